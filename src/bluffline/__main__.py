@@ -1,0 +1,7 @@
+"""``python -m bluffline``."""
+
+import sys
+
+from bluffline.entry import main
+
+sys.exit(main())

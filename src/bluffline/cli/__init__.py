@@ -1,0 +1,1 @@
+"""The command line: the same jobs as the desk, without a window."""

@@ -1,0 +1,126 @@
+"""The commands: check and legalise."""
+
+import argparse
+import json
+import signal
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from bluffline import __version__
+from bluffline.cli.progress import terminal_monitor
+from bluffline.errors import BlufflineError
+from bluffline.media.probe import probe
+from bluffline.media.writer import CODECS, codec_for, refuse_source_as_target
+from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey
+from bluffline.report.certificate import legalise_report, save_certificate
+from bluffline.report.check import check_report, frames_csv
+from bluffline.report.files import save_text
+from bluffline.rules.rulefile import SHIPPED, load_rules
+
+COMMANDS = ("check", "legalise")
+_NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT = 0, 1, 2
+_DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Run a command and return its exit code; 0 nothing to fix, 1 must-fix findings remain, 2 could not do it."""
+    options = _parser().parse_args(arguments)
+    # A polite kill unwinds like Ctrl-C, so that what was begun is removed.
+    previous = signal.signal(signal.SIGTERM, lambda *_: sys.exit(128 + signal.SIGTERM))
+    try:
+        run: Callable[[argparse.Namespace], int] = options.run
+        return run(options)
+    except BlufflineError as error:
+        print(f"bluffline: {error}", file=sys.stderr)
+        return _COULD_NOT
+    except KeyboardInterrupt:
+        print("bluffline: stopped; nothing was left behind.", file=sys.stderr)
+        return _COULD_NOT
+    finally:
+        signal.signal(signal.SIGTERM, previous)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser("bluffline", description="Broadcast quality control.", epilog=_DESK_HELP)
+    parser.add_argument("--version", action="version", version=f"bluffline {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    check = commands.add_parser("check", help="survey a file and say what is illegal in it")
+    legalise = commands.add_parser("legalise", help="write a legal file and prove it")
+    check.set_defaults(run=_check)
+    legalise.set_defaults(run=_legalise)
+    for command in (check, legalise):
+        command.add_argument("file", type=Path, metavar="FILE")
+    legalise.add_argument("out", type=Path, metavar="OUT", help="the file to write: .mov, .mxf, .mkv or .mp4")
+    for command in (check, legalise):
+        command.add_argument("--rules", default="r103", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file")
+        command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
+    check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
+    legalise.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
+    return parser
+
+
+def _check(options: argparse.Namespace) -> int:
+    rules = load_rules(options.rules)
+    survey = start_survey(probe(options.file), rules)
+    with terminal_monitor() as monitor:
+        run_survey(survey, monitor)
+    if options.frames is not None:
+        save_text(options.frames, frames_csv(survey))
+    _deliver(check_report(survey), options.json, lambda: describe(survey))
+    return _MUST_FIX if must_fix(survey.findings()) else _NOTHING_TO_FIX
+
+
+def _legalise(options: argparse.Namespace) -> int:
+    rules = load_rules(options.rules)
+    codec = codec_for(options.out, options.codec)
+    programme = probe(options.file)
+    refuse_source_as_target(programme.path, options.out)
+    survey = start_survey(programme, rules)
+    with terminal_monitor() as monitor:
+        run_survey(survey, monitor)
+        shots = survey.shots()
+        proposals = propose_all(survey, shots, survey.findings(shots))
+        treatments = {proposal.shot: proposal.treatment for proposal in proposals}
+        proof = prove(ProveRequest(survey, shots, treatments, options.out, codec), monitor)
+    certificate = save_certificate(proof)
+
+    def summary() -> str:
+        verdict = "proved legal" if proof.legal else "NOT legal"
+        treated = f"{len(proof.treatments)} of {len(shots)} shots treated"
+        paths = "\n".join(f"  {path}" for path in certificate)
+        return f"{options.out}: {verdict} under {rules.title}; {treated}, {proof.rounds} round(s).\nCertificate:\n{paths}"
+
+    _deliver(legalise_report(proof), options.json, summary)
+    return _NOTHING_TO_FIX if proof.legal else _MUST_FIX
+
+
+def _deliver(report: dict[str, Any], where: str | None, summary: Callable[[], str]) -> None:
+    """JSON to where it was asked for; a summary for people unless standard output carries the JSON."""
+    text = json.dumps(report, indent=2, ensure_ascii=False) + "\n"
+    if where == "-":
+        sys.stdout.write(text)
+        return
+    if where is not None:
+        save_text(Path(where), text)
+    print(summary())
+
+
+def describe(survey: Survey) -> str:
+    """A survey's result in a few lines."""
+    programme, source = survey.programme, survey.source
+    findings = survey.findings()
+    assumed = f" (assumed: {', '.join(sorted(source.assumed))})" if source.assumed else ""
+    lines = [
+        f"{programme.path.name}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
+        f"{source.sampling} {source.bit_depth}-bit, {source.range} range, matrix {source.matrix}{assumed}, "
+        f"{programme.frame_count} frames from {programme.label(0)}"
+    ]
+    for finding in findings:
+        when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
+        lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {finding.reason}, {finding.worst_area:.1f} % of the picture")
+    count = len(must_fix(findings))
+    lines.append(f"{survey.rules.title}: " + (f"{count} must-fix findings" if count else "nothing to fix"))
+    return "\n".join(lines)

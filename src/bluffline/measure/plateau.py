@@ -1,0 +1,109 @@
+"""Flat tops and flat bottoms: where a picture's detail ends in a pile-up of equal, touching pixels.
+
+A clipped highlight keeps its flat top however far a later operator has pulled it down, so the search is made at the
+frame's own extreme, not at a fixed level. A smooth gradient has as many pixels just inside its extreme as at it; a
+clipped one has many times more at it. A caption or a bar is flat as well, but its borders are hard and it is drawn in
+thin strokes or straight lines; what was lost there was never detail.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.measure import survey_kernels as kernels
+from bluffline.signal.levels import Levels
+
+# Half the height of the window that holds a plateau, in percent. What a camera clips is flat to the code, and coding
+# keeps it so; lettering, whose strokes are all edge, is spread wider by the codec's ringing.
+_HALF_WINDOW, _HALF_WINDOW_LETTERING = 0.4, 1.5
+# How much fuller the plateau must be than the mean of the four windows inside it. The ridge of a smooth cylinder,
+# whose density falls with the root of the distance, reaches 3.2.
+_PILE_UP = 6.0
+_INNER_WINDOWS = 4
+# Stray pixels beyond the plateau: ringing of the codec, up to this share of the picture.
+_STRAY = 0.0005
+_LEAST_SHARE = 0.001
+_LEAST_CONTRAST = 5.0  # percent between the 0.1 and 99.9 percentiles: below, the frame is one flat tone
+_LEAST_TOUCHING = 0.6
+_REACH = 4
+_HARD_JUMP = 12.0  # percent, within _REACH pixels
+_HARD_SHARE = 0.75
+_THIN = 0.04  # mean run of a stroke, as a share of the picture's width
+_STRAIGHT_SHARE = 0.6
+
+
+@dataclass(frozen=True, slots=True)
+class Plateau:
+    """A pile-up at a frame's extreme: its level and area in percent; ``graphic`` where it looks drawn, not filmed."""
+
+    level: float
+    area: float
+    graphic: bool
+
+
+NO_PLATEAU = Plateau(0.0, 0.0, False)
+
+
+def find_plateau(
+    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, edges: tuple[int, int, int, int], *, top: bool
+) -> Plateau:
+    """The flat top (or bottom) of a frame's luma, or `NO_PLATEAU`.
+
+    Parameters
+    ----------
+    luma : (rows, stride) native codes
+    histogram : (2**depth,) pixel counts of the region
+    edges : left, right, top, bottom of the active picture
+    """
+    return (
+        _plateau(luma, histogram, levels, edges, top=top, lettering=False)
+        or _plateau(luma, histogram, levels, edges, top=top, lettering=True)
+        or NO_PLATEAU
+    )
+
+
+def _plateau(
+    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, edges: tuple[int, int, int, int], *, top: bool,
+    lettering: bool,
+) -> Plateau | None:  # fmt: skip
+    half = max(1, round((_HALF_WINDOW_LETTERING if lettering else _HALF_WINDOW) / 100 * levels.swing))
+    window = _pile_up(histogram if top else histogram[::-1], levels, half)
+    if window is None:
+        return None
+    low, high = window if top else (len(histogram) - 1 - window[1], len(histogram) - 1 - window[0])
+    unlike = 2 * half if lettering else len(histogram) >> 11  # nothing up to 10 bits; noise of the last bits above
+    jump = round(_HARD_JUMP / 100 * levels.swing)
+    touching, ends, hard, straight = kernels.plateau_shape(luma, *edges, low, high, unlike, _REACH, jump)
+    inside = int(histogram[low : high + 1].sum())
+    if touching < _LEAST_TOUCHING * inside:
+        return None
+    width = edges[1] - edges[0]
+    thin = 2 * inside / max(ends, 1) < _THIN * width
+    drawn = (thin and hard > _HARD_SHARE * ends) or straight > _STRAIGHT_SHARE * ends
+    if lettering and not (drawn and thin):
+        return None
+    pixels = width * (edges[3] - edges[2])
+    level = float(histogram[low : high + 1] @ np.arange(low, high + 1)) / inside
+    return Plateau(levels.percent(level), 100.0 * inside / pixels, bool(drawn))
+
+
+def _pile_up(histogram: NDArray[np.int64], levels: Levels, half: int) -> tuple[int, int] | None:
+    """First and last code of a pile-up at the upper end of a histogram, ``half`` codes about its fullest, or None."""
+    cumulative = np.cumsum(histogram)
+    pixels = int(cumulative[-1])
+    size = 2 * half + 1
+    last = int(np.searchsorted(cumulative, pixels * (1 - _STRAY)))
+    bottom = int(np.searchsorted(cumulative, pixels * _STRAY, side="right"))
+    if (last - bottom) / levels.swing * 100.0 < _LEAST_CONTRAST:
+        return None
+    first = max(0, last - 2 * size)
+    centre = first + int(np.argmax(histogram[first : last + 1]))
+    low, high = max(0, centre - half), min(len(histogram) - 1, centre + half)
+    count = int(histogram[low : high + 1].sum())
+    inner = histogram[max(0, low - _INNER_WINDOWS * size) : low]
+    mean_inner = float(inner.sum()) * size / max(len(inner), 1)
+    if count < _LEAST_SHARE * pixels or count < _PILE_UP * mean_inner:
+        return None
+    return low, high

@@ -1,0 +1,74 @@
+"""The survey's result: one row a frame, kept as columns."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.measure.frame_measure import FrameMeasure
+
+_FIELDS: list[tuple[str, str]] = [
+    ("readable", "?"),
+    *((name, "i4") for name in ("y_min", "y_max", "y_p01", "y_p999", "cb_min", "cb_max", "cr_min", "cr_max")),
+    *(
+        (name, "f4")
+        for name in (
+            "y_mean",
+            "rgb_min",
+            "rgb_max",
+            "luma_high_area",
+            "luma_low_area",
+            "rgb_high_area",
+            "rgb_low_area",
+            "clip_high_level",
+            "clip_high_area",
+            "clip_low_level",
+            "clip_low_area",
+            "block_change",
+            "spread_change",
+        )
+    ),
+    ("clip_high_graphic", "?"),
+    ("clip_low_graphic", "?"),
+]
+_PLAIN = [name for name, _ in _FIELDS if name != "readable" and not name.startswith(("clip_", "block_", "spread_"))]
+
+
+class SurveyTable:
+    """Grows a row at a time, in frame order. Read it through `column` or `rows` while it grows."""
+
+    def __init__(self, expected: int) -> None:
+        self._rows = np.zeros(max(expected, 1), np.dtype(_FIELDS))
+        self._count = 0
+        self._previous: FrameMeasure | None = None
+
+    def __len__(self) -> int:
+        return self._count
+
+    @property
+    def rows(self) -> NDArray[Any]:
+        """(N,) structured array of every frame measured so far."""
+        return self._rows[: self._count]
+
+    def column(self, name: str) -> NDArray[Any]:
+        """(N,) one measurement of every frame measured so far."""
+        column: NDArray[Any] = self._rows[name][: self._count]
+        return column
+
+    def append(self, measure: FrameMeasure | None) -> None:
+        """Add the next frame; None where it could not be decoded."""
+        if self._count == len(self._rows):
+            self._rows = np.concatenate([self._rows, np.zeros_like(self._rows)])
+        row = self._rows[self._count]
+        if measure is not None:
+            row["readable"] = True
+            for name in _PLAIN:
+                row[name] = getattr(measure, name)
+            for name, plateau in (("clip_high", measure.clip_high), ("clip_low", measure.clip_low)):
+                row[f"{name}_level"], row[f"{name}_area"] = plateau.level, plateau.area
+                row[f"{name}_graphic"] = plateau.graphic
+            if self._previous is not None:
+                row["block_change"] = np.abs(measure.blocks - self._previous.blocks).mean()
+                row["spread_change"] = np.abs(measure.spread - self._previous.spread).sum() / 6.0
+            self._previous = measure
+        self._count += 1

@@ -1,0 +1,171 @@
+"""Frames of a programme, by number, as native planes."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterator
+from contextlib import ExitStack
+from dataclasses import dataclass
+
+import av
+import numpy as np
+
+from bluffline.errors import MediaError
+from bluffline.media.pixels import Planes, native_planes
+from bluffline.media.probe import opened, video_stream
+from bluffline.media.programme import Programme
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """One picture as stored.
+
+    ``planes``: Y′, Cb, Cr or R′, G′, B′; each (rows, stride) uint8 or uint16, C-contiguous, padding at the right.
+    ``None`` where the file holds a frame here that can't be decoded.
+    """
+
+    number: int
+    planes: Planes | None
+
+
+class Reader:
+    """Reads one programme, in order or at any frame. Not for use from several threads at once."""
+
+    def __init__(self, programme: Programme, *, keep_bytes: int = 192 << 20) -> None:
+        self.programme = programme
+        self._stack = ExitStack()
+        self._container = self._stack.enter_context(opened(programme.path))
+        self._stream = video_stream(self._container, programme.path)
+        self._stream.thread_type = "AUTO"
+        # Checksums tell a damaged frame from a good one where the codec carries them.
+        self._stream.codec_context.options = {"err_detect": "crccheck+bitstream+buffer"}
+        self._kept: OrderedDict[int, Frame] = OrderedDict()
+        self._keep_bytes = keep_bytes
+        self._running: Iterator[Frame] | None = None
+        self._next = 0
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._running = None
+        self._kept.clear()
+        self._stack.close()
+
+    def __enter__(self) -> "Reader":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def frames(self, start: int = 0) -> Iterator[Frame]:
+        """Every frame from ``start`` to the end, each number exactly once; damaged ones without planes."""
+        index, expected = self.programme.index, start
+        counted = 0
+        for picture in self._decode_from(start):
+            if index.timed:
+                if picture.pts is None:
+                    continue
+                number = int(np.searchsorted(index.times, picture.pts))
+                if number == index.count or index.times[number] != picture.pts:
+                    continue
+            else:
+                number, counted = counted, counted + 1
+            if number < expected:
+                continue
+            for missing in range(expected, min(number, index.count)):
+                yield Frame(missing, None)
+            if number >= index.count:
+                return
+            yield Frame(number, self._planes(picture))
+            expected = number + 1
+        for missing in range(expected, index.count):
+            yield Frame(missing, None)
+
+    def frame(self, number: int) -> Frame:
+        """Frame ``number``, exactly; cheap for a neighbour of the last one asked for.
+
+        Raises
+        ------
+        MediaError : the programme has no such frame.
+        """
+        if not 0 <= number < self.programme.frame_count:
+            raise MediaError(f"{self.programme.path} has no frame {number}: it holds {self.programme.frame_count}.")
+        if number in self._kept:
+            self._kept.move_to_end(number)
+            return self._kept[number]
+        if self._running is None or not self._next <= number <= self._next_key():
+            self._next = number if not self.programme.index.timed else max(self._key_before(number), 0)
+            self._running = self.frames(self._next)
+        for frame in self._running:
+            self._next = frame.number + 1
+            self._keep(frame)
+            if frame.number == number:
+                return frame
+        raise MediaError(f"Frame {number} of {self.programme.path} can't be reached.")
+
+    def _planes(self, picture: av.VideoFrame) -> Planes | None:
+        programme = self.programme
+        whole = (picture.width, picture.height, picture.format.name) == (
+            programme.format.width,
+            programme.format.height,
+            programme.pixel_format,
+        )
+        return native_planes(picture, programme.layout) if whole and not picture.is_corrupt else None
+
+    def _keep(self, frame: Frame) -> None:
+        self._kept[frame.number] = frame
+        size = sum(plane.nbytes for plane in frame.planes) if frame.planes else 1
+        while len(self._kept) > max(4, self._keep_bytes // size):
+            self._kept.popitem(last=False)
+
+    def _key_before(self, number: int) -> int:
+        keys = self.programme.index.keys
+        place = int(np.searchsorted(keys, number, side="right")) - 1
+        return int(keys[place]) if place >= 0 else -1
+
+    def _next_key(self) -> int:
+        """The last frame that is reached sooner by decoding on than by seeking."""
+        keys = self.programme.index.keys
+        place = int(np.searchsorted(keys, self._next, side="right"))
+        return int(keys[place]) + 2 if place < len(keys) else self.programme.frame_count
+
+    def _decode_from(self, number: int) -> Iterator[av.VideoFrame]:
+        for packet in self._packets_from(number):
+            try:
+                yield from packet.decode()
+            except av.error.FFmpegError:
+                # This frame can't be decoded: `frames` tells it as missing. The decoder goes on with the next.
+                continue
+
+    def _packets_from(self, number: int) -> Iterator[av.Packet[av.VideoStream]]:
+        """Packets from a place where decoding reaches ``number`` whole."""
+        index = self.programme.index
+        key = self._key_before(number)
+        targets: list[int | None] = [None]
+        if index.timed and key > 0:
+            key_time = int(index.times[key])
+            decode_time = int(index.key_decode_times[np.searchsorted(index.keys, key)])
+            second = round(1 / self.programme.time_base)
+            targets = [key_time, decode_time, decode_time - second, decode_time - 10 * second, None]
+        for target in targets:
+            if target is None:
+                # Straight to the first byte of the track, wherever its clock starts.
+                self._container.seek(int(min(index.times[0], 0)) if index.timed else 0, stream=self._stream)
+            else:
+                self._container.seek(target, stream=self._stream)
+            packets = self._readable(self._container.demux(self._stream))
+            first = next(packets, None)
+            if first is None:
+                continue
+            at_or_before = first.pts is not None and first.pts <= index.times[max(key, 0)]
+            if target is None or (at_or_before and first.is_keyframe):
+                yield first
+                yield from packets
+                return
+
+    @staticmethod
+    def _readable(packets: Iterator[av.Packet[av.VideoStream]]) -> Iterator[av.Packet[av.VideoStream]]:
+        """Packets up to the end, or to the place where the file can't be read further."""
+        try:
+            yield from packets
+        except av.error.FFmpegError:
+            return

@@ -1,0 +1,264 @@
+"""Writing a programme: treated pictures encoded, everything else carried over untouched."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+from av.codec.context import Flags
+from av.filter import Graph
+
+from bluffline.errors import SettingsError, WriteError
+from bluffline.media.pixels import Planes, layout_of, put_planes
+from bluffline.media.probe import opened
+from bluffline.media.programme import Programme
+from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
+
+
+@dataclass(frozen=True, slots=True)
+class Codec:
+    """A way of writing pictures. ``pixel_format`` is empty where the source's own is kept, sample for sample."""
+
+    name: str
+    title: str
+    encoder: str
+    pixel_format: str
+    containers: tuple[str, ...]
+    options: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def lossless(self) -> bool:
+        """Whether every sample comes back as it was handed over."""
+        return not self.pixel_format
+
+
+CODECS = {
+    codec.name: codec
+    for codec in (
+        Codec("prores", "ProRes 422 HQ", "prores_ks", "yuv422p10le", (".mov", ".mxf"), (("profile", "hq"), ("vendor", "apl0"))),
+        Codec("dnxhr", "DNxHR HQX", "dnxhd", "yuv422p10le", (".mov", ".mxf"), (("profile", "dnxhr_hqx"),)),
+        Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
+        Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
+    )
+}
+RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
+MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
+_RGB_MATRIX = 0
+_DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
+_MUXERS = {".mov": "mov", ".mxf": "mxf", ".mkv": "matroska", ".mp4": "mp4"}
+
+
+def codec_for(target: Path, name: str | None = None) -> Codec:
+    """The codec to write ``target`` with: the one named, else the usual one for the file's ending.
+
+    Raises
+    ------
+    SettingsError : no such codec, no such container, or the two don't go together.
+    """
+    ending = target.suffix.lower()
+    if ending not in _DEFAULTS:
+        raise SettingsError(f"{target.name} can't be written: its ending must be one of {', '.join(_DEFAULTS)}.")
+    if name is not None and name not in CODECS:
+        raise SettingsError(f"There is no codec named {name}; choose {', '.join(CODECS)}.")
+    codec = CODECS[name or _DEFAULTS[ending]]
+    if ending not in codec.containers:
+        raise SettingsError(f"{codec.title} is written to {' or '.join(codec.containers)}, not to {ending}.")
+    return codec
+
+
+def refuse_source_as_target(source: Path, target: Path) -> None:
+    """Keep the source safe.
+
+    Raises
+    ------
+    WriteError : ``target`` is the source itself, by whatever name, or its folder is not there.
+    """
+    if target.exists() and os.path.samefile(source, target):
+        raise WriteError(f"{target} is the source itself, which is never written to; choose another name.")
+    if not target.parent.is_dir():
+        raise WriteError(f"{target} can't be written: there is no folder {target.parent}.")
+    if target.is_dir():
+        raise WriteError(f"{target} can't be written: it is a folder.")
+
+
+def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
+    """The format of what ``codec`` writes from ``source``."""
+    if codec.lossless:
+        return source
+    layout = layout_of(codec.pixel_format)
+    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved)
+
+
+class Writer:
+    """Writes one file, frame by frame; call `finish` when all are in.
+
+    ``source`` is the programme's format with the operator's word on it, which the written tags follow. Planes are never
+    converted here: `write` takes them in `format`.
+
+    Raises
+    ------
+    WriteError : a track can't be carried in this container, or the disk refuses.
+    """
+
+    def __init__(self, target: Path, programme: Programme, source: SignalFormat, codec: Codec) -> None:
+        self.programme = programme
+        self.codec = codec
+        self.format = written_format(source, codec)
+        self._target = target
+        self._pixel_format = codec.pixel_format or _writable(programme)
+        self._stack = ExitStack()
+        self._end = _MUXERS[target.suffix.lower()]
+        self._output = self._guard(lambda: av.open(str(target), "w", format=self._end, metadata_errors="ignore"))
+        try:
+            self._source = self._stack.enter_context(opened(programme.path))
+            self._stream = self._add_picture()
+            self._tracks = dict(self._add_tracks())
+        except BaseException:
+            self.abandon()
+            raise
+        self._packets: Iterator[av.Packet[Any]] = iter(
+            self._source.demux([self._source.streams[number] for number in self._tracks]) if self._tracks else ()
+        )
+        self._waiting: av.Packet[Any] | None = next(self._packets, None)
+        self._field_marker = _FieldMarker(self.format) if self.format.interlaced else None
+
+    def write(self, number: int, planes: Planes) -> None:
+        """Encode frame ``number`` from planes in `format`, and carry over the sound up to it."""
+        picture = av.VideoFrame(self.format.width, self.format.height, self._pixel_format)
+        put_planes(picture, planes)
+        picture.pts = self._time(number)
+        picture.time_base = self._stream.codec_context.time_base
+        if self._field_marker is not None:
+            picture = self._field_marker.mark(picture)
+        self._guard(lambda: self._output.mux(self._stream.encode(picture)))
+        self._carry_until(picture.pts * picture.time_base)
+
+    def finish(self) -> None:
+        """Flush the encoder, carry over what sound is left, and close the file."""
+        self._guard(lambda: self._output.mux(self._stream.encode(None)))
+        self._carry_until(None)
+        self._guard(self._output.close)
+        self._stack.close()
+
+    def abandon(self) -> None:
+        """Close without finishing; the caller removes the file."""
+        try:
+            self._output.close()
+        except (av.error.FFmpegError, OSError):
+            pass  # the file is thrown away, so a failing trailer says nothing new
+        self._stack.close()
+
+    def _guard(self, act: Callable[[], Any]) -> Any:
+        """Run ``act``, telling the library's and the disk's errors in a sentence."""
+        try:
+            return act()
+        except (av.error.FFmpegError, OSError) as error:
+            reason = getattr(error, "strerror", None) or str(error)
+            raise WriteError(f"{self._target.name} could not be written: {reason}.") from error
+
+    def _add_picture(self) -> av.VideoStream:
+        programme, codec = self.programme, self.codec
+        options = dict(codec.options)
+        if codec.name == "h264" and self.format.interlaced:
+            options["x264-params"] = "tff=1" if self.format.top_field_first else "bff=1"
+        stream = self._output.add_stream(codec.encoder, rate=programme.frame_rate, options=options)
+        stream.width, stream.height, stream.pix_fmt = self.format.width, self.format.height, self._pixel_format
+        context = stream.codec_context
+        context.time_base = programme.time_base if programme.index.variable else 1 / programme.frame_rate
+        tags, source = programme.tags, self.format
+        context.color_range, context.colorspace = tags.range, tags.matrix
+        context.color_primaries, context.color_trc = tags.primaries, tags.transfer
+        if source.range is not programme.format.range:
+            context.color_range = RANGE_TAGS[source.range]
+        if source.model is Model.YCBCR and (source.matrix is not programme.format.matrix or tags.matrix == _RGB_MATRIX):
+            context.colorspace = MATRIX_TAGS[source.matrix]
+        original = self._source.streams.video[0]
+        if original.sample_aspect_ratio:
+            context.sample_aspect_ratio = original.sample_aspect_ratio
+        if self.format.interlaced:
+            context.flags |= Flags.interlaced_dct | Flags.interlaced_me
+        context.thread_count = os.cpu_count() or 1
+        if programme.timecode.start or "timecode" in original.metadata | self._source.metadata:
+            label = programme.label(0)
+            stream.metadata["timecode"] = label
+            self._output.metadata["timecode"] = label
+        return stream
+
+    def _add_tracks(self) -> Iterator[tuple[int, Any]]:
+        """Copies of the sound, caption and data tracks; the timecode track is written anew by the container."""
+        for track in self.programme.tracks:
+            source = self._source.streams[track.index]
+            if source.type == "data" and "timecode" in source.metadata:
+                continue
+            try:
+                copy = self._output.add_stream_from_template(source, opaque=None)
+            except (av.error.FFmpegError, ValueError, TypeError) as error:
+                raise WriteError(
+                    f"A {self._end} file can't carry track {track.index} ({track.description}) unchanged; "
+                    "choose another container."
+                ) from error
+            copy.metadata.update(source.metadata)
+            yield track.index, copy
+
+    def _time(self, number: int) -> int:
+        index = self.programme.index
+        return int(index.times[number] - index.times[0]) if index.variable else number
+
+    def _carry_until(self, time: Fraction | None) -> None:
+        """Pass on packets of the other tracks up to ``time`` seconds; all that are left where it is None."""
+        index = self.programme.index
+        start = Fraction(int(index.times[0])) * self.programme.time_base if index.timed else Fraction(0)
+        while (packet := self._waiting) is not None:
+            base = packet.time_base
+            if packet.dts is not None:
+                if time is not None and packet.dts * base - start > time:
+                    return
+                shift = round(start / base)
+                packet.dts -= shift
+                packet.pts = packet.pts - shift if packet.pts is not None else None
+                packet.stream = self._tracks[packet.stream_index]
+                self._guard(lambda packet=packet: self._output.mux(packet))  # type: ignore[misc]
+            self._waiting = next(self._packets, None)
+
+
+class _FieldMarker:
+    """Marks frames as interlaced, which encoders read from each frame and the binding does not let one set."""
+
+    def __init__(self, source: SignalFormat) -> None:
+        self._mode = "tff" if source.top_field_first else "bff"
+        self._graph: Graph | None = None
+
+    def mark(self, picture: av.VideoFrame) -> av.VideoFrame:
+        if self._graph is None:
+            self._graph = Graph()
+            self._graph.link_nodes(
+                self._graph.add_buffer(
+                    width=picture.width, height=picture.height, format=picture.format, time_base=picture.time_base
+                ),
+                self._graph.add("setfield", self._mode),
+                self._graph.add("buffersink"),
+            ).configure()
+        self._graph.vpush(picture)
+        marked = self._graph.vpull()
+        marked.pts, marked.time_base = picture.pts, picture.time_base
+        return marked
+
+
+def _writable(programme: Programme) -> str:
+    """The planar pixel format that holds the source's own samples."""
+    source = programme.format
+    depth = "" if source.bit_depth == 8 else f"{source.bit_depth}le"
+    if source.model is Model.RGB:
+        # Losslessly coded R′G′B′ starts at 9 bits in planar form.
+        return "bgr0" if source.bit_depth == 8 else f"gbrp{depth}"
+    if programme.pixel_format.startswith("gray"):
+        return programme.pixel_format
+    return f"yuv{source.sampling.replace(':', '')}p{depth}"

@@ -1,0 +1,1 @@
+"""The long jobs: survey, propose, render, read back and prove."""

@@ -1,0 +1,80 @@
+"""How a long job tells where it is, and how it is stopped."""
+
+import os
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TypeVar
+
+from bluffline.errors import CancelledError
+
+_In = TypeVar("_In")
+_Out = TypeVar("_Out")
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """Where a job is: ``done`` of ``total`` frames of a stage, and the seconds it has taken."""
+
+    stage: str
+    done: int
+    total: int
+    seconds: float
+
+    @property
+    def speed(self) -> float:
+        """Frames a second."""
+        return self.done / self.seconds if self.seconds > 0 else 0.0
+
+    @property
+    def seconds_left(self) -> float:
+        """Seconds until the stage ends at this speed."""
+        return (self.total - self.done) / self.speed if self.speed > 0 else 0.0
+
+
+class Monitor:
+    """Carries progress out of a job and the wish to stop into it. Safe to use from any thread."""
+
+    def __init__(self, tell: Callable[[Progress], None] = lambda _: None) -> None:
+        self._tell = tell
+        self._cancelled = threading.Event()
+        self._stage = ""
+        self._began = 0.0
+
+    def cancel(self) -> None:
+        """Ask the job to stop at its next frame."""
+        self._cancelled.set()
+
+    def at(self, stage: str, done: int, total: int) -> None:
+        """Tell progress.
+
+        Raises
+        ------
+        CancelledError : the job was asked to stop.
+        """
+        if self._cancelled.is_set():
+            raise CancelledError("Stopped.")
+        now = time.monotonic()
+        if stage != self._stage:
+            self._stage, self._began = stage, now
+        self._tell(Progress(stage, done, total, now - self._began))
+
+
+def in_order(function: Callable[[_In], _Out], items: Iterable[_In]) -> Iterator[_Out]:
+    """Results of ``function`` in the order of ``items``, worked on by all cores, with a bounded number in flight."""
+    workers = os.cpu_count() or 1
+    waiting: deque[Future[_Out]] = deque()
+    with ThreadPoolExecutor(workers, thread_name_prefix="bluffline") as pool:
+        try:
+            for item in items:
+                waiting.append(pool.submit(function, item))
+                if len(waiting) > workers + 1:
+                    yield waiting.popleft().result()
+            while waiting:
+                yield waiting.popleft().result()
+        finally:
+            for future in waiting:
+                future.cancel()

@@ -1,0 +1,182 @@
+"""The least treatment that makes a shot legal, with the reason for each of its steps."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from bluffline.measure.frame_measure import FrameMeasure, Limits, Planes, measure_frame
+from bluffline.prove.survey import Survey
+from bluffline.rules.findings import Finding, percent_columns
+from bluffline.rules.shots import Shot
+from bluffline.signal.levels import Range
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.steps import (
+    ChromaRein,
+    LevelRemap,
+    RemapMode,
+    SoftCeiling,
+    SoftFloor,
+    Step,
+    Treatment,
+    predicted_extremes,
+    tone_curve,
+)
+
+_KNEE_REACH = 2.5  # the roll-off takes this many times the excess below the limit …
+_KNEE_LEAST, _KNEE_MOST = 5.0, 30.0  # … but no less and no more than so many percent
+_ROUNDS = 4
+
+Look = Callable[[int], Planes | None]
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A treatment for one shot and, in the order of its steps, why each is there."""
+
+    shot: int
+    treatment: Treatment
+    reasons: tuple[str, ...]
+
+
+def ceiling_for(peak: float, limit: float, *, hard: bool = False) -> SoftCeiling:
+    """A soft ceiling that brings ``peak`` to ``limit`` (percent) with a knee in proportion to the excess."""
+    return SoftCeiling(limit, max(peak, limit), limit - _knee_room(peak - limit), hard)
+
+
+def floor_for(trough: float, limit: float, *, hard: bool = False) -> SoftFloor:
+    """A soft floor that brings ``trough`` to ``limit`` (percent)."""
+    return SoftFloor(limit, min(trough, limit), limit + _knee_room(limit - trough), hard)
+
+
+def _knee_room(excess: float) -> float:
+    return round(min(max(_KNEE_REACH * excess, _KNEE_LEAST), _KNEE_MOST), 1)
+
+
+def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:
+    """Least and greatest luma of a shot, in percent."""
+    percent = percent_columns(survey.table, survey.source)
+    span = slice(shot.first, shot.last + 1)
+    readable = survey.table.column("readable")[span]
+    if not readable.any():
+        return 0.0, 100.0
+    return float(percent["y_min"][span][readable].min()), float(percent["y_max"][span][readable].max())
+
+
+def propose(survey: Survey, number: int, shot: Shot, findings: Sequence[Finding], look: Look) -> Proposal | None:
+    """The least treatment for a shot with must-fix findings, tried on its worst frames; None where nothing is wrong.
+
+    Parameters
+    ----------
+    findings : of this shot
+    look : gives the native planes of a frame, or None where it can't be decoded
+    """
+    rules = {finding.rule for finding in findings}
+    if not rules & {"luma-high", "luma-low", "rgb-high", "rgb-low"}:
+        return None
+    source = survey.source
+    steps: list[tuple[Step, str]] = []
+    if "levels" in rules:
+        mode = RemapMode.FULL_TO_NARROW if source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
+        steps.append((LevelRemap.mistagged(mode, source.bit_depth, source.levels), f"the shot is {mode.split(' ')[0]} range"))
+    samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]
+    low, high = luma_extremes(survey, shot)
+    for _ in range(_ROUNDS):
+        treatment = tuple(step for step, _ in steps)
+        broken = _broken(survey, treatment, samples)
+        added = _remedies(survey, treatment, broken, (low, high))
+        if not added:
+            break
+        steps += added
+        steps.sort(key=lambda pair: _ORDER.index(type(pair[0])))
+    return Proposal(number, tuple(step for step, _ in steps), tuple(reason for _, reason in steps))
+
+
+_ORDER: list[type[Step]] = [LevelRemap, SoftCeiling, SoftFloor, ChromaRein]
+
+
+def _remedies(
+    survey: Survey, treatment: Treatment, broken: dict[str, float], extremes: tuple[float, float]
+) -> list[tuple[Step, str]]:
+    """The steps that are still missing, tone before chroma: a ceiling often mends R′G′B′ as well."""
+    limits = survey.rules.limits
+    have = {type(step) for step in treatment}
+    low, high = (float(value) for value in tone_curve(treatment, np.array(extremes))[0])
+    added: list[tuple[Step, str]] = []
+    if "luma-high" in broken and SoftCeiling not in have:
+        added.append((ceiling_for(high, limits.luma[1]), f"luma reaches {high:.1f} %, the limit is {limits.luma[1]:g} %"))
+    if "luma-low" in broken and SoftFloor not in have:
+        added.append((floor_for(low, limits.luma[0]), f"luma falls to {low:.1f} %, the limit is {limits.luma[0]:g} %"))
+    if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken):
+        area = max(broken.get("rgb-high", 0), broken.get("rgb-low", 0))
+        added.append((ChromaRein(*limits.rgb), f"R′G′B′ is outside on {area:.1f} % of the picture"))
+    return added
+
+
+def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> list[int]:
+    """Frames that say most about a shot: for each rule broken, the one furthest out and the one most widely out."""
+    chosen = {finding.worst_frame for finding in findings}
+    for rule in ("luma_high", "luma_low", "rgb_high", "rgb_low"):
+        area = survey.table.column(f"{rule}_area")[shot.first : shot.last + 1]
+        if area.max() > 0:
+            chosen.add(shot.first + int(np.argmax(area)))
+    return sorted(chosen)
+
+
+def _broken(survey: Survey, treatment: Treatment, samples: Sequence[Planes]) -> dict[str, float]:
+    """Rules that sample frames still break under a treatment, with the widest area in percent."""
+    treat = FrameTreatment(treatment, survey.source)
+    worst: dict[str, float] = {}
+    for planes in samples:
+        measure = measure_frame(treat.apply(planes), survey.source, survey.region, survey.rules.limits)
+        for rule, area in areas_outside(measure).items():
+            if survey.rules.outside(area):
+                worst[rule] = max(area, worst.get(rule, 0.0))
+    return worst
+
+
+def areas_outside(measure: FrameMeasure) -> dict[str, float]:
+    """Percent of the active picture outside each limit, by rule."""
+    return {
+        "luma-high": measure.luma_high_area,
+        "luma-low": measure.luma_low_area,
+        "rgb-high": measure.rgb_high_area,
+        "rgb-low": measure.rgb_low_area,
+    }
+
+
+def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float, float], limits: Limits) -> Treatment:
+    """A treatment that keeps ``by`` percent more clear of the limit that a written file was found to break.
+
+    ``extremes``: luma of the source shot (percent), for a step that has to be added.
+    """
+    steps = list(treatment)
+    kind: type[Step] = {"luma-high": SoftCeiling, "luma-low": SoftFloor}.get(rule, ChromaRein)
+    if not any(isinstance(step, kind) and not step.bypassed for step in steps):
+        low, high = (float(value) for value in tone_curve(treatment, np.array(extremes))[0])
+        added: dict[type[Step], Step] = {
+            SoftCeiling: ceiling_for(high, limits.luma[1]),
+            SoftFloor: floor_for(low, limits.luma[0]),
+            ChromaRein: ChromaRein(*limits.rgb),
+        }
+        steps = sorted([*steps, added[kind]], key=lambda step: _ORDER.index(type(step)))
+    for index, step in enumerate(steps):
+        if isinstance(step, SoftCeiling) and kind is SoftCeiling:
+            steps[index] = replace(step, limit=step.limit - by, knee=min(step.knee, step.limit - by - 1))
+        elif isinstance(step, SoftFloor) and kind is SoftFloor:
+            steps[index] = replace(step, limit=step.limit + by, knee=max(step.knee, step.limit + by + 1))
+        elif isinstance(step, ChromaRein) and kind is ChromaRein:
+            up, down = (by, 0.0) if rule == "rgb-high" else (0.0, by)
+            steps[index] = replace(step, high=step.high - up, low=step.low + down)
+    return tuple(steps)
+
+
+def predicted_columns(survey: Survey, shots: Sequence[Shot], treatments: dict[int, Treatment]) -> dict[str, np.ndarray]:
+    """Extremes of every frame under the treatments (percent): y_min, y_max exactly, rgb_min, rgb_max as bounds."""
+    percent = {name: column.copy() for name, column in percent_columns(survey.table, survey.source).items()}
+    for number, treatment in treatments.items():
+        span = slice(shots[number].first, shots[number].last + 1)
+        for end in ("min", "max"):
+            luma, rgb = predicted_extremes(treatment, percent[f"y_{end}"][span], percent[f"rgb_{end}"][span])
+            percent[f"y_{end}"][span], percent[f"rgb_{end}"][span] = luma, rgb
+    return percent

@@ -1,0 +1,88 @@
+"""Surveying a programme: every frame measured once, shots and findings from that."""
+
+from dataclasses import dataclass, field
+from functools import partial
+
+import numpy as np
+
+from bluffline.measure.active import find_active_picture
+from bluffline.measure.frame_measure import FrameMeasure, Region, measure_frame
+from bluffline.measure.table import SurveyTable
+from bluffline.media.programme import Programme
+from bluffline.media.reader import Frame, Reader
+from bluffline.prove.monitor import Monitor, in_order
+from bluffline.rules.findings import Finding, Severity, judge
+from bluffline.rules.rulefile import Rules
+from bluffline.rules.shots import Shot, find_shots
+from bluffline.signal.format import SignalFormat
+
+_SAMPLES = 12
+
+
+@dataclass(frozen=True)
+class Survey:
+    """A survey, finished or still growing: what was asked for, and the rows measured so far."""
+
+    programme: Programme
+    source: SignalFormat
+    region: Region
+    rules: Rules
+    table: SurveyTable = field(repr=False)
+
+    @property
+    def complete(self) -> bool:
+        """Whether every frame has been measured."""
+        return len(self.table) == self.programme.frame_count
+
+    def shots(self) -> list[Shot]:
+        """Shots of what has been measured so far."""
+        return find_shots(self.table)
+
+    def findings(self, shots: list[Shot] | None = None) -> list[Finding]:
+        """Findings of what has been measured so far, in ``shots`` or in those it finds itself."""
+        return judge(self.table, self.shots() if shots is None else shots, self.source, self.rules)
+
+
+def must_fix(findings: list[Finding]) -> list[Finding]:
+    """The findings that stop a programme from going to air."""
+    return [finding for finding in findings if finding.severity is Severity.MUST_FIX]
+
+
+def find_region(programme: Programme, source: SignalFormat) -> Region:
+    """The active picture, from frames all over the programme (those that can be reached without decoding others)."""
+    keys = programme.index.keys
+    chosen = keys[np.unique(np.linspace(0, len(keys) - 1, _SAMPLES).astype(int))] if len(keys) else []
+    with Reader(programme) as reader:
+        frames = [reader.frame(int(number)) for number in (chosen if programme.index.timed else [0])]
+    return find_active_picture((frame.planes for frame in frames if frame.planes is not None), source)
+
+
+def start_survey(
+    programme: Programme, rules: Rules, *, source: SignalFormat | None = None, region: Region | None = None
+) -> Survey:
+    """An empty survey, its active picture settled; `run_survey` fills it."""
+    source = source or programme.format
+    region = region or find_region(programme, source)
+    return Survey(programme, source, region, rules, SurveyTable(programme.frame_count))
+
+
+def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Survey:
+    """Measure every frame into the survey's table, which others may read meanwhile.
+
+    Raises
+    ------
+    CancelledError : the monitor was asked to stop; the rows measured so far remain.
+    """
+    total = survey.programme.frame_count
+    measure = partial(_measure, survey)
+    with Reader(survey.programme) as reader:
+        for row in in_order(measure, reader.frames(len(survey.table))):
+            survey.table.append(row)
+            monitor.at(stage, len(survey.table), total)
+    return survey
+
+
+def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:
+    if frame.planes is None:
+        return None
+    return measure_frame(frame.planes, survey.source, survey.region, survey.rules.limits)

@@ -1,0 +1,1 @@
+"""What is handed over: JSON, CSV and the printable certificate."""

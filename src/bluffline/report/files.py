@@ -1,0 +1,35 @@
+"""Saving text so that a file is either the old one or the new one, never half of either."""
+
+import os
+import tempfile
+from pathlib import Path
+
+from bluffline.errors import WriteError
+
+
+def save_text(path: Path, text: str) -> None:
+    """Write ``text`` to ``path`` as UTF-8, whole or not at all.
+
+    Raises
+    ------
+    WriteError : the folder is missing, or the disk refuses.
+    """
+    temporary: str | None = None
+    try:
+        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(temporary, 0o666 & ~_umask())
+        os.replace(temporary, path)
+    except OSError as error:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+        raise WriteError(f"{path} could not be written: {error.strerror}.") from error
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask

@@ -1,0 +1,1 @@
+"""Delivery rules: their files, the shots, and the findings they make of a survey."""

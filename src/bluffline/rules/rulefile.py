@@ -1,0 +1,121 @@
+"""Rule files: limits and tolerances in TOML."""
+
+import tomllib
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from bluffline.errors import RulesError
+from bluffline.measure.frame_measure import Limits
+
+SHIPPED = ("r103", "strict")
+_KEYS = {
+    "": {"title", "limits", "tolerance", "clipping"},
+    "limits": {"luma", "rgb"},
+    "tolerance": {"area", "frames"},
+    "clipping": {"area"},
+}
+_WIDEST = (-50.0, 150.0)
+_CLIP_AREA = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Rules:
+    """The delivery rules in force. Areas are percent of the active picture."""
+
+    name: str
+    title: str
+    limits: Limits
+    area: float
+    frames: int
+    clip_area: float = _CLIP_AREA
+
+    def outside(self, area: float) -> bool:
+        """Whether an area outside the limits is more than is tolerated."""
+        return area > self.area
+
+
+def load_rules(name_or_path: str | Path) -> Rules:
+    """Rules shipped under a name, or read from any file.
+
+    Raises
+    ------
+    RulesError : no such rules, or the file names the line or key that can't be used.
+    """
+    text = str(name_or_path)
+    if text in SHIPPED:
+        return parse_rules(resources.files("bluffline.rules").joinpath("shipped", f"{text}.toml").read_text("utf-8"), text)
+    path = Path(text)
+    try:
+        return parse_rules(path.read_text("utf-8"), path.stem)
+    except FileNotFoundError as error:
+        raise RulesError(f"There are no rules named {text}; choose {', '.join(SHIPPED)} or give a rule file.") from error
+    except (OSError, UnicodeDecodeError) as error:
+        raise RulesError(f"The rule file {text} can't be read as text.") from error
+
+
+def parse_rules(text: str, name: str) -> Rules:
+    """Rules from the text of a rule file; the format is in ``docs/rules.md``.
+
+    Raises
+    ------
+    RulesError : the text is not TOML, or a key is unknown, missing, or out of bounds.
+    """
+    try:
+        table = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise RulesError(f"The rules {name} are not valid TOML: {error}.") from error
+    _refuse_unknown(table, "", name)
+    limits = _section(table, "limits", name)
+    tolerance = _section(table, "tolerance", name)
+    clipping = _section(table, "clipping", name)
+    frames = tolerance.get("frames", 1)
+    if not isinstance(frames, int) or isinstance(frames, bool) or frames < 1:
+        raise RulesError(f"The rules {name}: tolerance.frames must be a whole number from 1, not {frames!r}.")
+    title = table.get("title", name)
+    if not isinstance(title, str) or not title.strip():
+        raise RulesError(f"The rules {name}: title must be a text, not {title!r}.")
+    return Rules(
+        name=name,
+        title=title,
+        limits=Limits(_pair(limits, "luma", name), _pair(limits, "rgb", name)),
+        area=_percent(tolerance, "area", 0.0, f"The rules {name}: tolerance"),
+        frames=frames,
+        clip_area=_percent(clipping, "area", _CLIP_AREA, f"The rules {name}: clipping"),
+    )
+
+
+def _section(table: dict[str, Any], key: str, name: str) -> dict[str, Any]:
+    section = table.get(key, {})
+    if not isinstance(section, dict):
+        raise RulesError(f"The rules {name}: {key} must be a table, written [{key}].")
+    _refuse_unknown(section, key, name)
+    return section
+
+
+def _refuse_unknown(table: dict[str, Any], section: str, name: str) -> None:
+    for key in table.keys() - _KEYS[section]:
+        known = ", ".join(sorted(_KEYS[section]))
+        raise RulesError(f"The rules {name}: {f'{section}.' if section else ''}{key} is not known here; known are {known}.")
+
+
+def _number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _pair(limits: dict[str, Any], key: str, name: str) -> tuple[float, float]:
+    pair = limits.get(key)
+    if not (isinstance(pair, list) and len(pair) == 2 and all(_number(value) for value in pair)):
+        raise RulesError(f"The rules {name}: limits.{key} must be two numbers, low and high, in percent.")
+    low, high = float(pair[0]), float(pair[1])
+    if not _WIDEST[0] <= low < high <= _WIDEST[1]:
+        raise RulesError(f"The rules {name}: limits.{key} must run upwards between −50 and 150 percent, not {pair}.")
+    return low, high
+
+
+def _percent(table: dict[str, Any], key: str, default: float, where: str) -> float:
+    value = table.get(key, default)
+    if not _number(value) or not 0.0 <= value <= 100.0:
+        raise RulesError(f"{where}.{key} must be a number from 0 to 100 percent, not {value!r}.")
+    return float(value)

@@ -1,0 +1,1 @@
+"""What the desk is about, without the desk: the programme under control, its treatments, undo, settings."""

@@ -1,0 +1,261 @@
+"""The programme under control: its survey, findings, treatments, and the place the operator looks at."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+from types import MappingProxyType
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
+from bluffline.measure.frame_measure import Region
+from bluffline.prove.propose import Proposal, ceiling_for, floor_for, luma_extremes, predicted_columns
+from bluffline.prove.survey import Survey, must_fix, start_survey
+from bluffline.rules.findings import Finding, percent_columns
+from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.shots import Shot
+from bluffline.session.event import Event
+from bluffline.session.history import History
+from bluffline.signal.format import SignalFormat
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
+from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step, Treatment
+
+Treatments = Mapping[int, Treatment]
+STEP_KINDS: tuple[type[Step], ...] = (LevelRemap, SoftCeiling, SoftFloor, ChromaRein)
+
+
+class Session:
+    """State that the desk draws and sends intents to. Not thread-safe: jobs hand their results to its thread."""
+
+    def __init__(self, rules: Rules | None = None) -> None:
+        self.rules = rules or load_rules("r103")
+        self.programme: Programme | None = None
+        self.survey: Survey | None = None
+        self.shots: list[Shot] = []
+        self.findings: list[Finding] = []
+        self.reasons: dict[int, tuple[str, ...]] = {}
+        self.frame = 0
+        self.selected: Finding | None = None
+        self._history: History[Treatments] = History(MappingProxyType({}))
+        self.programme_changed = Event()
+        self.survey_changed = Event()
+        self.place_changed = Event()
+        self.treatment_changed = Event()
+
+    # Taking in -----------------------------------------------------------------------------------------------------
+
+    def open(self, path: Path) -> None:
+        """Take a file under control; its survey is begun and has to be run.
+
+        Raises
+        ------
+        MediaError : the file can't be read; what was under control remains.
+        """
+        programme = probe(path)
+        self._take(programme, start_survey(programme, self.rules))
+        self.frame, self.selected, self.reasons = 0, None, {}
+        self._history = History(MappingProxyType({}))
+        self.programme_changed.tell()
+        self.survey_changed.tell()
+
+    def survey_again(
+        self,
+        *,
+        rules: Rules | None = None,
+        signal_range: Range | None = None,
+        matrix: Matrix | None = None,
+        region: Region | None = None,
+    ) -> None:
+        """Begin the survey anew: under other rules, or with the operator's word for range, matrix or active picture."""
+        self.rules = rules or self.rules
+        if self.survey is None or self.programme is None:
+            self.survey_changed.tell()
+            return
+        source = self.survey.source.overridden(signal_range=signal_range, matrix=matrix)
+        self._take(self.programme, start_survey(self.programme, self.rules, source=source, region=region or self.survey.region))
+        self.survey_changed.tell()
+
+    def _take(self, programme: Programme, survey: Survey) -> None:
+        self.programme, self.survey = programme, survey
+        self.shots, self.findings, self.selected = [], [], None
+
+    def refresh(self) -> None:
+        """Judge what the running survey has measured by now."""
+        if self.survey is not None:
+            self.shots = self.survey.shots()
+            self.findings = self.survey.findings(self.shots)
+            self.survey_changed.tell()
+
+    @property
+    def source(self) -> SignalFormat:
+        """The programme's format with the operator's word on it."""
+        assert self.survey is not None, "no programme is open"
+        return self.survey.source
+
+    @property
+    def surveyed(self) -> bool:
+        """Whether a programme is open and every frame of it has been measured."""
+        return self.survey is not None and self.survey.complete and bool(self.shots)
+
+    # Looking -------------------------------------------------------------------------------------------------------
+
+    @property
+    def shot(self) -> int:
+        """Number of the shot in view; 0 before the survey knows."""
+        return max(bisect_right([shot.first for shot in self.shots], self.frame) - 1, 0)
+
+    def go_to(self, frame: int) -> None:
+        """Look at a frame, or the nearest there is."""
+        if self.programme is None:
+            return
+        self.frame = min(max(frame, 0), self.programme.frame_count - 1)
+        if self.selected is not None and not self.selected.first_frame <= self.frame <= self.selected.last_frame:
+            self.selected = None
+        self.place_changed.tell()
+
+    def select(self, finding: Finding) -> None:
+        """Look at a finding, at its worst frame."""
+        self.selected = finding
+        self.go_to(finding.worst_frame)
+
+    def step_finding(self, by: int) -> None:
+        """Go to the next (+1) or previous (−1) finding from here."""
+        if not self.findings:
+            return
+        if self.selected in self.findings:
+            place = self.findings.index(self.selected) + by
+        else:
+            behind = [n for n, finding in enumerate(self.findings) if finding.worst_frame <= self.frame]
+            place = (behind[-1] + 1 if behind else 0) if by > 0 else (behind[-1] if behind else -1)
+        if 0 <= place < len(self.findings):
+            self.select(self.findings[place])
+
+    def step_shot(self, by: int) -> None:
+        """Go to the first frame of the next or this shot; from there to that of the one before."""
+        if not self.shots:
+            return
+        here = self.shots[self.shot]
+        if by < 0 and self.frame > here.first:
+            self.go_to(here.first)
+        else:
+            self.go_to(self.shots[min(max(self.shot + by, 0), len(self.shots) - 1)].first)
+
+    # Treating ------------------------------------------------------------------------------------------------------
+
+    @property
+    def treatments(self) -> Treatments:
+        """The treatment of every treated shot, by its number."""
+        return self._history.state
+
+    @property
+    def treatment(self) -> Treatment:
+        """The treatment of the shot in view."""
+        return self.treatments.get(self.shot, ())
+
+    @property
+    def undoes(self) -> str | None:
+        """What undo would take back."""
+        return self._history.undoes
+
+    @property
+    def redoes(self) -> str | None:
+        """What redo would bring back."""
+        return self._history.redoes
+
+    def set_treatment(self, shot: int, treatment: Treatment, act: str, gesture: str | None = None) -> None:
+        """Give a shot another treatment; an empty one leaves it untouched."""
+        treatments = dict(self.treatments)
+        treatments[shot] = treatment
+        if not treatment:
+            del treatments[shot]
+        self._history.push(MappingProxyType(treatments), act, gesture)
+        self.treatment_changed.tell()
+
+    def add_step(self, kind: type[Step]) -> None:
+        """Add a step to the shot in view, its figures from what the shot measures and the rules allow."""
+        order = STEP_KINDS.index
+        steps = sorted([*self.treatment, self._new_step(kind)], key=lambda step: order(type(step)))
+        self.set_treatment(self.shot, tuple(steps), f"Add {kind.title.lower()}")
+
+    def _new_step(self, kind: type[Step]) -> Step:
+        assert self.survey is not None, "steps are added to a surveyed programme"
+        limits = self.rules.limits
+        low, high = luma_extremes(self.survey, self.shots[self.shot])
+        if kind is LevelRemap:
+            mode = RemapMode.FULL_TO_NARROW if self.source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
+            return LevelRemap.mistagged(mode, self.source.bit_depth, self.source.levels)
+        if kind is SoftCeiling:
+            return ceiling_for(high, limits.luma[1])
+        if kind is SoftFloor:
+            return floor_for(low, limits.luma[0])
+        return ChromaRein(*limits.rgb)
+
+    def remap_step(self, mode: RemapMode) -> LevelRemap:
+        """The level remap of a mode, with the figures of the shot in view."""
+        assert self.survey is not None, "steps are made for a surveyed programme"
+        if mode is RemapMode.EXTREMES_TO_LIMITS:
+            return LevelRemap.extremes_to_limits(luma_extremes(self.survey, self.shots[self.shot]), self.rules.limits.luma)
+        return LevelRemap.mistagged(mode, self.source.bit_depth, self.source.levels)
+
+    def replace_step(self, place: int, step: Step, gesture: str | None = None) -> None:
+        """Put another step in a place of the treatment in view; acts of one gesture are undone together."""
+        steps = list(self.treatment)
+        steps[place] = step
+        self.set_treatment(self.shot, tuple(steps), f"Change {step.title.lower()}", gesture)
+
+    def bypass_step(self, place: int, *, bypassed: bool) -> None:
+        """Take a step of the treatment in view out of force, or bring it back."""
+        self.replace_step(place, replace(self.treatment[place], bypassed=bypassed))
+
+    def remove_step(self, place: int) -> None:
+        """Remove a step from the treatment in view."""
+        steps = list(self.treatment)
+        removed = steps.pop(place)
+        self.set_treatment(self.shot, tuple(steps), f"Remove {removed.title.lower()}")
+
+    def reset_shot(self) -> None:
+        """Leave the shot in view untreated."""
+        if self.treatment:
+            self.set_treatment(self.shot, (), f"Reset shot {self.shot + 1}")
+
+    def accept(self, proposals: list[Proposal]) -> None:
+        """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
+        for proposal in proposals:
+            treatments = dict(self.treatments) | {proposal.shot: proposal.treatment}
+            self._history.push(MappingProxyType(treatments), f"Legalise shot {proposal.shot + 1}")
+            self.reasons[proposal.shot] = proposal.reasons
+        self.treatment_changed.tell()
+
+    def undo(self) -> None:
+        """Take back the last act."""
+        self._history.undo()
+        self.treatment_changed.tell()
+
+    def redo(self) -> None:
+        """Bring back the act last undone."""
+        self._history.redo()
+        self.treatment_changed.tell()
+
+    # Drawing -------------------------------------------------------------------------------------------------------
+
+    def source_columns(self) -> dict[str, NDArray[np.float64]]:
+        """Extremes of every frame measured so far, in percent."""
+        assert self.survey is not None, "no programme is open"
+        return percent_columns(self.survey.table, self.survey.source)
+
+    def treated_columns(self) -> dict[str, NDArray[np.float64]]:
+        """The same extremes as the treatments will leave them: luma exactly, R′G′B′ as a bound."""
+        assert self.survey is not None, "no programme is open"
+        known = {shot: steps for shot, steps in self.treatments.items() if shot < len(self.shots)}
+        return predicted_columns(self.survey, self.shots, known)
+
+    @property
+    def must_fix_count(self) -> int:
+        """Number of findings that must be fixed."""
+        return len(must_fix(self.findings))

@@ -1,0 +1,55 @@
+"""What is remembered between sittings: recent programmes and the rules last used."""
+
+import json
+import os
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+
+from bluffline.errors import WriteError
+from bluffline.report.files import save_text
+
+_VERSION = 1
+_MOST_RECENT = 8
+
+
+@dataclass
+class Settings:
+    """Remembered settings; a file that can't be read, or comes from a later version, counts as none."""
+
+    path: Path
+    recent: list[str] = field(default_factory=list)
+    rules: str = "r103"
+
+    @classmethod
+    def load(cls, path: Path | None = None) -> "Settings":
+        """Settings from ``path``, by default in the user's configuration folder."""
+        path = path or default_path()
+        try:
+            stored = json.loads(path.read_text("utf-8"))
+            if stored["version"] != _VERSION:
+                return cls(path)
+            return cls(path, [str(entry) for entry in stored["recent"]][:_MOST_RECENT], str(stored["rules"]))
+        except (OSError, ValueError, KeyError, TypeError):
+            return cls(path)
+
+    def opened(self, programme: Path) -> None:
+        """Put a programme at the head of the recent ones and save."""
+        name = str(programme.resolve())
+        self.recent = [name, *(entry for entry in self.recent if entry != name)][:_MOST_RECENT]
+        self.save()
+
+    def save(self) -> None:
+        """Save; a folder that can't be written to costs the memory, not the work."""
+        stored = asdict(self) | {"version": _VERSION}
+        del stored["path"]
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            save_text(self.path, json.dumps(stored, indent=1) + "\n")
+        except (OSError, WriteError):
+            return
+
+
+def default_path() -> Path:
+    """Where settings are kept, by the XDG base directory specification."""
+    home = os.environ.get("XDG_CONFIG_HOME")
+    return (Path(home) if home else Path.home() / ".config") / "bluffline" / "settings.json"

@@ -1,0 +1,1 @@
+"""Colour arithmetic of the standards: no files, no interface."""

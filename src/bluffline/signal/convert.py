@@ -1,0 +1,95 @@
+"""Native planes of one format as native planes of another: depth, chroma sampling, model."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.matrix import rgb_to_ycbcr
+
+Plane = NDArray[Any]
+Float = NDArray[np.float32]
+
+
+def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
+    """Whether planes of ``source`` are planes of ``target`` as they stand."""
+    return (source.model, source.bit_depth, source.halved) == (target.model, target.bit_depth, target.halved)
+
+
+def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat) -> tuple[Plane, Plane, Plane]:
+    """Bring native planes to another depth, chroma sampling or model of the same size, range and matrix.
+
+    Parameters
+    ----------
+    planes : three (rows, stride) unsigned integer arrays in ``source``
+
+    Returns
+    -------
+    three (rows, columns) arrays in ``target``. Between depths of narrow range codes are scaled by powers of two, as
+    BT.709 and BT.2100 define them, so nothing is lost on the way up. Where nothing differs, the planes themselves.
+    """
+    if same_samples(source, target):
+        return planes
+    width, height = source.width, source.height
+    dtype = np.uint8 if target.bit_depth == 8 else np.uint16
+    columns, rows = source.chroma_size
+    luma, cb, cr = planes[0][:height, :width], planes[1][:rows, :columns], planes[2][:rows, :columns]
+    if source.model is Model.RGB and target.model is Model.YCBCR:
+        luma, cb, cr = _from_rgb(luma, cb, cr, source)
+    cb, cr = (_resample_chroma(plane, source, target) for plane in (cb, cr))
+    top = (1 << target.bit_depth) - 1
+    scale = _depth_scale(source, target)
+
+    def stored(plane: Plane) -> Plane:
+        if plane.dtype.kind == "u" and scale >= 1 and float(scale).is_integer():
+            return np.multiply(plane, int(scale), dtype=dtype)
+        return np.clip(np.rint(plane.astype(np.float32) * np.float32(scale)), 0, top).astype(dtype)
+
+    return stored(luma), stored(cb), stored(cr)
+
+
+def _depth_scale(source: SignalFormat, target: SignalFormat) -> float:
+    return target.levels.swing / source.levels.swing
+
+
+def _from_rgb(red: Plane, green: Plane, blue: Plane, source: SignalFormat) -> tuple[Float, Float, Float]:
+    """R′G′B′ codes to Y′CbCr codes of the same depth and range, unrounded."""
+    levels = source.levels
+    rgb = (np.stack([red, green, blue], axis=-1).astype(np.float32) - levels.black) / levels.swing
+    ycbcr = rgb_to_ycbcr(rgb, source.matrix).astype(np.float32)
+    scaled = ycbcr * np.array([levels.swing, levels.span, levels.span], np.float32)
+    shifted = scaled + np.array([levels.black, levels.zero, levels.zero], np.float32)
+    return shifted[..., 0], shifted[..., 1], shifted[..., 2]
+
+
+def _resample_chroma(plane: Plane, source: SignalFormat, target: SignalFormat) -> Plane:
+    """Chroma to the sites of ``target``: linear interpolation up, a triangle filter down."""
+    (narrow, short), (to_narrow, to_short) = source.halved, target.halved
+    result: Plane = plane
+    if short and not to_short:
+        taps = source.row_taps
+        low, high = result[taps.first].astype(np.float32), result[taps.second].astype(np.float32)
+        result = low + (high - low) * taps.weight[:, None]
+    if narrow and not to_narrow:
+        result = upsample_columns(result, source)
+    if not narrow and to_narrow:
+        edge = np.pad(result.astype(np.float32), ((0, 0), (1, 1)), mode="edge")
+        result = (0.25 * edge[:, :-2] + 0.5 * edge[:, 1:-1] + 0.25 * edge[:, 2:])[:, ::2]
+    if not short and to_short:
+        full = result.astype(np.float32)
+        below = np.concatenate([full[1:], full[-1:]])
+        result = (0.5 * (full + below))[::2]
+    return result
+
+
+def upsample_columns(plane: Plane, source: SignalFormat) -> Float:
+    """(rows, columns/2) chroma to (rows, width) luma columns by the format's siting; edges are held."""
+    taps = source.column_taps
+    chroma = plane.astype(np.float32)
+    before = np.concatenate([chroma[:, :1], chroma[:, :-1]], axis=1)
+    after = np.concatenate([chroma[:, 1:], chroma[:, -1:]], axis=1)
+    wide = np.empty((chroma.shape[0], 2 * chroma.shape[1]), np.float32)
+    wide[:, 0::2] = taps.even_before * before + taps.even * chroma
+    wide[:, 1::2] = taps.odd * chroma + taps.odd_after * after
+    return wide[:, : source.width]

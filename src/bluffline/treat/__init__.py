@@ -1,0 +1,1 @@
+"""Corrections: steps, the ordered treatment, and the least treatment that makes a shot legal."""

@@ -1,0 +1,123 @@
+"""A treatment made ready for the frames of one format, and applied to native planes."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.matrix import ChromaGains
+from bluffline.treat import treat_kernels as kernels
+from bluffline.treat.steps import Treatment, acts, rein_of, tone_curve
+
+Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
+
+# Scaling a chroma site for one pixel can push a neighbour that shares it; a second look nearly always finds none.
+_REIN_ROUNDS = 4
+_RGB_TABLE = (-0.25, 1.5, 1 << 14)  # luma from, luma to, entries
+
+
+class FrameTreatment:
+    """Applies a treatment to planes of one format. Immutable once made, so threads may share it.
+
+    Tone steps are computed once for every code that luma can have, which is exact; the rein looks at every pixel.
+    """
+
+    def __init__(self, treatment: Treatment, source: SignalFormat) -> None:
+        self.active = acts(treatment)
+        self._source = source
+        levels = source.levels
+        self._top = (1 << source.bit_depth) - 1
+        dtype = np.uint8 if source.bit_depth == 8 else np.uint16
+        codes = np.arange(self._top + 1, dtype=np.float64)
+        luma, gain = tone_curve(treatment, (codes - levels.black) / levels.swing * 100)
+        treated = np.rint(levels.black + luma / 100 * levels.swing)
+        self._luma_table = np.clip(treated, 0, self._top).astype(dtype)
+        self._gain_table = gain.astype(np.float32)
+        self._keeps_luma = bool((self._luma_table == codes).all())
+        self._keeps_chroma = bool((gain == 1).all())
+        self._rein = rein_of(treatment)
+        start, stop, entries = _RGB_TABLE
+        fine = np.linspace(start, stop, entries)
+        fine_luma, fine_gain = tone_curve(treatment, fine * 100)
+        self._fine_table = np.stack([fine_luma / 100, fine_gain], axis=1).astype(np.float32)
+
+    def apply(self, planes: Planes) -> Planes:
+        """Treated planes of the same format; the planes themselves where no step acts.
+
+        Parameters
+        ----------
+        planes : three (rows, stride) native arrays
+        """
+        if not self.active:
+            return planes
+        if self._source.model is Model.RGB:
+            return self._apply_rgb(planes)
+        source, single = self._source, np.float32
+        levels, width = source.levels, source.width
+        luma = planes[0] if self._keeps_luma else kernels.map_codes(planes[0], width, self._luma_table)
+        if self._keeps_chroma and self._rein is None:
+            return luma, planes[1], planes[2]
+        columns, _ = source.chroma_size
+        zero, per_span = single(levels.zero), single(1 / levels.span)
+        cb, cr = (kernels.load_chroma(plane, columns, zero, per_span) for plane in planes[1:])
+        if not self._keeps_chroma:
+            across, down = (2 if halved else 1 for halved in source.halved)
+            kernels.scale_by_luma(planes[0], width, source.height, across, down, self._gain_table, cb, cr)
+        changed = not self._keeps_chroma
+        if self._rein is not None:
+            changed |= self._hold(luma, cb, cr)
+        if not changed:
+            return luma, planes[1], planes[2]
+        top, span = single(self._top), single(levels.span)
+        stored = (kernels.store_chroma(sites, zero, span, top, planes[0]) for sites in (cb, cr))
+        return luma, next(stored), next(stored)
+
+    def _hold(self, luma: NDArray[Any], cb: NDArray[np.float32], cr: NDArray[np.float32]) -> bool:
+        """Rein the chroma sites in place; whether any was."""
+        assert self._rein is not None
+        source, single = self._source, np.float32
+        levels, taps, rows = source.levels, source.column_taps, source.row_taps
+        gains = ChromaGains.of(source.matrix)
+        knee = 1 - self._rein.onset / 100
+        for turn in range(_REIN_ROUNDS):
+            scale, reined = kernels.rein_scale(
+                luma,
+                cb,
+                cr,
+                (source.width, source.height),
+                source.halved[0],
+                (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
+                (rows.first, rows.second, rows.weight),
+                (single(levels.black), single(1 / levels.swing)),
+                (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
+                (single(self._rein.low / 100), single(self._rein.high / 100)),
+                single(knee),
+            )
+            if not reined:
+                return turn > 0
+            cb *= scale
+            cr *= scale
+            knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
+        return True
+
+    def _apply_rgb(self, planes: Planes) -> Planes:
+        source, single = self._source, np.float32
+        kr, kb = source.matrix.weights
+        levels, rein = source.levels, self._rein
+        start, stop, entries = _RGB_TABLE
+        treated = kernels.treat_rgb(
+            *planes,
+            source.width,
+            source.height,
+            (single(kr), single(1 - kr - kb), single(kb)),
+            (single(levels.black), single(levels.swing)),
+            self._fine_table,
+            single(start),
+            single((stop - start) / (entries - 1)),
+            rein is not None,
+            (single(rein.low / 100), single(rein.high / 100)) if rein else (single(0), single(1)),
+            single(1 - rein.onset / 100) if rein else single(1),
+            single(self._top),
+        )
+        return treated[0], treated[1], treated[2]

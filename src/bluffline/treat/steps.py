@@ -1,0 +1,194 @@
+"""The steps of a treatment: what each one does to luma and chroma, as plain arithmetic.
+
+Signals are in percent of the nominal range here, as an operator reads them, and never clamped.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.errors import SettingsError
+from bluffline.signal.levels import Levels
+
+Float = NDArray[np.floating[Any]]
+
+
+class RemapMode(StrEnum):
+    """What a level remap takes for what."""
+
+    FULL_TO_NARROW = "full to narrow"
+    NARROW_TO_FULL = "narrow to full"
+    EXTREMES_TO_LIMITS = "extremes to limits"
+
+
+@dataclass(frozen=True, slots=True)
+class LevelRemap:
+    """Moves the whole range: ``low_in`` … ``high_in`` become ``low_out`` … ``high_out``, chroma in proportion.
+
+    For the two tagging faults the figures follow from the file's depth: see `mistagged`.
+    """
+
+    title: ClassVar[str] = "Level remap"
+    mode: RemapMode
+    low_in: float
+    high_in: float
+    low_out: float
+    high_out: float
+    chroma_gain: float
+    bypassed: bool = False
+
+    def __post_init__(self) -> None:
+        _require(self.high_in - self.low_in >= 1, "Level remap: the range it takes must be at least 1 % wide.")
+        _require(self.high_out > self.low_out, "Level remap: the range it gives must run upwards.")
+
+    @classmethod
+    def mistagged(cls, mode: RemapMode, bit_depth: int, shown_as: Levels) -> "LevelRemap":
+        """The remap that mends wrong range tagging of a file whose codes are read by ``shown_as``."""
+        top = (1 << bit_depth) - 1
+        unit = 1 << (bit_depth - 8)
+        if mode is RemapMode.FULL_TO_NARROW:
+            low, high, chroma = 0, top, top
+        else:
+            low, high, chroma = 16 * unit, 235 * unit, 224 * unit
+        return cls(mode, shown_as.percent(low), shown_as.percent(high), 0.0, 100.0, shown_as.span / chroma)
+
+    @classmethod
+    def extremes_to_limits(cls, extremes: tuple[float, float], limits: tuple[float, float]) -> "LevelRemap":
+        """Measured extremes brought to limits (percent)."""
+        gain = (limits[1] - limits[0]) / max(extremes[1] - extremes[0], 1.0)
+        return cls(RemapMode.EXTREMES_TO_LIMITS, *extremes, *limits, gain)
+
+    def apply(self, luma: Float) -> tuple[Float, Float]:
+        """Luma in percent to luma in percent, and the gain of chroma at each."""
+        gain = (self.high_out - self.low_out) / (self.high_in - self.low_in)
+        return self.low_out + (luma - self.low_in) * gain, np.full_like(luma, self.chroma_gain)
+
+
+@dataclass(frozen=True, slots=True)
+class SoftCeiling:
+    """Rolls luma off so that ``peak`` lands on ``limit``; below ``knee`` nothing changes. Hue and saturation are held."""
+
+    title: ClassVar[str] = "Soft ceiling"
+    limit: float
+    peak: float
+    knee: float
+    hard: bool = False
+    bypassed: bool = False
+
+    def __post_init__(self) -> None:
+        _require(self.hard or self.knee < self.limit, "Soft ceiling: the knee must lie below the limit.")
+
+    def apply(self, luma: Float) -> tuple[Float, Float]:
+        """Luma in percent to luma in percent, and the gain of chroma at each."""
+        treated = np.minimum(luma, self.limit) if self.hard else _roll_off(luma, self.knee, self.peak, self.limit)
+        gain = np.where(treated < luma, treated / np.where(luma > 1, luma, 1), 1.0)
+        return treated, gain
+
+
+@dataclass(frozen=True, slots=True)
+class SoftFloor:
+    """The soft ceiling's counterpart at the toe: ``trough`` lands on ``limit``; above ``knee`` nothing changes."""
+
+    title: ClassVar[str] = "Soft floor"
+    limit: float
+    trough: float
+    knee: float
+    hard: bool = False
+    bypassed: bool = False
+
+    def __post_init__(self) -> None:
+        _require(self.hard or self.knee > self.limit, "Soft floor: the knee must lie above the limit.")
+
+    def apply(self, luma: Float) -> tuple[Float, Float]:
+        """Luma in percent to luma in percent; chroma is left as it is, since near black no ratio holds."""
+        if self.hard:
+            treated = np.maximum(luma, self.limit)
+        else:
+            treated = -_roll_off(-luma, -self.knee, -self.trough, -self.limit)
+        return treated, np.ones_like(luma)
+
+
+@dataclass(frozen=True, slots=True)
+class ChromaRein:
+    """Scales chroma, pixel by pixel, only where R′, G′ or B′ would leave ``low`` … ``high``; hue and luma are held.
+
+    ``onset`` is how much of the chroma that would reach the limit is given to the roll-off, in percent. With 0 every
+    legal pixel stays as it is and every other takes the largest legal scale; with more, the scale has no kink at
+    the limit, and legal pixels within the onset give a little.
+    """
+
+    title: ClassVar[str] = "Chroma rein"
+    low: float
+    high: float
+    onset: float = 3.0
+    bypassed: bool = False
+
+    def __post_init__(self) -> None:
+        _require(self.low < self.high, "Chroma rein: the low limit must lie below the high one.")
+        _require(0 <= self.onset <= 50, "Chroma rein: the onset must lie between 0 and 50 %.")
+
+    def scale(self, demand: Float) -> Float:
+        """Scale of chroma for a demand, 1 being the largest chroma that is legal. C¹ where the onset is above 0."""
+        knee = 1 - self.onset / 100
+        safe = np.maximum(demand, 1e-9)
+        if self.onset == 0:
+            return np.where(demand > 1, 1 / safe, 1.0)
+        over = (demand - knee) / (1 - knee)
+        return np.where(demand > knee, (knee + (1 - knee) * over / (1 + np.maximum(over, 0))) / safe, 1.0)
+
+
+ToneStep = LevelRemap | SoftCeiling | SoftFloor
+Step = ToneStep | ChromaRein
+Treatment = tuple[Step, ...]
+
+
+def tone_curve(treatment: Treatment, luma: Float) -> tuple[Float, Float]:
+    """What a treatment's tone steps, in order, make of luma (percent), and the gain of chroma at each."""
+    gain = np.ones_like(luma)
+    for step in treatment:
+        if not step.bypassed and not isinstance(step, ChromaRein):
+            luma, step_gain = step.apply(luma)
+            gain = gain * step_gain
+    return luma, gain
+
+
+def rein_of(treatment: Treatment) -> ChromaRein | None:
+    """The chroma rein in force, if any; it always acts last, on what the tone steps leave."""
+    return next((step for step in reversed(treatment) if isinstance(step, ChromaRein) and not step.bypassed), None)
+
+
+def acts(treatment: Treatment) -> bool:
+    """Whether any step is in force."""
+    return any(not step.bypassed for step in treatment)
+
+
+def predicted_extremes(treatment: Treatment, luma: Float, rgb: Float) -> tuple[Float, Float]:
+    """What extremes (percent) will be after a treatment; luma exactly, R′G′B′ as a bound until it is measured."""
+    treated, _ = tone_curve(treatment, luma)
+    if not any(not step.bypassed and not isinstance(step, ChromaRein) for step in treatment):
+        bound = rgb
+    else:
+        bound, _ = tone_curve(treatment, rgb)
+    rein = rein_of(treatment)
+    return treated, bound if rein is None else np.clip(bound, np.minimum(rein.low, treated), np.maximum(rein.high, treated))
+
+
+def _roll_off(value: Float, knee: float, peak: float, limit: float) -> Float:
+    """Identity to ``knee``, then a hyperbola of slope 1 at the knee through (peak, limit), level from there on.
+
+    C¹ up to the peak and monotone throughout: v = u / (1 + u/c), with c chosen so that the peak lands on the limit.
+    """
+    if peak <= limit:
+        return value
+    reach, room = peak - knee, limit - knee
+    softness = reach * room / (reach - room)
+    over = np.clip(value - knee, 0, reach)
+    return np.where(value > knee, knee + over / (1 + over / softness), value)
+
+
+def _require(holds: bool, sentence: str) -> None:
+    if not holds:
+        raise SettingsError(sentence)

@@ -1,0 +1,42 @@
+"""A card: one title at the left, the facts at the right in dim text, the matter below."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from bluffline.ui.style import font
+
+
+class Card(QFrame):
+    """Holds one widget under a title and its facts."""
+
+    def __init__(self, title: str, matter: QWidget) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._title = QLabel(title)
+        self._title.setFont(font(13, bold=True))
+        self._facts = QLabel()
+        self._facts.setProperty("role", "dim")
+        self._facts.setFont(font(12))
+        self._facts.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        head = QHBoxLayout()
+        head.addWidget(self._title)
+        head.addStretch(1)
+        head.addWidget(self._facts)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 6, 10, 8)
+        layout.setSpacing(5)
+        layout.addLayout(head)
+        layout.addWidget(matter, 1)
+
+    def set_title(self, text: str) -> None:
+        """Change the title."""
+        self._title.setText(text)
+
+    def set_facts(self, text: str) -> None:
+        """Change the facts."""
+        self._facts.setText(text)
+
+    @property
+    def facts(self) -> str:
+        """The facts as shown."""
+        return self._facts.text()

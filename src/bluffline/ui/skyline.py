@@ -1,0 +1,256 @@
+"""The skyline: the extremes of every frame along the whole programme, as one silhouette."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from bluffline.rules.findings import Finding
+from bluffline.session.session import Session
+from bluffline.ui.marks import draw_mark
+from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
+
+LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
+_LEFT, _TOP, _FOOT = 52, 20, 20
+_NARROWEST = 10  # frames across at the closest zoom
+_LUMA_GREY, _RGB_GREY, _OLD_GREY = 118, 66, 92
+
+
+class Skyline(QWidget):
+    """Draws the session's extremes; a click or drag goes to a frame, the wheel zooms about the pointer."""
+
+    frame_chosen = pyqtSignal(int)
+    finding_chosen = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._start, self._end = 0.0, 1.0
+        self._image: QImage | None = None
+        self._pan_from: tuple[float, float] | None = None
+        self.setMinimumHeight(132)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Skyline of the programme")
+        self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
+        session.programme_changed.connect(self.show_all)
+        session.survey_changed.connect(self._redraw)
+        session.treatment_changed.connect(self._redraw)
+        session.place_changed.connect(self._follow)
+
+    def sizeHint(self) -> QSize:
+        return QSize(1240, 150)
+
+    # Place ---------------------------------------------------------------------------------------------------------
+
+    @property
+    def _count(self) -> int:
+        return self._session.programme.frame_count if self._session.programme else 1
+
+    @property
+    def _field(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - 8, 1), max(self.height() - _TOP - _FOOT, 1))
+
+    def x_of(self, frame: float) -> float:
+        """Where a frame begins, in widget pixels."""
+        return self._field.left() + (frame - self._start) / (self._end - self._start) * self._field.width()
+
+    def frame_at(self, x: float) -> int:
+        """The frame drawn at a widget pixel."""
+        frame = self._start + (x - self._field.left()) / self._field.width() * (self._end - self._start)
+        return int(min(max(frame, 0), self._count - 1))
+
+    def _y_of(self, value: float) -> float:
+        return self._field.bottom() - (value - LOW) / (HIGH - LOW) * self._field.height()
+
+    def show_all(self) -> None:
+        """Zoom out to the whole programme."""
+        self._start, self._end = 0.0, float(self._count)
+        self._redraw()
+
+    def zoom(self, factor: float, about: float) -> None:
+        """Show ``factor`` times as much, keeping the frame ``about`` where it is."""
+        span = min(max((self._end - self._start) * factor, min(_NARROWEST, self._count)), self._count)
+        part = (about - self._start) / (self._end - self._start)
+        self._move_to(about - part * span, span)
+
+    def _move_to(self, start: float, span: float) -> None:
+        self._start = min(max(start, 0.0), self._count - span)
+        self._end = self._start + span
+        self._redraw()
+
+    def _follow(self) -> None:
+        frame, span = self._session.frame, self._end - self._start
+        if not self._start <= frame < self._end:
+            self._move_to(frame - span / 4, span)
+        self.update()
+
+    # Hands ---------------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        shifted = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if event.button() == Qt.MouseButton.MiddleButton or shifted:
+            self._pan_from = event.position().x(), self._start
+            return
+        finding = self._mark_at(event.position())
+        if finding is not None:
+            self.finding_chosen.emit(finding)
+        elif self._session.programme is not None:
+            self.frame_chosen.emit(self.frame_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pan_from is not None:
+            x, start = self._pan_from
+            span = self._end - self._start
+            self._move_to(start - (event.position().x() - x) / self._field.width() * span, span)
+        elif self._session.programme is not None and event.position().y() > _TOP:
+            self.frame_chosen.emit(self.frame_at(event.position().x()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._pan_from = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.show_all()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        about = self._start + (event.position().x() - self._field.left()) / self._field.width() * (self._end - self._start)
+        self.zoom(0.8 ** (event.angleDelta().y() / 120), about)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+            self.zoom(1.5 if event.key() == Qt.Key.Key_Minus else 1 / 1.5, self._session.frame)
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._redraw()
+
+    def mark_place(self, finding: Finding) -> QPointF:
+        """Where a finding's mark stands."""
+        in_shot = [other for other in self._session.findings if other.shot == finding.shot]
+        middle = self.x_of((finding.first_frame + finding.last_frame + 1) / 2)
+        return QPointF(middle + (in_shot.index(finding) - (len(in_shot) - 1) / 2) * 13, _TOP / 2)
+
+    def _mark_at(self, place: QPointF) -> Finding | None:
+        if place.y() > _TOP:
+            return None
+        near = [(abs(self.mark_place(f).x() - place.x()), n) for n, f in enumerate(self._session.findings)]
+        return self._session.findings[min(near)[1]] if near and min(near)[0] <= 8 else None
+
+    # Drawing -------------------------------------------------------------------------------------------------------
+
+    def _redraw(self) -> None:
+        self._image = None
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        field = self._field
+        painter.fillRect(field, WELL)
+        if self._session.programme is None:
+            painter.setPen(DIM)
+            painter.setFont(font(14))
+            painter.drawText(field, Qt.AlignmentFlag.AlignCenter, "Open a programme, or drop a file anywhere on the desk")
+            return
+        self._draw_scale(painter, field)
+        if self._image is None:
+            self._image = self._silhouette(int(field.width()), int(field.height()))
+        if self._image is not None:
+            painter.drawImage(field.topLeft(), self._image)
+        self._draw_limits(painter, field)
+        self._draw_shots(painter, field)
+        for finding in self._session.findings:
+            place = self.mark_place(finding)
+            if field.left() <= place.x() <= field.right():
+                draw_mark(painter, place, finding.severity, TINT if finding is self._session.selected else TEXT, 4.5)
+        self._draw_place(painter, field)
+
+    def _draw_scale(self, painter: QPainter, field: QRectF) -> None:
+        painter.setFont(font(11, mono=True))
+        painter.setPen(DIM)
+        for value in (0, 50, 100):
+            box = QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16)
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value} %")
+
+    def _columns(self, width: int) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+        """First frame of each pixel column, and which columns have been measured."""
+        measured = len(self._session.survey.table) if self._session.survey else 0
+        edges = self._start + np.arange(width + 1) * (self._end - self._start) / width
+        first = edges[:-1].astype(np.int64)
+        return first, first < measured
+
+    def _silhouette(self, width: int, height: int) -> QImage | None:
+        first, measured = self._columns(width)
+        if not measured.any():
+            return None
+        span = max(int(np.ceil((self._end - self._start) / width)), 1)
+        before, after = self._session.source_columns(), self._session.treated_columns()
+        limits = self._session.rules.limits
+        level = np.linspace(HIGH, LOW, height)[:, None]
+
+        def extreme(columns: dict[str, NDArray[np.float64]], name: str) -> NDArray[np.float64]:
+            values = columns[name]
+            taken = values[np.minimum(first[measured][:, None] + np.arange(span), len(values) - 1)]
+            return np.asarray(taken.max(axis=1) if name.endswith("max") else taken.min(axis=1))
+
+        def between(columns: dict[str, NDArray[np.float64]], kind: str) -> NDArray[np.bool_]:
+            return np.asarray((level <= extreme(columns, f"{kind}_max")) & (level >= extreme(columns, f"{kind}_min")))
+
+        luma, rgb = between(after, "y"), between(after, "rgb")
+        was = between(before, "y") | between(before, "rgb")
+        image = np.full((height, int(measured.sum())), WELL.red(), np.uint8)
+        row, column = np.mgrid[0:height, 0 : image.shape[1]]
+        hatch, thin = (row + column) % 6 < 2, (row + column) % 6 < 1
+        image[was & ~(luma | rgb) & thin] = _OLD_GREY
+        image[rgb] = _RGB_GREY
+        shaded = np.broadcast_to((_LUMA_GREY + 0.36 * level).astype(np.uint8), luma.shape)
+        image[luma] = shaded[luma]
+        outside = (luma & ((level > limits.luma[1]) | (level < limits.luma[0]))) | (
+            rgb & ((level > limits.rgb[1]) | (level < limits.rgb[0]))
+        )
+        image[outside] = np.where(hatch, 245, 20)[outside]
+        whole = np.full((height, width), WELL.red(), np.uint8)
+        whole[:, measured] = image
+        drawn = QImage(whole.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
+        return drawn.copy()  # the copy owns its pixels
+
+    def _draw_limits(self, painter: QPainter, field: QRectF) -> None:
+        limits = self._session.rules.limits
+        for values, colour in ((limits.rgb, QColor(150, 150, 150)), (limits.luma, TEXT)):
+            pen = QPen(colour, 1.0)
+            pen.setDashPattern([5, 4] if colour is TEXT else [2, 4])
+            painter.setPen(pen)
+            for value in values:
+                y = round(self._y_of(value)) + 0.5
+                painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
+
+    def _draw_shots(self, painter: QPainter, field: QRectF) -> None:
+        painter.setFont(font(11))
+        for number, shot in enumerate(self._session.shots):
+            left, right = self.x_of(shot.first), self.x_of(shot.last + 1)
+            if right < field.left() or left > field.right():
+                continue
+            if number and left > field.left():
+                painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
+            painter.setPen(TINT if number == self._session.shot else DIM)
+            left = max(left, field.left())
+            label = f"shot {number + 1}" if right - left > 52 else str(number + 1)
+            if right - left > painter.fontMetrics().horizontalAdvance(label) + 4:
+                painter.drawText(QPointF(left + 4, field.bottom() + 14), label)
+
+    def _draw_place(self, painter: QPainter, field: QRectF) -> None:
+        x = self.x_of(self._session.frame + 0.5)
+        if not field.left() <= x <= field.right():
+            return
+        painter.setPen(QPen(TINT, 1.5))
+        painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
+        painter.setBrush(TINT)
+        painter.drawPolygon(
+            QPolygonF([QPointF(x - 5, field.bottom() + 6), QPointF(x + 5, field.bottom() + 6), QPointF(x, field.bottom())])
+        )
+        painter.setPen(LINE)

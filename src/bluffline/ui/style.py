@@ -1,0 +1,94 @@
+"""The look of the desk: neutral greys, one pale tint for what is chosen, B612 for every figure."""
+
+from importlib import resources
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+GROUND = QColor(38, 38, 38)
+CARD = QColor(46, 46, 46)
+WELL = QColor(26, 26, 26)
+SURROUND = QColor(60, 60, 60)
+LINE = QColor(84, 84, 84)
+TEXT = QColor(230, 230, 230)
+DIM = QColor(172, 172, 172)
+TINT = QColor(214, 199, 160)  # pale sandstone: chosen, focused, or the next thing to press
+INK = QColor(24, 24, 24)
+
+_FONTS = ("B612-Regular.otf", "B612-Bold.otf", "B612Mono-Regular.otf", "B612Mono-Bold.otf")
+
+
+def font(pixels: int = 13, *, bold: bool = False, mono: bool = False) -> QFont:
+    """B612 at a size in pixels; figures are tabular in the mono cut."""
+    face = QFont("B612 Mono" if mono else "B612")
+    face.setPixelSize(pixels)
+    face.setBold(bold)
+    return face
+
+
+def percent(value: float, places: int = 1) -> str:
+    """A percentage with its unit and a true minus sign."""
+    return f"{value:.{places}f} %".replace("-", "−")
+
+
+def dress(application: QApplication) -> None:
+    """Give the application its fonts, palette and style sheet."""
+    folder = resources.files("bluffline.ui").joinpath("fonts")
+    for name in _FONTS:
+        QFontDatabase.addApplicationFontFromData(folder.joinpath(name).read_bytes())
+    application.setStyle("Fusion")
+    application.setFont(font())
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, GROUND), (QPalette.ColorRole.WindowText, TEXT), (QPalette.ColorRole.Base, WELL),
+        (QPalette.ColorRole.AlternateBase, CARD), (QPalette.ColorRole.Text, TEXT), (QPalette.ColorRole.Button, CARD),
+        (QPalette.ColorRole.ButtonText, TEXT), (QPalette.ColorRole.Highlight, TINT), (QPalette.ColorRole.HighlightedText, INK),
+        (QPalette.ColorRole.ToolTipBase, CARD), (QPalette.ColorRole.ToolTipText, TEXT), (QPalette.ColorRole.PlaceholderText, DIM),
+        (QPalette.ColorRole.Accent, TINT), (QPalette.ColorRole.Link, TINT),
+    ):  # fmt: skip
+        palette.setColor(role, colour)
+    for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.WindowText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(128, 128, 128))
+    application.setPalette(palette)
+    application.setStyleSheet(_SHEET)
+
+
+_SHEET = """
+QMainWindow, QDialog { background: #262626 }
+QFrame#card { background: #2e2e2e; border-radius: 4px }
+QFrame#step { background: #2e2e2e; border: 1px solid #545454; border-radius: 4px }
+QLabel { background: transparent }
+QLabel[role="dim"] { color: #acacac }
+QLabel[role="title"] { font-weight: bold }
+QPushButton, QToolButton { background: #3c3c3c; border: 1px solid #545454; border-radius: 3px; padding: 4px 10px; color: #e6e6e6 }
+QPushButton:hover, QToolButton:hover { border-color: #acacac }
+QPushButton:focus, QToolButton:focus { border-color: #d6c7a0 }
+QPushButton:pressed, QToolButton:pressed { background: #545454 }
+QPushButton:disabled, QToolButton:disabled { color: #808080; background: #303030; border-color: #404040 }
+QPushButton[next="true"] { background: #d6c7a0; color: #181818; border-color: #d6c7a0; font-weight: bold }
+QPushButton[next="true"]:disabled { background: #303030; color: #808080; border-color: #404040 }
+QToolButton::menu-indicator { image: none }
+QMenuBar { background: #262626; padding: 0 4px }
+QMenuBar::item { padding: 3px 9px; background: transparent }
+QMenuBar::item:selected, QMenu::item:selected { background: #d6c7a0; color: #181818 }
+QMenu { background: #2e2e2e; border: 1px solid #545454; padding: 4px }
+QMenu::item { padding: 4px 22px 4px 12px }
+QMenu::item:disabled { color: #808080 }
+QMenu::separator { height: 1px; background: #545454; margin: 4px 6px }
+QListView { background: #2e2e2e; border: none; outline: none }
+QDoubleSpinBox, QComboBox, QLineEdit, QSpinBox { background: #1a1a1a; border: 1px solid #545454; border-radius: 2px; padding: 1px 3px; color: #e6e6e6; selection-background-color: #d6c7a0; selection-color: #181818 }
+QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border-color: #d6c7a0 }
+QDoubleSpinBox:disabled, QComboBox:disabled { color: #808080 }
+QCheckBox { spacing: 5px; background: transparent }
+QCheckBox::indicator { width: 11px; height: 11px; border: 1px solid #acacac; border-radius: 2px; background: #1a1a1a }
+QCheckBox::indicator:checked { background: #e6e6e6; border-color: #e6e6e6 }
+QCheckBox:focus { color: #d6c7a0 }
+QProgressBar { background: #1a1a1a; border: none; border-radius: 2px; max-height: 6px; min-height: 6px }
+QProgressBar::chunk { background: #acacac; border-radius: 2px }
+QScrollBar:vertical { background: #2e2e2e; width: 9px }
+QScrollBar:horizontal { background: #2e2e2e; height: 9px }
+QScrollBar::handle { background: #545454; border-radius: 4px; min-height: 24px; min-width: 24px }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0 }
+QScrollArea { border: none; background: transparent }
+QToolTip { background: #2e2e2e; color: #e6e6e6; border: 1px solid #545454 }
+"""
