@@ -35,7 +35,7 @@ _PLAIN = [name for name, _ in _FIELDS if name != "readable" and not name.startsw
 
 
 class SurveyTable:
-    """Grows a row at a time, in frame order. Read it through `column` or `rows` while it grows."""
+    """Grows a row at a time, in frame order. Whoever reads more than one column while it grows reads a `frozen` one."""
 
     def __init__(self, expected: int) -> None:
         self._rows = np.zeros(max(expected, 1), np.dtype(_FIELDS))
@@ -44,6 +44,13 @@ class SurveyTable:
 
     def __len__(self) -> int:
         return self._count
+
+    def frozen(self) -> "SurveyTable":
+        """The table as it stands now, sharing the rows measured so far."""
+        table = SurveyTable(0)
+        count = self._count
+        table._rows, table._count = self._rows, count
+        return table
 
     @property
     def rows(self) -> NDArray[Any]:

@@ -88,11 +88,10 @@ def probe(path: Path | str) -> Programme:
         first = frames[0]
         layout = layout_of(first.format.name)
         rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
-        label = stream.metadata.get("timecode") or container.metadata.get("timecode") or _data_timecode(container)
         programme = Programme(
             path=path,
             container=container.format.long_name,
-            codec=stream.codec_context.codec.long_name.split(" (")[0],
+            codec=stream.codec_context.codec.long_name.split(" (")[0].split(" / ")[0],
             profile=stream.profile or "",
             pixel_format=first.format.name,
             layout=layout,
@@ -100,7 +99,7 @@ def probe(path: Path | str) -> Programme:
             frame_rate=Fraction(rate),
             time_base=Fraction(stream.time_base or 1),
             index=index,
-            timecode=Timecode.parse(label, Fraction(rate)),
+            timecode=Timecode.parse(_timecode_label(container, stream), Fraction(rate)),
             tags=_tags(stream, first),
             tracks=tuple(_tracks(container)),
             notes=("Variable frame rate",) if index.variable else (),
@@ -230,8 +229,11 @@ def _without_second_fields(index: FrameIndex, decoded: list[int | None]) -> Fram
     return FrameIndex(index.times[::2].copy(), keys, index.key_decode_times[first])
 
 
-def _data_timecode(container: InputContainer) -> str | None:
-    return next((stream.metadata["timecode"] for stream in container.streams if "timecode" in stream.metadata), None)
+def _timecode_label(container: InputContainer, picture: VideoStream) -> str | None:
+    """The start label: the picture track's own, else the file's, else that of a timecode track."""
+    told = [picture.metadata, container.metadata, *(stream.metadata for stream in container.streams)]
+    labels = (value for tags in told for key, value in tags.items() if key.lower() == "timecode")
+    return next(labels, None)
 
 
 def _tracks(container: InputContainer) -> Iterator[Track]:
@@ -239,6 +241,9 @@ def _tracks(container: InputContainer) -> Iterator[Track]:
         if stream.type == "video":
             continue
         context = getattr(stream, "codec_context", None)
+        if stream.type == "data" and "timecode" in stream.metadata:
+            yield Track(stream.index, "timecode", stream.metadata["timecode"])
+            continue
         name = context.name if context is not None else "unknown codec"
         if stream.type == "audio" and context is not None:
             name = f"{name}, {context.sample_rate} Hz, {context.layout.nb_channels} ch"

@@ -43,7 +43,8 @@ class Codec:
 CODECS = {
     codec.name: codec
     for codec in (
-        Codec("prores", "ProRes 422 HQ", "prores_ks", "yuv422p10le", (".mov", ".mxf"), (("profile", "hq"), ("vendor", "apl0"))),
+        # FFmpeg's other ProRes encoder, prores_ks, is six times slower and no closer to the source at this profile.
+        Codec("prores", "ProRes 422 HQ", "prores", "yuv422p10le", (".mov", ".mxf"), (("profile", "3"), ("vendor", "apl0"))),
         Codec("dnxhr", "DNxHR HQX", "dnxhd", "yuv422p10le", (".mov", ".mxf"), (("profile", "dnxhr_hqx"),)),
         Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
@@ -112,8 +113,8 @@ class Writer:
         self.programme = programme
         self.codec = codec
         self.format = written_format(source, codec)
-        self._target = target
         self._pixel_format = codec.pixel_format or _writable(programme)
+        self._tags = self._written_tags()
         self._stack = ExitStack()
         self._end = _MUXERS[target.suffix.lower()]
         self._output = self._guard(lambda: av.open(str(target), "w", format=self._end, metadata_errors="ignore"))
@@ -121,6 +122,7 @@ class Writer:
             self._source = self._stack.enter_context(opened(programme.path))
             self._stream = self._add_picture()
             self._tracks = dict(self._add_tracks())
+            self._begin()
         except BaseException:
             self.abandon()
             raise
@@ -136,6 +138,8 @@ class Writer:
         put_planes(picture, planes)
         picture.pts = self._time(number)
         picture.time_base = self._stream.codec_context.time_base
+        # Some encoders take the tags from each frame, others from the track.
+        picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = self._tags
         if self._field_marker is not None:
             picture = self._field_marker.mark(picture)
         self._guard(lambda: self._output.mux(self._stream.encode(picture)))
@@ -162,7 +166,7 @@ class Writer:
             return act()
         except (av.error.FFmpegError, OSError) as error:
             reason = getattr(error, "strerror", None) or str(error)
-            raise WriteError(f"{self._target.name} could not be written: {reason}.") from error
+            raise WriteError(f"The file could not be written: {reason}.") from error
 
     def _add_picture(self) -> av.VideoStream:
         programme, codec = self.programme, self.codec
@@ -173,30 +177,45 @@ class Writer:
         stream.width, stream.height, stream.pix_fmt = self.format.width, self.format.height, self._pixel_format
         context = stream.codec_context
         context.time_base = programme.time_base if programme.index.variable else 1 / programme.frame_rate
-        tags, source = programme.tags, self.format
-        context.color_range, context.colorspace = tags.range, tags.matrix
-        context.color_primaries, context.color_trc = tags.primaries, tags.transfer
-        if source.range is not programme.format.range:
-            context.color_range = RANGE_TAGS[source.range]
-        if source.model is Model.YCBCR and (source.matrix is not programme.format.matrix or tags.matrix == _RGB_MATRIX):
-            context.colorspace = MATRIX_TAGS[source.matrix]
+        context.color_range, context.colorspace, context.color_primaries, context.color_trc = self._tags
         original = self._source.streams.video[0]
         if original.sample_aspect_ratio:
             context.sample_aspect_ratio = original.sample_aspect_ratio
         if self.format.interlaced:
             context.flags |= Flags.interlaced_dct | Flags.interlaced_me
         context.thread_count = os.cpu_count() or 1
-        if programme.timecode.start or "timecode" in original.metadata | self._source.metadata:
+        if programme.timecode.start:
             label = programme.label(0)
             stream.metadata["timecode"] = label
             self._output.metadata["timecode"] = label
         return stream
 
+    def _begin(self) -> None:
+        """Write the file's head, which is where a container says that it won't carry a track."""
+        try:
+            self._output.start_encoding()
+        except (av.error.FFmpegError, ValueError, OSError) as error:
+            if not self._tracks:
+                raise WriteError(f"The file could not be begun: {error}.") from error
+            carried = "; ".join(f"{track.kind}: {track.description}" for track in self.programme.tracks if track.index in self._tracks)
+            raise WriteError(
+                f"A {self._end} file can't carry these tracks without re-encoding them: {carried}; choose .mov or .mkv."
+            ) from error
+
+    def _written_tags(self) -> tuple[int, int, int, int]:
+        """Range, matrix, primaries and transfer code points: the source's own, but for the operator's word."""
+        tags, source, tagged = self.programme.tags, self.format, self.programme.format
+        signal_range = tags.range if source.range is tagged.range else RANGE_TAGS[source.range]
+        matrix = tags.matrix
+        if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or matrix == _RGB_MATRIX):
+            matrix = MATRIX_TAGS[source.matrix]
+        return signal_range, matrix, tags.primaries, tags.transfer
+
     def _add_tracks(self) -> Iterator[tuple[int, Any]]:
         """Copies of the sound, caption and data tracks; the timecode track is written anew by the container."""
         for track in self.programme.tracks:
             source = self._source.streams[track.index]
-            if source.type == "data" and "timecode" in source.metadata:
+            if track.kind == "timecode":
                 continue
             try:
                 copy = self._output.add_stream_from_template(source, opaque=None)

@@ -173,7 +173,7 @@ def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float,
 
 def predicted_columns(survey: Survey, shots: Sequence[Shot], treatments: dict[int, Treatment]) -> dict[str, np.ndarray]:
     """Extremes of every frame under the treatments (percent): y_min, y_max exactly, rgb_min, rgb_max as bounds."""
-    percent = {name: column.copy() for name, column in percent_columns(survey.table, survey.source).items()}
+    percent = {name: column.copy() for name, column in percent_columns(survey.table.frozen(), survey.source).items()}
     for number, treatment in treatments.items():
         span = slice(shots[number].first, shots[number].last + 1)
         for end in ("min", "max"):

@@ -36,11 +36,11 @@ class Survey:
 
     def shots(self) -> list[Shot]:
         """Shots of what has been measured so far."""
-        return find_shots(self.table)
+        return find_shots(self.table.frozen())
 
     def findings(self, shots: list[Shot] | None = None) -> list[Finding]:
         """Findings of what has been measured so far, in ``shots`` or in those it finds itself."""
-        return judge(self.table, self.shots() if shots is None else shots, self.source, self.rules)
+        return judge(self.table.frozen(), self.shots() if shots is None else shots, self.source, self.rules)
 
 
 def must_fix(findings: list[Finding]) -> list[Finding]:

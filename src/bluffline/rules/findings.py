@@ -114,7 +114,7 @@ def judge(table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Ru
             graphic = table.column(f"clip_{end}_graphic")[span]
             flat = readable & (area > rules.clip_area)
             what = "Highlights" if end == "high" else "Shadows"
-            drawn = f"Flat {'white' if end == 'high' else 'black'} at {{value:.1f}} %, likely graphics"
+            drawn = f"Flat {'white' if end == 'high' else 'black'} {{value:.1f}} %, likely graphics"
             # One shot is one kind of picture: the more frequent verdict holds for all of its frames.
             likely = bool(graphic[flat].mean() > 0.5) if flat.any() else False
             text = drawn if likely else what + " clipped at {value:.1f} %"

@@ -1,5 +1,6 @@
 """One frame as the desk shows it: pictures for the screen, gauge counts and figures from the full-size samples."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,10 +13,12 @@ from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 from bluffline.treat.frame_treatment import FrameTreatment
 
+_POOL = ThreadPoolExecutor(2, thread_name_prefix="bluffline-preview")
+
 
 @dataclass(frozen=True, slots=True)
 class ScreenPicture:
-    """``image``: (H, W, 4) uint8 B, G, R, 255; ``marks``: (H, W) uint8, 1 over and 2 under the limits."""
+    """``image``: (H, W, 4) uint8 B, G, R, 255, hatched if asked; ``marks``: (H, W) uint8, 1 over and 2 under the limits."""
 
     image: NDArray[np.uint8]
     marks: NDArray[np.uint8]
@@ -31,6 +34,7 @@ class View:
     treatment: FrameTreatment
     picture_size: tuple[int, int]
     waveform_columns: int
+    hatching: bool = True
     gauges_show_source: bool = False
 
 
@@ -56,17 +60,30 @@ def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
     """
     if planes is None:
         return Preview(frame, readable=False)
-    treated = view.treatment.apply(planes)
+    treated = _treated(planes, view)
+    original = _POOL.submit(screen_picture, planes, view)
     shown = planes if view.gauges_show_source else treated
+    measured = _POOL.submit(measure_frame, shown, view.source, view.region, view.limits)
     return Preview(
         frame,
         readable=True,
-        original=screen_picture(planes, view),
         treated=screen_picture(treated, view) if view.treatment.active else None,
         waveform=waveform(shown, view.source, view.waveform_columns),
         vectorscope=vectorscope(shown, view.source),
-        measure=measure_frame(shown, view.source, view.region, view.limits),
+        original=original.result(),
+        measure=measured.result(),
     )
+
+
+def _treated(planes: Planes, view: View) -> Planes:
+    """The treated frame, its upper and lower half worked on at once where no chroma row belongs to both."""
+    if view.source.halved[1] or not view.treatment.active:
+        return view.treatment.apply(planes)
+    middle = view.source.height // 2
+    upper = _POOL.submit(view.treatment.apply, tuple(plane[:middle] for plane in planes))  # type: ignore[arg-type]
+    lower = view.treatment.apply(tuple(plane[middle:] for plane in planes))  # type: ignore[arg-type]
+    luma, cb, cr = (np.concatenate([a[:, : b.shape[1]], b]) for a, b in zip(upper.result(), lower, strict=True))
+    return luma, cb, cr
 
 
 def screen_picture(planes: Planes, view: View) -> ScreenPicture:
@@ -74,17 +91,19 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
     source, single = view.source, np.float32
     levels, gains = source.levels, ChromaGains.of(source.matrix)
     allowance = rounding_allowance(source)
-    halved = (False, False) if source.model is Model.RGB else source.halved
-    across, down = (2 if half else 1 for half in halved)
     (luma_low, luma_high), (rgb_low, rgb_high) = view.limits.luma, view.limits.rgb
     half_code = 0.5 / levels.swing
     width, height = view.picture_size
-    image, marks = kernels.draw_picture(
-        *ycbcr_planes(planes, source),
-        (source.width, source.height),
-        across,
-        down,
-        (single(levels.black), single(1 / levels.swing), single(levels.zero), single(1 / levels.span)),
+    luma, cb, cr = ycbcr_planes(planes, source)
+    whole = source.width, source.height
+    sites = whole if source.model is Model.RGB else source.chroma_size
+    per_swing, per_span = single(1 / levels.swing), single(1 / levels.span)
+    zero = single(levels.zero)
+    image, marks = np.empty((height, width, 4), np.uint8), np.empty((height, width), np.uint8)
+    kernels.colour(
+        kernels.shrink(luma, whole, width, height, per_swing, single(levels.black)),
+        kernels.shrink(cb, sites, width, height, per_span, zero),
+        kernels.shrink(cr, sites, width, height, per_span, zero),
         (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
         (
             single(luma_low / 100 - half_code),
@@ -92,7 +111,9 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
             single(rgb_low / 100 - allowance),
             single(rgb_high / 100 + allowance),
         ),
-        width,
-        height,
+        image,
+        marks,
     )
+    if view.hatching:
+        kernels.hatch(image, marks)
     return ScreenPicture(image, marks)

@@ -3,57 +3,78 @@
 import numba
 import numpy as np
 
+_FAST = {"nnan", "nsz", "ninf", "contract"}
+_PITCH, _STROKE = 7, 2  # of the hatching, in screen pixels
+
 
 @numba.njit(nogil=True, cache=True)
-def draw_picture(luma, cb, cr, size, across, down, codes, gains, limits, width, height):
-    """A screen picture of a frame, with the pixels outside limits marked.
+def shrink(plane, size, width, height, scale, offset):
+    """A plane at another size, each pixel the mean of those it covers, as (code − offset) · scale.
 
-    luma, cb, cr: (rows, stride) codes; size: source width, height; across, down: luma samples to a chroma site; codes:
-    black, 1/swing, zero, 1/span; limits: luma low, high, R′G′B′ low, high (0 … 1). Every screen pixel is the mean of
-    the source pixels it covers, and is marked 1 (over) or 2 (under) where most of them are outside.
-    Returns (picture (height, width, 4) uint8 in B, G, R, 255; marks (height, width) uint8).
+    plane: (rows, stride) codes; size: columns and rows in use. Returns (height, width) float32.
     """
-    picture = np.empty((height, width, 4), np.uint8)
-    marks = np.zeros((height, width), np.uint8)
-    black, per_swing, zero, per_span = codes
+    columns, rows = size
+    out = np.empty((height, width), np.float32)
+    total = np.empty(columns, np.int32)
+    left = np.empty(width + 1, np.int64)
+    for x in range(width + 1):
+        left[x] = x * columns // width
+    for row in range(height):
+        top = row * rows // height
+        bottom = max((row + 1) * rows // height, top + 1)
+        line = plane[top]
+        for x in range(columns):
+            total[x] = np.int32(line[x])
+        for y in range(top + 1, bottom):
+            line = plane[y]
+            for x in range(columns):
+                total[x] += np.int32(line[x])
+        share = scale / np.float32(bottom - top)
+        for x in range(width):
+            first = left[x]
+            after = max(left[x + 1], first + 1)
+            amount = total[first]
+            for k in range(first + 1, after):
+                amount += total[k]
+            out[row, x] = np.float32(amount) * share / np.float32(after - first) - offset * scale
+    return out
+
+
+@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+def colour(luma, cb, cr, gains, limits, image, marks):
+    """Shrunk Y′, Cb, Cr to B, G, R, 255 and to marks: 1 over, 2 under the limits.
+
+    luma, cb, cr: (H, W) float32, the signal 0 … 1 and ±0.5; limits: luma low, high, R′G′B′ low, high; image: (H, W, 4)
+    uint8 and marks: (H, W) uint8 are filled.
+    """
     red_cr, green_cb, green_cr, blue_cb = gains
     luma_low, luma_high, rgb_low, rgb_high = limits
-    source_width, source_height = size
-    for row in range(height):
-        top = row * source_height // height
-        bottom = max((row + 1) * source_height // height, top + 1)
-        for column in range(width):
-            left = column * source_width // width
-            right = max((column + 1) * source_width // width, left + 1)
-            total = np.float32(0)
-            total_b = np.float32(0)
-            total_r = np.float32(0)
-            over = under = count = 0
-            for y in range(top, bottom):
-                for x in range(left, right):
-                    value = (np.float32(luma[y, x]) - black) * per_swing
-                    b = (np.float32(cb[y // down, x // across]) - zero) * per_span
-                    r = (np.float32(cr[y // down, x // across]) - zero) * per_span
-                    total += value
-                    total_b += b
-                    total_r += r
-                    red = value + red_cr * r
-                    green = value + green_cb * b + green_cr * r
-                    blue = value + blue_cb * b
-                    over += (value > luma_high) | (max(red, green, blue) > rgb_high)
-                    under += (value < luma_low) | (min(red, green, blue) < rgb_low)
-                    count += 1
-            share = np.float32(1) / count
-            value, b, r = total * share, total_b * share, total_r * share
-            red = value + red_cr * r
-            green = value + green_cb * b + green_cr * r
-            blue = value + blue_cb * b
-            picture[row, column, 0] = np.uint8(min(max(blue, np.float32(0)), np.float32(1)) * 255 + np.float32(0.5))
-            picture[row, column, 1] = np.uint8(min(max(green, np.float32(0)), np.float32(1)) * 255 + np.float32(0.5))
-            picture[row, column, 2] = np.uint8(min(max(red, np.float32(0)), np.float32(1)) * 255 + np.float32(0.5))
-            picture[row, column, 3] = 255
-            if 2 * over > count:
-                marks[row, column] = 1
-            elif 2 * under > count:
-                marks[row, column] = 2
-    return picture, marks
+    zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
+    for row in range(luma.shape[0]):
+        for x in range(luma.shape[1]):
+            y, b, r = luma[row, x], cb[row, x], cr[row, x]
+            red = y + red_cr * r
+            green = y + green_cb * b + green_cr * r
+            blue = y + blue_cb * b
+            image[row, x, 0] = np.uint8(min(max(blue, zero), one) * np.float32(255) + half)
+            image[row, x, 1] = np.uint8(min(max(green, zero), one) * np.float32(255) + half)
+            image[row, x, 2] = np.uint8(min(max(red, zero), one) * np.float32(255) + half)
+            image[row, x, 3] = 255
+            over = (y > luma_high) | (max(red, green, blue) > rgb_high)
+            under = (y < luma_low) | (min(red, green, blue) < rgb_low)
+            marks[row, x] = 1 if over else 2 if under else 0
+
+
+@numba.njit(nogil=True, cache=True)
+def hatch(image, marks):
+    """Strokes over the marked pixels, rising over what is above the limits, falling over what is below.
+
+    A black edge beside each white stroke keeps them visible on any picture.
+    """
+    for row in range(marks.shape[0]):
+        for x in range(marks.shape[1]):
+            mark = marks[row, x]
+            if mark:
+                place = (row + x if mark == 1 else row - x) % _PITCH
+                if place <= _STROKE:
+                    image[row, x, :3] = 255 if place < _STROKE else 0

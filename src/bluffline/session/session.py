@@ -247,7 +247,7 @@ class Session:
     def source_columns(self) -> dict[str, NDArray[np.float64]]:
         """Extremes of every frame measured so far, in percent."""
         assert self.survey is not None, "no programme is open"
-        return percent_columns(self.survey.table, self.survey.source)
+        return percent_columns(self.survey.table.frozen(), self.survey.source)
 
     def treated_columns(self) -> dict[str, NDArray[np.float64]]:
         """The same extremes as the treatments will leave them: luma exactly, R′G′B′ as a bound."""

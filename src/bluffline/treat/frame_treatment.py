@@ -47,7 +47,7 @@ class FrameTreatment:
 
         Parameters
         ----------
-        planes : three (rows, stride) native arrays
+        planes : three (rows, stride) native arrays; a band of whole rows will do where chroma rows are not halved
         """
         if not self.active:
             return planes
@@ -63,7 +63,7 @@ class FrameTreatment:
         cb, cr = (kernels.load_chroma(plane, columns, zero, per_span) for plane in planes[1:])
         if not self._keeps_chroma:
             across, down = (2 if halved else 1 for halved in source.halved)
-            kernels.scale_by_luma(planes[0], width, source.height, across, down, self._gain_table, cb, cr)
+            kernels.scale_by_luma(planes[0], width, across, down, self._gain_table, cb, cr)
         changed = not self._keeps_chroma
         if self._rein is not None:
             changed |= self._hold(luma, cb, cr)
@@ -80,12 +80,15 @@ class FrameTreatment:
         levels, taps, rows = source.levels, source.column_taps, source.row_taps
         gains = ChromaGains.of(source.matrix)
         knee = 1 - self._rein.onset / 100
+        halved_rows = source.halved[1]
+        busy = np.ones(luma.shape[0], np.bool_)
         for turn in range(_REIN_ROUNDS):
-            scale, reined = kernels.rein_scale(
+            scale = np.ones_like(cb)
+            reined = kernels.rein_scale(
                 luma,
                 cb,
                 cr,
-                (source.width, source.height),
+                (source.width, luma.shape[0]),
                 source.halved[0],
                 (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
                 (rows.first, rows.second, rows.weight),
@@ -93,11 +96,15 @@ class FrameTreatment:
                 (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
                 (single(self._rein.low / 100), single(self._rein.high / 100)),
                 single(knee),
+                scale,
+                busy,
             )
             if not reined:
                 return turn > 0
             cb *= scale
             cr *= scale
+            if halved_rows:
+                busy[:] = True  # chroma rows are shared, so a neighbour that was quiet may not be so any more
             knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
         return True
 
@@ -109,7 +116,7 @@ class FrameTreatment:
         treated = kernels.treat_rgb(
             *planes,
             source.width,
-            source.height,
+            planes[0].shape[0],
             (single(kr), single(1 - kr - kb), single(kb)),
             (single(levels.black), single(levels.swing)),
             self._fine_table,

@@ -40,24 +40,30 @@ def store_chroma(sites, zero, span, top, like):
 
 
 @numba.njit(nogil=True, cache=True)
-def scale_by_luma(luma, width, height, across, down, gains, cb, cr):
+def scale_by_luma(luma, width, across, down, gains, cb, cr):
     """Scale chroma sites in place by the mean gain of the luma pixels each site stands for."""
+    last_row = luma.shape[0] - 1
     for row in range(cb.shape[0]):
+        upper, lower = luma[row * down], luma[min(row * down + down - 1, last_row)]
         for k in range(cb.shape[1]):
-            total, count = np.float32(0), np.float32(0)
-            for y in range(row * down, min(row * down + down, height)):
-                for x in range(k * across, min(k * across + across, width)):
-                    total += gains[luma[y, x]]
-                    count += np.float32(1)
-            cb[row, k] *= total / count
-            cr[row, k] *= total / count
+            x = k * across
+            beside = min(x + across - 1, width - 1)
+            gain = gains[upper[x]] + gains[upper[beside]] if across > 1 else np.float32(2) * gains[upper[x]]
+            if down > 1:
+                gain = np.float32(0.5) * (gain + gains[lower[x]] + gains[lower[beside]])
+            cb[row, k] *= np.float32(0.5) * gain
+            cr[row, k] *= np.float32(0.5) * gain
 
 
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
-def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, demand):
-    """How much of the largest legal chroma each pixel asks for: above 1, R′, G′ or B′ leaves the limits."""
+def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee, demand):
+    """How much of the largest legal chroma each pixel asks for: above 1, R′, G′ or B′ leaves the limits.
+
+    Returns how many pixels ask for more than ``knee``.
+    """
     red_cr, green_cb, green_cr, blue_cb = gains
     least = np.float32(1e-6)
+    count = np.int32(0)
     for x in range(luma_row.shape[0]):
         y = (np.float32(luma_row[x]) - black) * per_swing
         r = red_cr * row_r[x]
@@ -71,57 +77,80 @@ def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, dema
         above = above if above > least else least
         below = below if below > least else least
         rise, fall = up / above, -under / below
-        demand[x] = rise if rise > fall else fall
+        asked = rise if rise > fall else fall
+        demand[x] = asked
+        count = np.int32(count + np.int32(asked > knee))
+    return count
+
+
+@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+def _site_row(sites, upper, lower, share, out):
+    """One row of chroma sites at a luma row's height; ``out`` has one held column on each side."""
+    first, second = sites[upper], sites[lower]
+    columns = first.shape[0]
+    for k in range(columns):
+        out[k + 1] = first[k] + (second[k] - first[k]) * share
+    out[0] = out[1]
+    out[columns + 1] = out[columns]
 
 
 @numba.njit(nogil=True, cache=True)
-def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee):
+def _lower_scale(demand, knee, halved, scale_row):
+    """Lower the scale of every chroma site that a demanding pixel reads, to what that pixel needs."""
+    one, room = np.float32(1), np.float32(1) - knee
+    columns = scale_row.shape[0]
+    for x in range(demand.shape[0]):
+        asked = demand[x]
+        if asked <= knee:
+            continue
+        allowed = one
+        if room > 0:
+            over = (asked - knee) / room
+            allowed = knee + room * over / (one + over)
+        part = allowed / asked
+        site = x // 2 if halved else x
+        scale_row[site] = min(scale_row[site], part)
+        if halved and x % 2 == 1 and site + 1 < columns:
+            scale_row[site + 1] = min(scale_row[site + 1], part)
+
+
+@numba.njit(nogil=True, cache=True)
+def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, scale, busy):
     """The chroma scale that every chroma site needs, so that each luma pixel it reaches becomes legal.
 
     luma: treated codes (height, ≥ width); cb, cr: (rows, columns) float32 sites; codes: black, 1/swing; limits: low, high
-    (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none. Returns (scale (rows, columns) float32,
-    number of pixels over the knee).
+    (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; ``scale``: (rows, columns) float32, lowered in
+    place; ``busy``: (height,) bool, the luma rows to look at, cleared where nothing was reined. Returns the number of
+    pixels over the knee.
     """
     width, height = size
     black, per_swing = codes
     first, second, weight = rows
     columns = cb.shape[1]
-    scale = np.ones(cb.shape, np.float32)
     site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
     wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
     demand = np.empty(width, np.float32)
-    one, room = np.float32(1), np.float32(1) - knee
     reined = 0
     for row in range(height):
+        if not busy[row]:
+            continue
         upper, lower, share = first[row], second[row], weight[row]
-        for k in range(columns):
-            site_b[k + 1] = cb[upper, k] + (cb[lower, k] - cb[upper, k]) * share
-            site_r[k + 1] = cr[upper, k] + (cr[lower, k] - cr[upper, k]) * share
-        site_b[0], site_r[0] = site_b[1], site_r[1]
-        site_b[columns + 1], site_r[columns + 1] = site_b[columns], site_r[columns]
+        _site_row(cb, upper, lower, share, site_b)
+        _site_row(cr, upper, lower, share, site_r)
         line = luma[row, :width]
         if halved:
             _widen(site_b, column_taps, wide_b)
             _widen(site_r, column_taps, wide_r)
-            _demand_row(line, wide_b, wide_r, black, per_swing, gains, limits[0], limits[1], demand)
+            count = _demand_row(line, wide_b, wide_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
         else:
-            _demand_row(line, site_b[1:], site_r[1:], black, per_swing, gains, limits[0], limits[1], demand)
-        for x in range(width):
-            asked = demand[x]
-            if asked <= knee:
-                continue
-            reined += 1
-            allowed = one
-            if room > 0:
-                over = (asked - knee) / room
-                allowed = knee + room * over / (one + over)
-            part = allowed / asked
-            site = x // 2 if halved else x
-            for reached in (upper, lower):
-                scale[reached, site] = min(scale[reached, site], part)
-                if halved and x % 2 == 1 and site + 1 < columns:
-                    scale[reached, site + 1] = min(scale[reached, site + 1], part)
-    return scale, reined
+            count = _demand_row(line, site_b[1:], site_r[1:], black, per_swing, gains, limits[0], limits[1], knee, demand)
+        busy[row] = count > 0
+        if count:
+            reined += count
+            _lower_scale(demand, knee, halved, scale[upper])
+            if lower != upper:
+                _lower_scale(demand, knee, halved, scale[lower])
+    return reined
 
 
 @numba.njit(nogil=True, cache=True)

@@ -34,9 +34,10 @@ class FindingsList(QListView):
         self.activated.connect(self._choose)
         session.survey_changed.connect(self._fill)
         session.place_changed.connect(self._mark_selected)
+        self._fill()
 
     def _fill(self) -> None:
-        if self._session.findings == self._shown and self._rows.rowCount():
+        if self._session.findings == self._shown and self._shown:
             return
         self._shown = list(self._session.findings)
         self._rows.clear()
@@ -102,7 +103,7 @@ class _FindingDelegate(QStyledItemDelegate):
             painter.setFont(font(12, bold=True))
             painter.drawText(box.adjusted(2, 6, 0, 0), left, index.data())
             painter.setPen(DIM)
-            painter.setFont(font(11, mono=True))
+            painter.setFont(font(11))
             painter.drawText(box.adjusted(0, 6, -2, 0), right, index.data(_FACTS))
         else:
             if self.parent().currentIndex() == index:  # type: ignore[union-attr]

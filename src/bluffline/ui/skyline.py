@@ -39,7 +39,7 @@ class Skyline(QWidget):
         session.place_changed.connect(self._follow)
 
     def sizeHint(self) -> QSize:
-        return QSize(1240, 150)
+        return QSize(1240, 140)
 
     # Place ---------------------------------------------------------------------------------------------------------
 

@@ -2,8 +2,9 @@
 
 from importlib import resources
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen, QPolygonF
+from PyQt6.QtWidgets import QApplication, QProxyStyle, QStyle, QStyleOption, QWidget
 
 GROUND = QColor(38, 38, 38)
 CARD = QColor(46, 46, 46)
@@ -31,12 +32,38 @@ def percent(value: float, places: int = 1) -> str:
     return f"{value:.{places}f} %".replace("-", "−")
 
 
+class DeskStyle(QProxyStyle):
+    """Fusion, but for check boxes, whose outline it loses on a dark ground."""
+
+    def __init__(self) -> None:
+        super().__init__("Fusion")
+
+    def drawPrimitive(
+        self, element: QStyle.PrimitiveElement, option: QStyleOption | None, painter: QPainter | None, widget: QWidget | None = None
+    ) -> None:
+        if element is not QStyle.PrimitiveElement.PE_IndicatorCheckBox or option is None or painter is None:
+            super().drawPrimitive(element, option, painter, widget)
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(option.rect).adjusted(0.5, 0.5, -1.5, -1.5)
+        painter.setPen(QPen(DIM, 1))
+        painter.setBrush(WELL)
+        painter.drawRoundedRect(box, 2, 2)
+        if option.state & QStyle.StateFlag.State_On:
+            painter.setPen(QPen(TEXT, 2))
+            x, y, size = box.left(), box.top(), box.width()
+            points = ((0.22, 0.52), (0.42, 0.74), (0.80, 0.26))
+            painter.drawPolyline(QPolygonF([QPointF(x + across * size, y + down * size) for across, down in points]))
+        painter.restore()
+
+
 def dress(application: QApplication) -> None:
     """Give the application its fonts, palette and style sheet."""
     folder = resources.files("bluffline.ui").joinpath("fonts")
     for name in _FONTS:
         QFontDatabase.addApplicationFontFromData(folder.joinpath(name).read_bytes())
-    application.setStyle("Fusion")
+    application.setStyle(DeskStyle())
     application.setFont(font())
     palette = QPalette()
     for role, colour in (
@@ -80,8 +107,6 @@ QDoubleSpinBox, QComboBox, QLineEdit, QSpinBox { background: #1a1a1a; border: 1p
 QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border-color: #d6c7a0 }
 QDoubleSpinBox:disabled, QComboBox:disabled { color: #808080 }
 QCheckBox { spacing: 5px; background: transparent }
-QCheckBox::indicator { width: 11px; height: 11px; border: 1px solid #acacac; border-radius: 2px; background: #1a1a1a }
-QCheckBox::indicator:checked { background: #e6e6e6; border-color: #e6e6e6 }
 QCheckBox:focus { color: #d6c7a0 }
 QProgressBar { background: #1a1a1a; border: none; border-radius: 2px; max-height: 6px; min-height: 6px }
 QProgressBar::chunk { background: #acacac; border-radius: 2px }
@@ -89,6 +114,6 @@ QScrollBar:vertical { background: #2e2e2e; width: 9px }
 QScrollBar:horizontal { background: #2e2e2e; height: 9px }
 QScrollBar::handle { background: #545454; border-radius: 4px; min-height: 24px; min-width: 24px }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0 }
-QScrollArea { border: none; background: transparent }
+QScrollArea, QWidget#steps { border: none; background: #2e2e2e }
 QToolTip { background: #2e2e2e; color: #e6e6e6; border: 1px solid #545454 }
 """

@@ -1,0 +1,82 @@
+"""Every command of the desk, declared once; menus, shortcuts and the key sheet are made from this list."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from bluffline.ui.desk import Desk
+
+MENUS = ("Programme", "Go", "Treatment", "View", "Help")
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """What it is called, where it stands, its keys, what it does and when it can be done."""
+
+    id: str
+    menu: str
+    title: str
+    keys: tuple[str, ...]
+    do: Callable[["Desk"], None]
+    enabled: Callable[["Desk"], bool] = lambda desk: desk.session.programme is not None
+    apart: bool = False  # a line above it in the menu
+
+
+def _always(_: "Desk") -> bool:
+    return True
+
+
+def _surveyed(desk: "Desk") -> bool:
+    return desk.session.surveyed and not desk.jobs.running
+
+
+def _has_findings(desk: "Desk") -> bool:
+    return bool(desk.session.findings)
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("open", "Programme", "Open …", ("Ctrl+O",), lambda d: d.choose_programme(), _always),
+    Command("open-demo", "Programme", "Open the demo programme", (), lambda d: d.open_demo(), _always),
+    Command("facts", "Programme", "Facts and overrides …", ("I",), lambda d: d.show_facts(), apart=True),
+    Command("survey", "Programme", "Survey again", ("Ctrl+R",), lambda d: d.survey_again()),
+    Command("cancel", "Programme", "Cancel what is running", ("Esc",), lambda d: d.jobs.cancel(), lambda d: d.jobs.running),
+    Command("rules-file", "Programme", "Rules from a file …", (), lambda d: d.choose_rules(), _always),
+    Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda d: d.prove_and_write(), _surveyed, apart=True),
+    Command("quit", "Programme", "Quit", ("Ctrl+Q",), lambda d: d.close(), _always, apart=True),
+    Command("play", "Go", "Play or pause", ("Space", "K"), lambda d: d.player.toggle()),
+    Command("play-forward", "Go", "Play", ("L",), lambda d: d.player.play(1)),
+    Command("play-back", "Go", "Play backwards", ("J",), lambda d: d.player.play(-1)),
+    Command("next-frame", "Go", "Next frame", ("Right",), lambda d: d.step(1), apart=True),
+    Command("previous-frame", "Go", "Previous frame", ("Left",), lambda d: d.step(-1)),
+    Command("second-on", "Go", "One second on", ("Shift+Right",), lambda d: d.step_seconds(1)),
+    Command("second-back", "Go", "One second back", ("Shift+Left",), lambda d: d.step_seconds(-1)),
+    Command("next-finding", "Go", "Next finding", ("N",), lambda d: d.session.step_finding(1), _has_findings, apart=True),
+    Command("previous-finding", "Go", "Previous finding", ("P",), lambda d: d.session.step_finding(-1), _has_findings),
+    Command("next-shot", "Go", "Next shot", ("Down",), lambda d: d.session.step_shot(1)),
+    Command("previous-shot", "Go", "Previous shot", ("Up",), lambda d: d.session.step_shot(-1)),
+    Command("first-frame", "Go", "First frame", ("Home",), lambda d: d.session.go_to(0)),
+    Command("last-frame", "Go", "Last frame", ("End",), lambda d: d.session.go_to(1 << 60)),
+    Command("legalise", "Treatment", "Legalise", ("G",), lambda d: d.legalise(), _surveyed),
+    Command("bypass", "Treatment", "Bypass or restore all steps of the shot", ("B",), lambda d: d.bypass_all(),
+            lambda d: bool(d.session.treatment)),
+    Command("reset", "Treatment", "Reset the shot", ("Ctrl+Backspace",), lambda d: d.session.reset_shot(),
+            lambda d: bool(d.session.treatment)),
+    Command("undo", "Treatment", "Undo", ("Ctrl+Z",), lambda d: d.session.undo(), lambda d: d.session.undoes is not None, apart=True),
+    Command("redo", "Treatment", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), lambda d: d.session.redo(),
+            lambda d: d.session.redoes is not None),
+    Command("wipe", "View", "Wipe to the middle, the source, the treated frame", ("W",), lambda d: d.cycle_wipe()),
+    Command("hatching", "View", "Hatching", ("H",), lambda d: d.toggle_hatching()),
+    Command("zoom-in", "View", "Zoom the skyline in", ("+", "="), lambda d: d.zoom_skyline(1 / 1.5), apart=True),
+    Command("zoom-out", "View", "Zoom the skyline out", ("-",), lambda d: d.zoom_skyline(1.5)),
+    Command("zoom-all", "View", "Show the whole skyline", ("0",), lambda d: d.skyline.show_all()),
+    Command("keys", "Help", "Key sheet", ("F1",), lambda d: d.show_keys(), _always),
+    Command("about", "Help", "About Bluffline", (), lambda d: d.show_about(), _always),
+)  # fmt: skip
+
+HELD_KEYS = (("S", "Hold to see the source, release for the treatment"),)
+MOUSE = (
+    ("Skyline", "click or drag to go to a frame; wheel zooms; Shift and drag moves along; double-click shows all"),
+    ("Picture", "drag the line to wipe between source and treated"),
+    ("Figures", "type, or turn the wheel; arrows nudge, Shift is finer; double-click resets"),
+)

@@ -1,0 +1,280 @@
+"""The dialogs: facts and overrides, what to write, the key sheet."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bluffline.errors import BlufflineError
+from bluffline.measure.frame_measure import Region
+from bluffline.media.writer import CODECS, Codec, codec_for, refuse_source_as_target
+from bluffline.session.session import Session
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
+from bluffline.ui.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
+from bluffline.ui.style import font
+
+
+@dataclass(frozen=True)
+class Overrides:
+    """The operator's word on a programme."""
+
+    signal_range: Range
+    matrix: Matrix
+    region: Region
+
+
+class FactsDialog(QDialog):
+    """What the file says of itself, what was assumed, and the operator's word against either."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Programme: facts and overrides")
+        programme, survey = session.programme, session.survey
+        assert programme is not None and survey is not None
+        source = survey.source
+        form = QFormLayout()
+        form.setHorizontalSpacing(18)
+        form.setVerticalSpacing(5)
+
+        def fact(name: str, text: str) -> None:
+            label = QLabel(text)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            label.setWordWrap(True)
+            form.addRow(_dim(name), label)
+
+        def told(name: str, text: str) -> str:
+            return f"{text} (assumed by size: the file does not say)" if name in source.assumed else f"{text} (tagged)"
+
+        fact("File", str(programme.path))
+        fact("Container, codec", f"{programme.container}; {programme.codec} {programme.profile}".rstrip())
+        fact("Picture", f"{source.width}×{source.height}, {source.sampling} {source.bit_depth}-bit, {programme.pixel_format}")
+        scan = "interlaced, top field first" if source.top_field_first else "interlaced, bottom field first"
+        rate = f"{float(programme.frame_rate):.6g} frames/s, {scan if source.interlaced else 'progressive'}"
+        fact("Rate and scan", rate + "".join(f"; {note.lower()}" for note in programme.notes))
+        fact("Length", f"{programme.frame_count} frames, {programme.label(0)} to {programme.label(programme.frame_count - 1)}")
+        fact("Primaries", told("primaries", source.primaries))
+        fact("Transfer", told("transfer", source.transfer))
+        tracks = "; ".join(f"{track.kind}: {track.description}" for track in programme.tracks)
+        fact("Other tracks", tracks or "none")
+        self._range, self._matrix = QComboBox(), QComboBox()
+        for box, kinds, value, name in ((self._range, Range, source.range, "range"), (self._matrix, Matrix, source.matrix, "matrix")):
+            for kind in kinds:
+                box.addItem(str(kind), kind)
+            box.setCurrentIndex(list(kinds).index(value))
+            line = QHBoxLayout()
+            line.setSpacing(10)
+            line.addWidget(box)
+            line.addWidget(_dim(self._standing(session, name)))
+            line.addStretch(1)
+            form.addRow(_dim(name.capitalize()), line)
+        self._edges = [QSpinBox() for _ in range(4)]
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        bounds = (source.width, source.height, source.width, source.height)
+        for box, label, value, most in zip(self._edges, ("x", "y", "width", "height"), survey.region.as_list(), bounds, strict=True):
+            box.setRange(2 if label in {"width", "height"} else 0, most)
+            box.setSingleStep(2)
+            box.setSuffix(" px")
+            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            box.setValue(value)
+            box.setAccessibleName(f"Active picture {label}")
+            line.addWidget(_dim(label))
+            line.addWidget(box)
+        line.addStretch(1)
+        form.addRow(_dim("Active picture"), line)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        apply = buttons.addButton("Apply and survey again", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert apply is not None
+        apply.setProperty("next", True)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.setSpacing(12)
+        layout.addLayout(form)
+        layout.addWidget(buttons)
+        self.setMinimumWidth(640)
+
+    @staticmethod
+    def _standing(session: Session, name: str) -> str:
+        assert session.programme is not None
+        tagged = session.programme.format
+        if getattr(session.source, name) != getattr(tagged, name):
+            return f"your word; the file was taken as {getattr(tagged, name)}"
+        return "assumed: the file does not say" if name in session.source.assumed else "tagged in the file, or your word"
+
+    @property
+    def overrides(self) -> Overrides:
+        """What the operator says."""
+        x, y, width, height = (box.value() for box in self._edges)
+        x, y = x - x % 2, y - y % 2
+        width = min(width, self._edges[2].maximum() - x)
+        height = min(height, self._edges[3].maximum() - y)
+        return Overrides(self._range.currentData(), self._matrix.currentData(), Region(x, y, max(width, 2), max(height, 2)))
+
+
+class WriteDialog(QDialog):
+    """Where the legal file goes and in which codec; what would go wrong is said before anything is written."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Prove and write")
+        assert session.programme is not None
+        self._source = session.programme.path
+        treated = len(session.treatments)
+        self._codec = QComboBox()
+        for codec in CODECS.values():
+            self._codec.addItem(f"{codec.title} ({', '.join(codec.containers)})", codec.name)
+        self._codec.currentIndexChanged.connect(self._codec_chosen)
+        self._path = QLineEdit(str(self._source.with_name(f"{self._source.stem}-legal.mov")))
+        self._path.setAccessibleName("File to write")
+        self._path.textChanged.connect(self._look)
+        browse = QPushButton("Choose …")
+        browse.clicked.connect(self._browse)
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(self._path, 1)
+        line.addWidget(browse)
+        words = QLabel(
+            f"{treated} of {len(session.shots)} shots are treated; every other frame is handed on as it stands. The file is "
+            "written, read back, and measured again by the same rules; where coding overshoots, it is written again with "
+            "more margin, at most four times. Sound, timecode and tags are kept; the source is not touched."
+        )
+        words.setWordWrap(True)
+        words.setProperty("role", "dim")
+        self._trouble = QLabel()
+        self._trouble.setWordWrap(True)
+        form = QFormLayout()
+        form.setHorizontalSpacing(18)
+        form.addRow(_dim("Codec"), self._codec)
+        form.addRow(_dim("File"), line)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self._go = buttons.addButton("Prove and write", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert self._go is not None
+        self._go.setProperty("next", True)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.setSpacing(12)
+        layout.addWidget(words)
+        layout.addLayout(form)
+        layout.addWidget(self._trouble)
+        layout.addStretch(1)
+        layout.addWidget(buttons)
+        self.setMinimumWidth(640)
+        self._look()
+
+    @property
+    def target(self) -> Path:
+        """The file to write."""
+        return Path(self._path.text().strip()).expanduser()
+
+    @property
+    def codec(self) -> Codec:
+        """The codec to write in."""
+        return CODECS[self._codec.currentData()]
+
+    def _codec_chosen(self) -> None:
+        if self.target.suffix.lower() not in self.codec.containers:
+            self._path.setText(str(self.target.with_suffix(self.codec.containers[0])))
+        self._look()
+
+    def _browse(self) -> None:
+        endings = " ".join(f"*{ending}" for ending in self.codec.containers)
+        name, _ = QFileDialog.getSaveFileName(self, "Write to", str(self.target), f"{self.codec.title} ({endings})")
+        if name:
+            self._path.setText(name)
+
+    def _look(self) -> None:
+        try:
+            codec_for(self.target, self.codec.name)
+            refuse_source_as_target(self._source, self.target)
+            trouble = f"{self.target.name} exists and will be replaced once the new file is proved." if self.target.exists() else ""
+            possible = True
+        except BlufflineError as error:
+            trouble, possible = str(error), False
+        self._trouble.setText(trouble)
+        self._go.setEnabled(possible)
+
+
+class KeySheet(QDialog):
+    """Every key on one page."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        columns = QHBoxLayout()
+        columns.setSpacing(36)
+        for group in (("Go",), ("Treatment", "View"), ("Programme", "Help")):
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(16)
+            grid.setVerticalSpacing(4)
+            row = 0
+            for menu in MENUS:
+                if menu not in group:
+                    continue
+                row = self._heading(grid, row, menu)
+                for command in COMMANDS:
+                    if command.menu == menu and command.keys:
+                        keys = " or ".join(QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys)
+                        row = self._line(grid, row, keys, command.title.removesuffix(" …"))
+                if menu == "View":
+                    for key, text in HELD_KEYS:
+                        row = self._line(grid, row, key, text)
+            grid.setRowStretch(row, 1)
+            columns.addLayout(grid)
+        mouse = QGridLayout()
+        mouse.setHorizontalSpacing(16)
+        mouse.setVerticalSpacing(4)
+        row = self._heading(mouse, 0, "Mouse")
+        for place, text in MOUSE:
+            row = self._line(mouse, row, place, text)
+        mouse.setColumnStretch(1, 1)
+        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        close.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(22, 16, 22, 14)
+        layout.setSpacing(14)
+        layout.addLayout(columns)
+        layout.addLayout(mouse)
+        layout.addWidget(close)
+
+    @staticmethod
+    def _heading(grid: QGridLayout, row: int, text: str) -> int:
+        label = QLabel(text)
+        label.setFont(font(13, bold=True))
+        label.setContentsMargins(0, 10 if row else 0, 0, 2)
+        grid.addWidget(label, row, 0, 1, 2)
+        return row + 1
+
+    @staticmethod
+    def _line(grid: QGridLayout, row: int, keys: str, text: str) -> int:
+        key = QLabel(keys)
+        key.setFont(font(12, mono=True))
+        grid.addWidget(key, row, 0)
+        grid.addWidget(_dim(text), row, 1)
+        return row + 1
+
+
+def _dim(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "dim")
+    return label

@@ -1,0 +1,150 @@
+"""The header: the menus and beside them what is running; what is under control, the rules, the next thing to press."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QMenuBar, QProgressBar, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from bluffline.prove.monitor import Progress
+from bluffline.rules.rulefile import SHIPPED, load_rules
+from bluffline.session.session import Session
+from bluffline.ui.style import font
+
+
+class Header(QWidget):
+    """Title, facts, rules and the chief commands; a line for progress, results and errors."""
+
+    command = pyqtSignal(str)
+    rules_chosen = pyqtSignal(str)
+    cancelled = pyqtSignal()
+
+    def __init__(self, menus: QMenuBar) -> None:
+        super().__init__()
+        self._title = QLabel("Bluffline")
+        self._title.setFont(font(18, bold=True))
+        self._facts = QLabel()
+        self._facts.setFont(font(12))
+        self._facts.setProperty("role", "dim")
+        self._facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._rules = QToolButton()
+        self._rules.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self._rules)
+        for name in SHIPPED:
+            action = QAction(load_rules(name).title, menu)
+            action.triggered.connect(lambda _, name=name: self.rules_chosen.emit(name))
+            menu.addAction(action)
+        menu.addSeparator()
+        other = QAction("From a file …", menu)
+        other.triggered.connect(lambda: self.rules_chosen.emit(""))
+        menu.addAction(other)
+        self._rules.setMenu(menu)
+        self._buttons = {
+            name: self._button(name, text) for name, text in (("open", "Open …"), ("survey", "Survey again"), ("legalise", "Legalise"), ("prove", "Prove and write …"))
+        }
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.addWidget(self._title)
+        top.addSpacing(10)
+        top.addWidget(self._facts, 1)
+        top.addWidget(self._rules)
+        for button in self._buttons.values():
+            top.addWidget(button)
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setFixedWidth(220)
+        self._message = QLabel()
+        self._message.setFont(font(12))
+        self._message.setAccessibleName("What is going on")
+        self._message.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._cancel = QPushButton("Cancel")
+        self._cancel.setFont(font(11))
+        self._cancel.setStyleSheet("padding: 1px 8px")
+        self._cancel.clicked.connect(self.cancelled)
+        menus.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+        state = QHBoxLayout()
+        state.setSpacing(10)
+        state.addWidget(menus)
+        state.addSpacing(20)
+        state.addWidget(self._message, 1)
+        state.addWidget(self._bar)
+        state.addWidget(self._cancel)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(2, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addLayout(state)
+        layout.addLayout(top)
+        self.end_progress()
+
+    def _button(self, name: str, text: str) -> QPushButton:
+        button = QPushButton(text)
+        button.clicked.connect(lambda: self.command.emit(name))
+        return button
+
+    @property
+    def message(self) -> str:
+        """The sentence shown."""
+        return self._message.text()
+
+    def show_session(self, session: Session) -> None:
+        """Draw what is under control."""
+        self._rules.setText(f"Rules: {session.rules.title} ▾")
+        programme, survey = session.programme, session.survey
+        if programme is None or survey is None:
+            self._title.setText("Bluffline")
+            self._facts.setText("")
+            return
+        source, region = survey.source, survey.region
+        assumed = {name: " (assumed)" if name in source.assumed else "" for name in ("range", "matrix")}
+        scan = "i" if source.interlaced else "p"
+        active = ""
+        if (region.width, region.height) != (source.width, source.height):
+            active = f" · active {region.width}×{region.height}"
+        notes = "".join(f" · {note.lower()}" for note in programme.notes)
+        self._title.setText(programme.title)
+        self._facts.setText(
+            f"{source.width}×{source.height} · {float(programme.frame_rate):.4g}{scan} · {source.sampling} {source.bit_depth}-bit · "
+            f"{source.range} range{assumed['range']} · {source.matrix}{assumed['matrix']}{active}{notes}"
+        )
+        self._facts.setToolTip(self._facts.text())
+
+    def enable(self, enabled: dict[str, bool]) -> None:
+        """Enable the buttons as their commands are; the next thing to press is the one that is tinted."""
+        for name, button in self._buttons.items():
+            button.setEnabled(enabled.get(name, False))
+
+    def point_to(self, name: str) -> None:
+        """Tint the button that is the next thing to press."""
+        for other, button in self._buttons.items():
+            if button.property("next") != (other == name):
+                button.setProperty("next", other == name)
+                style = button.style()
+                assert style is not None
+                style.unpolish(button)
+                style.polish(button)
+
+    def show_progress(self, progress: Progress) -> None:
+        """Show where the running job is."""
+        self._bar.setMaximum(max(progress.total, 1))
+        self._bar.setValue(progress.done)
+        if "Checksum" in progress.stage:
+            text = progress.stage
+        else:
+            left = progress.seconds_left
+            text = (
+                f"{progress.stage}: {progress.done} of {progress.total} frames · {progress.speed:.0f} frames/s · "
+                f"{left:.0f} s left"
+            )
+        self._message.setText(text)
+        self._bar.show()
+        self._cancel.show()
+
+    def end_progress(self) -> None:
+        """Nothing is running."""
+        self._bar.hide()
+        self._cancel.hide()
+        self._message.setText("")
+
+    def say(self, message: str) -> None:
+        """Show a sentence."""
+        self._message.setText(message)
+        self._message.setToolTip(message)
