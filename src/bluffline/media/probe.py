@@ -1,5 +1,6 @@
 """Opening a file: its tags, its tracks, its frame index; and one clear sentence where that fails."""
 
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from fractions import Fraction
@@ -194,9 +195,21 @@ def _index(container: InputContainer, stream: VideoStream, path: Path) -> FrameI
         count = np.arange(len(entries), dtype=np.int64)
         return FrameIndex(count, count[:1], count[:1], timed=False)
     entries.sort()
+    if container.format.name == "mpegts":
+        entries = _with_lost_frames(entries)
     table = np.array([(time, decode_time) for time, decode_time, _ in entries], np.int64)
     keys = np.flatnonzero([key for _, _, key in entries]).astype(np.int64)
     return FrameIndex(table[:, 0].copy(), keys, table[keys, 1].copy())
+
+
+def _with_lost_frames(entries: list[tuple[int, int, bool]]) -> list[tuple[int, int, bool]]:
+    """Places for frames that a transport stream lost on its way, so that those after them keep their numbers."""
+    times = [time for time, _, _ in entries]
+    steps = np.diff(times)
+    if len(steps) < 2 or (step := int(np.median(steps))) <= 0 or float((np.abs(steps - step) <= 1).mean()) < 0.9:
+        return entries
+    lost = [(time + step * n, time + step * n, False) for time, gap in zip(times, steps, strict=False) for n in range(1, round(gap / step))]
+    return sorted(entries + lost)
 
 
 def _first_frames(container: InputContainer, stream: VideoStream, path: Path) -> list[av.VideoFrame]:
@@ -252,18 +265,19 @@ def _tracks(container: InputContainer) -> Iterator[Track]:
 
 def _refuse_if_cut_short(stream: VideoStream, programme: Programme) -> None:
     """A file that ends before its own header says so can't be proved, so it is refused."""
-    declared = _declared_frames(stream, programme.frame_rate)
-    found = programme.frame_count
+    index, found = programme.index, programme.frame_count
+    declared = stream.frames
+    if not declared and index.timed and (seconds := _declared_seconds(stream)):
+        step = float(np.median(np.diff(index.times))) if found > 1 else 0.0
+        there = (float(index.times[-1] - index.times[0]) + step) * float(programme.time_base)
+        declared = round(found * seconds / there) if there else found
     if found < declared - max(2, declared // 100):
         raise MediaError(
-            f"{programme.path} is cut short: its header declares {declared} frames and only {found} are there."
+            f"{programme.path} is cut short: its header declares about {declared} frames and only {found} are there."
         )
 
 
-def _declared_frames(stream: VideoStream, rate: Fraction) -> int:
-    if stream.frames:
-        return stream.frames
-    if duration := stream.metadata.get("DURATION"):  # Matroska keeps a duration for each track as text
-        hours, minutes, seconds = duration.split(":")
-        return int((int(hours) * 3600 + int(minutes) * 60 + float(seconds)) * float(rate))
-    return 0
+def _declared_seconds(stream: VideoStream) -> float:
+    """How long the picture lasts by the file's own word: Matroska keeps a duration for each track, as text."""
+    match = re.fullmatch(r"(\d+):(\d+):(\d+(?:\.\d+)?)", stream.metadata.get("DURATION", ""))
+    return 3600 * int(match[1]) + 60 * int(match[2]) + float(match[3]) if match else 0.0

@@ -11,6 +11,7 @@ import av
 import numpy as np
 
 from bluffline.errors import MediaError
+from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.pixels import Planes, native_planes
 from bluffline.media.probe import opened, video_stream
 from bluffline.media.programme import Programme
@@ -37,8 +38,10 @@ class Reader:
         self._container = self._stack.enter_context(opened(programme.path))
         self._stream = video_stream(self._container, programme.path)
         self._stream.thread_type = "AUTO"
-        # Checksums tell a damaged frame from a good one where the codec carries them.
-        self._stream.codec_context.options = {"err_detect": "crccheck+bitstream+buffer"}
+        # A damaged frame is an error, not something to be patched over and measured as if it were the programme.
+        self._stream.codec_context.options = {"err_detect": "crccheck+bitstream+buffer+explode"}
+        self._checks: SliceChecks | None = None
+        self._damaged: set[int | None] = set()
         self._kept: OrderedDict[int, Frame] = OrderedDict()
         self._keep_bytes = keep_bytes
         self._running: Iterator[Frame] | None = None
@@ -109,7 +112,8 @@ class Reader:
             programme.format.height,
             programme.pixel_format,
         )
-        return native_planes(picture, programme.layout) if whole and not picture.is_corrupt else None
+        sound = whole and not picture.is_corrupt and picture.pts not in self._damaged
+        return native_planes(picture, programme.layout) if sound else None
 
     def _keep(self, frame: Frame) -> None:
         self._kept[frame.number] = frame
@@ -130,11 +134,21 @@ class Reader:
 
     def _decode_from(self, number: int) -> Iterator[av.VideoFrame]:
         for packet in self._packets_from(number):
+            self._check(packet)
             try:
                 yield from packet.decode()
             except av.error.FFmpegError:
                 # This frame can't be decoded: `frames` tells it as missing. The decoder goes on with the next.
                 continue
+
+    def _check(self, packet: av.Packet[av.VideoStream]) -> None:
+        """Remember a frame that its own checksum shows to be damaged."""
+        if self._stream.codec_context.name != "ffv1" or not packet.size:
+            return
+        if self._checks is None:
+            self._checks = SliceChecks(bytes(packet))
+        elif not self._checks.whole(bytes(packet)):
+            self._damaged.add(packet.pts)
 
     def _packets_from(self, number: int) -> Iterator[av.Packet[av.VideoStream]]:
         """Packets from a place where decoding reaches ``number`` whole."""

@@ -33,6 +33,7 @@ class Codec:
     pixel_format: str
     containers: tuple[str, ...]
     options: tuple[tuple[str, str], ...] = ()
+    threads: str = "SLICE"
 
     @property
     def lossless(self) -> bool:
@@ -44,7 +45,7 @@ CODECS = {
     codec.name: codec
     for codec in (
         # FFmpeg's other ProRes encoder, prores_ks, is six times slower and no closer to the source at this profile.
-        Codec("prores", "ProRes 422 HQ", "prores", "yuv422p10le", (".mov", ".mxf"), (("profile", "3"), ("vendor", "apl0"))),
+        Codec("prores", "ProRes 422 HQ", "prores", "yuv422p10le", (".mov", ".mxf"), (("profile", "3"), ("vendor", "apl0")), "FRAME"),
         Codec("dnxhr", "DNxHR HQX", "dnxhd", "yuv422p10le", (".mov", ".mxf"), (("profile", "dnxhr_hqx"),)),
         Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
@@ -183,7 +184,7 @@ class Writer:
             context.sample_aspect_ratio = original.sample_aspect_ratio
         if self.format.interlaced:
             context.flags |= Flags.interlaced_dct | Flags.interlaced_me
-        context.thread_count = os.cpu_count() or 1
+        context.thread_count, context.thread_type = os.cpu_count() or 1, codec.threads
         if programme.timecode.start:
             label = programme.label(0)
             stream.metadata["timecode"] = label
@@ -192,6 +193,11 @@ class Writer:
 
     def _begin(self) -> None:
         """Write the file's head, which is where a container says that it won't carry a track."""
+        try:
+            self._stream.codec_context.open(strict=False)
+        except (av.error.FFmpegError, ValueError) as error:
+            size = f"{self.format.width}×{self.format.height} at {float(self.programme.frame_rate):.5g} frames/s"
+            raise WriteError(f"{self.codec.title} can't encode a picture of {size}; choose another codec.") from error
         try:
             self._output.start_encoding()
         except (av.error.FFmpegError, ValueError, OSError) as error:

@@ -3,11 +3,12 @@
 import hashlib
 import os
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bluffline.errors import WriteError
+from bluffline.errors import SettingsError, WriteError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Codec, refuse_source_as_target
@@ -99,7 +100,9 @@ def prove(request: ProveRequest, monitor: Monitor) -> Proof:
             if not must_fix(findings) or turn == MOST_ROUNDS:
                 break
             treatments = _with_margin(request, treatments, findings)
-        checksums = [_checksum(path, monitor) for path in (survey.programme.path, working)]
+        checksums = [
+            _checksum(path, monitor, name) for path, name in ((survey.programme.path, "the source"), (working, "the written file"))
+        ]
         _settle(working, target)
     finally:
         working.unlink(missing_ok=True)
@@ -122,18 +125,20 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
     changed = dict(treatments)
     for (shot, rule), margin in margins.items():
         extremes = luma_extremes(survey, request.shots[shot])
-        changed[shot] = tightened(changed.get(shot, ()), rule, margin, extremes, limits)
+        # Limits too narrow for any more margin leave the treatment as it was, and the proof says what remains.
+        with suppress(SettingsError):
+            changed[shot] = tightened(changed.get(shot, ()), rule, margin, extremes, limits)
     return changed
 
 
-def _checksum(path: Path, monitor: Monitor) -> str:
+def _checksum(path: Path, monitor: Monitor, name: str) -> str:
     """SHA-256 of a file, in hexadecimal."""
     digest, size, done = hashlib.sha256(), max(path.stat().st_size, 1), 0
     with path.open("rb") as file:
         while block := file.read(_BLOCK):
             digest.update(block)
             done += len(block)
-            monitor.at(f"Checksum of {path.name}", done, size)
+            monitor.at(f"Checksum of {name}", done, size)
     return digest.hexdigest()
 
 

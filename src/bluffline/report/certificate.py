@@ -94,6 +94,7 @@ def certificate_page(proof: Proof) -> str:
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    environment.filters["minus"] = _signed
     programme = request.survey.programme
     return environment.get_template("certificate.html.j2").render(
         proof=proof,

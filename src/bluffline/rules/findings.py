@@ -1,7 +1,9 @@
 """Judging a survey: which runs of frames inside one shot break which rule."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +13,9 @@ from bluffline.rules.rulefile import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
+
+
+Column = NDArray[np.float64]
 
 
 class Severity(StrEnum):
@@ -60,7 +65,7 @@ _OVER = (
 )
 
 
-def percent_columns(table: SurveyTable, source: SignalFormat) -> dict[str, NDArray[np.float64]]:
+def percent_columns(table: SurveyTable, source: SignalFormat) -> dict[str, Column]:
     """Extremes of every frame in percent of the nominal range: y_min, y_max, y_p01, y_p999, rgb_min, rgb_max."""
     levels = source.levels
     columns = {
@@ -75,74 +80,103 @@ def judge(table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Ru
     percent = percent_columns(table, source)
     findings: list[Finding] = []
     for number, shot in enumerate(shots):
-        span = slice(shot.first, shot.last + 1)
-        readable = table.column("readable")[span]
-
-        def add(
-            rule: str,
-            severity: Severity,
-            mask: NDArray[np.bool_],
-            value: NDArray[np.float64],
-            area: NDArray[np.float32],
-            text: str,
-            sign: int = 1,
-            *,
-            number: int = number,
-            start: int = shot.first,
-            least: int = rules.frames,
-        ) -> None:
-            for first, last in _runs(mask):
-                if last - first + 1 < least:
-                    continue
-                worst = first + int(np.argmax(sign * value[first : last + 1]))
-                worst_value, worst_area = float(value[worst]), float(area[first : last + 1].max())
-                reason = text.format(value=worst_value, area=worst_area)
-                findings.append(
-                    Finding(
-                        rule, severity, number, start + first, start + last, start + worst,
-                        round(worst_value, 2), "%", round(worst_area, 3), reason,
-                    )
-                )  # fmt: skip
-
-        for rule, value_name, area_name, text, sign in _OVER:
-            area = table.column(area_name)[span]
-            values = percent[value_name][span]
-            add(rule, Severity.MUST_FIX, readable & (area > rules.area), values, area, text + " {value:.1f} %", sign)
-        for end, sign in (("high", 1), ("low", -1)):
-            area = table.column(f"clip_{end}_area")[span]
-            level = table.column(f"clip_{end}_level")[span].astype(np.float64)
-            graphic = table.column(f"clip_{end}_graphic")[span]
-            flat = readable & (area > rules.clip_area)
-            what = "Highlights" if end == "high" else "Shadows"
-            drawn = f"Flat {'white' if end == 'high' else 'black'} {{value:.1f}} %, likely graphics"
-            # One shot is one kind of picture: the more frequent verdict holds for all of its frames.
-            likely = bool(graphic[flat].mean() > 0.5) if flat.any() else False
-            text = drawn if likely else what + " clipped at {value:.1f} %"
-            add(f"clip-{end}", Severity.NOTE if likely else Severity.LOOK, flat, level, area, text, sign)
-        _judge_levels(percent, span, source, readable, add)
-        missing = ~readable
-        zero = np.zeros(shot.length)
-        add(
-            "unreadable", Severity.LOOK, missing, zero, np.where(missing, np.float32(100), np.float32(0)),
-            "Frames that can't be decoded", least=1,
-        )  # fmt: skip
+        judged = _ShotJudge(number, shot, table, percent, source, rules)
+        findings += [*judged.over_limits(), *judged.clipping(), *judged.levels(), *judged.unreadable()]
     order = list(Severity)
     return sorted(findings, key=lambda found: (found.shot, order.index(found.severity), found.first_frame))
 
 
-def _judge_levels(percent, span, source, readable, add) -> None:  # type: ignore[no-untyped-def]
-    low, high = percent["y_p01"][span], percent["y_p999"][span]
-    if not readable.any():
-        return
-    least, greatest = float(low[readable].min()), float(high[readable].max())
-    area = np.full(len(low), np.float32(100))
-    if source.range is Range.NARROW:
-        if least <= _MISTAGGED[0] and greatest >= _MISTAGGED[1]:
-            add("levels", Severity.LOOK, readable, high, area, "Levels look full range, tagged narrow")
-    elif (
-        abs(least - _NARROW_IN_FULL[0]) <= _NARROW_SLACK and abs(greatest - _NARROW_IN_FULL[1]) <= _NARROW_SLACK
-    ):
-        add("levels", Severity.LOOK, readable, high, area, "Levels look narrow range, tagged full")
+@dataclass(frozen=True)
+class _ShotJudge:
+    """Judges one shot of a survey."""
+
+    number: int
+    shot: Shot
+    table: SurveyTable
+    percent: dict[str, Column]
+    source: SignalFormat
+    rules: Rules
+
+    def over_limits(self) -> Iterator[Finding]:
+        """Luma or R′G′B′ outside the limits on more of the picture than is tolerated."""
+        for rule, value, area_name, words, sign in _OVER:
+            area = self._column(area_name)
+            mask = self._readable & (area > self.rules.area)
+            yield from self._runs_of(rule, Severity.MUST_FIX, mask, self._percent(value), area, words + " {:.1f} %", sign)
+
+    def clipping(self) -> Iterator[Finding]:
+        """Flat tops and bottoms: lost detail to look at, or graphics to note."""
+        for end, sign, lost, drawn in (("high", 1, "Highlights", "white"), ("low", -1, "Shadows", "black")):
+            area = self._column(f"clip_{end}_area")
+            flat = self._readable & (area > self.rules.clip_area)
+            # One shot is one kind of picture: the more frequent verdict holds for all of its frames.
+            graphic = flat.any() and float(self._column(f"clip_{end}_graphic")[flat].mean()) > 0.5
+            words = f"Flat {drawn} {{:.1f}} %, likely graphics" if graphic else lost + " clipped at {:.1f} %"
+            severity = Severity.NOTE if graphic else Severity.LOOK
+            level = self._column(f"clip_{end}_level").astype(np.float64)
+            yield from self._runs_of(f"clip-{end}", severity, flat, level, area, words, sign)
+
+    def levels(self) -> Iterator[Finding]:
+        """A shot whose levels contradict its range tag."""
+        readable, low, high = self._readable, self._percent("y_p01"), self._percent("y_p999")
+        if not readable.any():
+            return
+        least, greatest = float(low[readable].min()), float(high[readable].max())
+        if self.source.range is Range.NARROW:
+            contradicts = least <= _MISTAGGED[0] and greatest >= _MISTAGGED[1]
+            words = "Levels look full range, tagged narrow"
+        else:
+            ends = zip((least, greatest), _NARROW_IN_FULL, strict=True)
+            contradicts = all(abs(reached - expected) <= _NARROW_SLACK for reached, expected in ends)
+            words = "Levels look narrow range, tagged full"
+        if contradicts:
+            whole = np.full(len(low), 100.0, np.float32)
+            yield from self._runs_of("levels", Severity.LOOK, readable, high, whole, words)
+
+    def unreadable(self) -> Iterator[Finding]:
+        """Frames that could not be decoded, however few."""
+        missing = ~self._readable
+        area = np.where(missing, np.float32(100), np.float32(0))
+        value = area.astype(np.float64)
+        yield from self._runs_of("unreadable", Severity.LOOK, missing, value, area, "Frames that can't be decoded", least=1)
+
+    @property
+    def _span(self) -> slice:
+        return slice(self.shot.first, self.shot.last + 1)
+
+    @property
+    def _readable(self) -> NDArray[np.bool_]:
+        return self._column("readable")
+
+    def _column(self, name: str) -> NDArray[Any]:
+        return self.table.column(name)[self._span]
+
+    def _percent(self, name: str) -> Column:
+        return self.percent[name][self._span]
+
+    def _runs_of(
+        self, rule: str, severity: Severity, mask: NDArray[np.bool_], value: Column, area: NDArray[np.float32], words: str,
+        sign: int = 1, least: int | None = None,
+    ) -> Iterator[Finding]:  # fmt: skip
+        """A finding for each run of frames in ``mask`` that is long enough."""
+        start = self.shot.first
+        for first, last in _runs(mask):
+            if last - first + 1 < (least or self.rules.frames):
+                continue
+            worst = first + int(np.argmax(sign * value[first : last + 1]))
+            worst_value = float(value[worst])
+            yield Finding(
+                rule=rule,
+                severity=severity,
+                shot=self.number,
+                first_frame=start + first,
+                last_frame=start + last,
+                worst_frame=start + worst,
+                worst_value=round(worst_value, 2),
+                unit="%",
+                worst_area=round(float(area[first : last + 1].max()), 3),
+                reason=words.format(worst_value).replace("-", "−"),
+            )
 
 
 def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:

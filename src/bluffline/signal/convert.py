@@ -38,19 +38,21 @@ def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: Si
     if source.model is Model.RGB and target.model is Model.YCBCR:
         luma, cb, cr = _from_rgb(luma, cb, cr, source)
     cb, cr = (_resample_chroma(plane, source, target) for plane in (cb, cr))
+    before, after = source.levels, target.levels
     top = (1 << target.bit_depth) - 1
-    scale = _depth_scale(source, target)
 
-    def stored(plane: Plane) -> Plane:
-        if plane.dtype.kind == "u" and scale >= 1 and float(scale).is_integer():
+    def stored(plane: Plane, origin: int, scale: float, new_origin: int) -> Plane:
+        if plane.dtype.kind == "u" and scale >= 1 and scale.is_integer() and new_origin == origin * scale:
             return np.multiply(plane, int(scale), dtype=dtype)
-        return np.clip(np.rint(plane.astype(np.float32) * np.float32(scale)), 0, top).astype(dtype)
+        moved = (plane.astype(np.float32) - np.float32(origin)) * np.float32(scale) + np.float32(new_origin)
+        return np.clip(np.rint(moved), 0, top).astype(dtype)
 
-    return stored(luma), stored(cb), stored(cr)
-
-
-def _depth_scale(source: SignalFormat, target: SignalFormat) -> float:
-    return target.levels.swing / source.levels.swing
+    chroma_scale = after.span / before.span
+    return (
+        stored(luma, before.black, after.swing / before.swing, after.black),
+        stored(cb, before.zero, chroma_scale, after.zero),
+        stored(cr, before.zero, chroma_scale, after.zero),
+    )
 
 
 def _from_rgb(red: Plane, green: Plane, blue: Plane, source: SignalFormat) -> tuple[Float, Float, Float]:

@@ -134,7 +134,7 @@ class ChromaRein:
         """Scale of chroma for a demand, 1 being the largest chroma that is legal. C¹ where the onset is above 0."""
         knee = 1 - self.onset / 100
         safe = np.maximum(demand, 1e-9)
-        if self.onset == 0:
+        if knee == 1:
             return np.where(demand > 1, 1 / safe, 1.0)
         over = (demand - knee) / (1 - knee)
         return np.where(demand > knee, (knee + (1 - knee) * over / (1 + np.maximum(over, 0))) / safe, 1.0)

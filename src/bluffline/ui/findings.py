@@ -112,7 +112,7 @@ class _FindingDelegate(QStyledItemDelegate):
             draw_mark(painter, QPointF(box.left() + 13, box.top() + 13), finding.severity, TEXT)
             painter.setPen(TEXT)
             painter.setFont(font(12))
-            painter.drawText(QRect(box.left() + 26, box.top() + 3, box.width() - 28, 19), left, index.data().replace("-", "−"))
+            painter.drawText(QRect(box.left() + 26, box.top() + 3, box.width() - 28, 19), left, index.data())
             painter.setPen(DIM)
             painter.setFont(font(11))
             facts = f"{finding.severity} · {index.data(_FACTS)}"

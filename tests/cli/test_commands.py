@@ -1,0 +1,82 @@
+import csv
+import json
+import subprocess
+import sys
+
+import pytest
+
+from bluffline.demo import demo_clip
+from bluffline.entry import main
+
+RULES = """
+title = "House rules"
+[limits]
+luma = [-7.0, 112.0]
+rgb = [-20.0, 130.0]
+"""
+
+
+def run(capfd, *words):
+    code = main([str(word) for word in words])
+    out, err = capfd.readouterr()
+    return code, out, err
+
+
+def test_check_tells_json_on_standard_output(over_clip, capfd):
+    code, out, err = run(capfd, "check", over_clip, "--json", "-")
+    assert code == 1 and err == "" and json.loads(out)["schema"] == "bluffline.check/1"
+
+
+def test_check_writes_files_and_a_summary(over_clip, tmp_path, capfd):
+    code, out, _ = run(capfd, "check", over_clip, "--json", tmp_path / "r.json", "--frames", tmp_path / "f.csv")
+    assert code == 1 and "Luma over" in out and "must-fix" in out
+    assert json.loads((tmp_path / "r.json").read_text())["verdict"] == "fail"
+    assert len(list(csv.reader((tmp_path / "f.csv").read_text().splitlines()))) == 25
+
+
+def test_house_rules_decide(over_clip, tmp_path, capfd):
+    (tmp_path / "house.toml").write_text(RULES)
+    code, out, _ = run(capfd, "check", over_clip, "--rules", tmp_path / "house.toml", "--json", "-")
+    report = json.loads(out)
+    assert code == 0 and report["verdict"] == "pass" and report["rules"] == {"name": "house", "title": "House rules"}
+
+
+def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
+    target = tmp_path / "legal.mkv"
+    code, out, err = run(capfd, "legalise", over_clip, target, "--json", "-")
+    report = json.loads(out)
+    assert code == 0 and err == ""
+    assert report["schema"] == "bluffline.legalise/1" and report["after"]["verdict"] == "pass" and report["output"] == str(target)
+    assert run(capfd, "check", target)[0] == 0
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["check", "missing.mov"], ["check", "CLIP", "--rules", "nobody"], ["check", "CLIP", "--json", "nowhere/r.json"],
+        ["legalise", "CLIP", "CLIP"], ["legalise", "CLIP", "out.gif"], ["legalise", "CLIP", "out.mkv", "--codec", "prores"],
+        ["legalise", "CLIP", "nowhere/out.mkv"],
+    ],
+)  # fmt: skip
+def test_what_can_not_be_done_is_one_sentence_and_code_2(words, over_clip, tmp_path, monkeypatch, capfd):
+    monkeypatch.chdir(tmp_path)
+    code, out, err = run(capfd, *[over_clip if word == "CLIP" else word for word in words])
+    assert code == 2 and out == "" and err.startswith("bluffline: ") and err.count("\n") == 1, err
+
+
+def test_the_core_and_its_commands_need_no_qt(over_clip):
+    script = (
+        "import sys; sys.modules['PyQt6'] = None\n"
+        "from bluffline.entry import main\n"
+        f"code = main(['check', {str(over_clip)!r}, '--json', '-'])\n"
+        "desk = main([])\n"
+        "sys.exit(10 * code + desk)"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=300, check=False)
+    assert done.returncode == 12, done.stderr
+    assert "the desk can't be opened" in done.stderr
+
+
+def test_check_on_the_demo(capfd):
+    code, out, _ = run(capfd, "check", demo_clip(), "--json", "-")
+    assert code == 1 and json.loads(out)["file"]["start_timecode"] == "10:00:00:00"

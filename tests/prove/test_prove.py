@@ -1,0 +1,135 @@
+import hashlib
+import json
+import os
+import resource
+import signal
+import subprocess
+import sys
+import time
+
+import numpy as np
+import pytest
+
+from bluffline.errors import CancelledError, WriteError
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.media.writer import codec_for
+from bluffline.measure.frame_measure import Limits
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.treat.steps import ChromaRein, SoftCeiling
+from clips import make_clip
+
+
+def request(path, target, rules=None, treatments=None, codec=None):
+    survey = run_survey(start_survey(probe(path), rules or load_rules("r103")), Monitor())
+    shots = survey.shots()
+    if treatments is None:
+        treatments = {p.shot: p.treatment for p in propose_all(survey, shots, survey.findings(shots))}
+    return ProveRequest(survey, shots, treatments, target, codec_for(target, codec))
+
+
+def luma(path):
+    programme = probe(path)
+    with Reader(programme) as reader:
+        return [[plane.copy() for plane in frame.planes] for frame in reader.frames()]
+
+
+def test_written_file_is_legal_and_untreated_frames_are_the_same_samples(over_clip, tmp_path):
+    checksum = hashlib.sha256(over_clip.read_bytes()).hexdigest()
+    target = tmp_path / "legal.mkv"
+    proof = prove(request(over_clip, target), Monitor())
+    assert proof.legal and proof.rounds == 1 and proof.source_checksum == checksum
+    assert proof.written_checksum == hashlib.sha256(target.read_bytes()).hexdigest()
+    before, after = luma(over_clip), luma(target)
+    for number in range(12):
+        assert all(np.array_equal(a, b) for a, b in zip(before[number], after[number], strict=True))
+    assert any(not np.array_equal(a, b) for a, b in zip(before[12], after[12], strict=True))
+    assert hashlib.sha256(over_clip.read_bytes()).hexdigest() == checksum
+    assert [path.name for path in tmp_path.iterdir()] == ["legal.mkv"]
+
+
+def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path):
+    """A rule so narrow that ProRes breaks it at once is proved after more rounds, and the limits used are told."""
+    rng = np.random.default_rng(8)
+    noise = rng.uniform(0.2, 1.08, (128, 256, 1)).repeat(3, 2)
+    source = make_clip(tmp_path / "noise.mkv", lambda n: np.roll(noise, n, 1), 6)
+    narrow = Rules("narrow", "Narrow", load_rules("r103").limits, area=0.02, frames=1)
+    proof = prove(request(source, tmp_path / "o.mov", narrow), Monitor())
+    assert proof.rounds > 1 and proof.legal
+    steps = [step for treatment in proof.treatments.values() for step in treatment]
+    assert any((isinstance(s, SoftCeiling) and s.limit < 103) or (isinstance(s, ChromaRein) and s.high < 105) for s in steps)
+
+
+def test_what_can_not_be_proved_is_written_and_said(tmp_path):
+    """Limits that no treatment can meet: after four rounds the file is there and the proof says that it is not legal."""
+    source = make_clip(tmp_path / "s.mkv", lambda n: np.random.default_rng(n).uniform(0.2, 0.8, (128, 256, 3)), 2)
+    impossible = Rules("impossible", "Impossible", Limits((0.0, 1.0), (0.0, 1.0)), area=0.0, frames=1)
+    proof = prove(request(source, tmp_path / "o.mov", impossible, {}), Monitor())
+    assert proof.rounds == 4 and not proof.legal and (tmp_path / "o.mov").exists()
+
+
+@pytest.mark.parametrize("stage", ["Render", "Read back", "Checksum"])
+def test_cancel_leaves_nothing_and_keeps_what_was_there(over_clip, tmp_path, stage):
+    target = tmp_path / "legal.mkv"
+    target.write_bytes(b"an older file")
+    wanted = request(over_clip, target)
+    monitor = Monitor(lambda p: monitor.cancel() if p.stage.startswith(stage) else None)
+    with pytest.raises(CancelledError):
+        prove(wanted, monitor)
+    assert target.read_bytes() == b"an older file" and len(list(tmp_path.iterdir())) == 1
+
+
+def test_the_source_is_refused_as_target(over_clip):
+    with pytest.raises(WriteError, match="never written to"):
+        prove(request(over_clip, over_clip, codec="ffv1"), Monitor())
+
+
+def _legalise(source, target, **kwargs):
+    return subprocess.Popen(
+        [sys.executable, "-m", "bluffline", "legalise", str(source), str(target)], stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True, **kwargs
+    )
+
+
+def test_a_full_disk_leaves_nothing(over_clip, tmp_path):
+    def small_disk():
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000))
+
+    run = _legalise(over_clip, tmp_path / "o.mkv", preexec_fn=small_disk, env=os.environ | {"NUMBA_CACHE_DIR": ""})
+    _, errors = run.communicate(timeout=300)
+    assert run.returncode == 2, errors
+    assert "could not be written" in errors and "Traceback" not in errors and errors.count("\n") == 1
+    assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGKILL])
+def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
+    source = make_clip(tmp_path / "long.mkv", lambda n: np.random.default_rng(n % 7).uniform(0, 1.07, (360, 640, 3)), 60)
+    out = tmp_path / "out"
+    out.mkdir()
+    run = _legalise(source, out / "o.mkv")
+    until = time.monotonic() + 200
+    while not list(out.glob(".*unproved*")) and time.monotonic() < until and run.poll() is None:
+        time.sleep(0.01)
+    run.send_signal(how)
+    run.communicate(timeout=100)
+    assert not (out / "o.mkv").exists() and probe(source).frame_count == 60
+    if how is signal.SIGTERM:
+        assert list(out.iterdir()) == [], "a polite kill cleans up as well"
+
+
+def test_a_damaged_frame_is_told_and_replaced_by_the_one_before(tmp_path):
+    made = make_clip(tmp_path / "w.mkv", lambda n: np.random.default_rng(n).uniform(0.2, 0.7, (128, 256, 3)), 10, options={"slicecrc": "1", "g": "1", "level": "3"})
+    data = bytearray(made.read_bytes())
+    data[len(data) // 2] ^= 0xFF
+    hurt = tmp_path / "hurt.mkv"
+    hurt.write_bytes(data)
+    proof = prove(request(hurt, tmp_path / "o.mkv"), Monitor())
+    (finding,) = [f for f in proof.before if f.rule == "unreadable"]
+    written = luma(tmp_path / "o.mkv")
+    assert len(written) == 10
+    assert np.array_equal(written[finding.first_frame][0], written[finding.first_frame - 1][0])
+    assert json.dumps(finding.reason)

@@ -1,0 +1,96 @@
+import numpy as np
+import pytest
+
+from bluffline.errors import CancelledError
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor, Progress, in_order
+from bluffline.prove.propose import predicted_columns, tightened
+from bluffline.prove.prove import propose_all
+from bluffline.prove.survey import must_fix, run_survey, start_survey
+from bluffline.rules.rulefile import load_rules
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor
+from clips import make_clip
+
+
+def surveyed(path, rules="r103"):
+    return run_survey(start_survey(probe(path), load_rules(rules)), Monitor())
+
+
+def test_results_come_in_order_whatever_finishes_first():
+    assert list(in_order(lambda n: n * n, range(50))) == [n * n for n in range(50)]
+
+
+def test_progress_and_cancel(over_clip):
+    told: list[Progress] = []
+    survey = start_survey(probe(over_clip), load_rules("r103"))
+
+    def tell(progress):
+        told.append(progress)
+        if progress.done == 7:
+            monitor.cancel()
+
+    monitor = Monitor(tell)
+    with pytest.raises(CancelledError):
+        run_survey(survey, monitor)
+    assert [progress.done for progress in told] == list(range(1, 8)) and told[-1].total == 24
+    assert not survey.complete and len(survey.table) == 8
+    run_survey(survey, Monitor())
+    assert survey.complete, "a stopped survey goes on from where it was"
+    assert np.array_equal(survey.table.rows, surveyed(over_clip).table.rows)
+
+
+def test_the_least_treatment_is_proposed_for_the_shot_that_needs_it(over_clip):
+    survey = surveyed(over_clip)
+    shots = survey.shots()
+    proposals = propose_all(survey, shots, survey.findings(shots))
+    assert [(p.shot, [type(s) for s in p.treatment]) for p in proposals] == [(1, [SoftCeiling])]
+    assert "luma reaches" in proposals[0].reasons[0]
+    ceiling = proposals[0].treatment[0]
+    assert ceiling.limit == 103 and ceiling.peak == pytest.approx(survey.source.levels.percent(survey.table.column("y_max")[12:].max()))
+
+
+def test_prediction_is_what_treatment_then_measures(over_clip):
+    survey = surveyed(over_clip)
+    shots = survey.shots()
+    treatment = propose_all(survey, shots, survey.findings(shots))[0].treatment
+    predicted = predicted_columns(survey, shots, {1: treatment})["y_max"]
+    with Reader(survey.programme) as reader:
+        for frame in (0, 13, 20):
+            planes = reader.frame(frame).planes
+            treated = FrameTreatment(treatment, survey.source).apply(planes) if frame >= 12 else planes
+            measured = survey.source.levels.percent(int(treated[0][:128, :256].max()))
+            assert predicted[frame] == pytest.approx(measured, abs=0.06)  # half a code of rounding
+
+
+def test_demo_proposals_are_what_an_operator_would_choose(demo_survey):
+    shots = demo_survey.shots()
+    chosen = {p.shot: {type(s) for s in p.treatment} for p in propose_all(demo_survey, shots, demo_survey.findings(shots))}
+    assert set(chosen) == {3, 4, 7, 9}
+    assert chosen[3] == {ChromaRein}, "the kiln is legal in luma: only its chroma is reined"
+    assert SoftCeiling in chosen[4] and SoftCeiling in chosen[9]
+    assert LevelRemap in chosen[7], "a mis-tagged shot is mended by its levels"
+
+
+def test_tightening_adds_or_moves_the_step_that_answers_the_rule():
+    limits = load_rules("r103").limits
+    added = tightened((), "luma-high", 1.0, (0.0, 104.0), limits)
+    assert [type(s) for s in added] == [SoftCeiling] and added[0].limit == 102
+    moved = tightened((ChromaRein(-5, 105),), "rgb-low", 0.5, (0.0, 90.0), limits)
+    assert (moved[0].low, moved[0].high) == (-4.5, 105)
+    both = tightened(moved, "luma-low", 0.5, (-4.0, 90.0), limits)
+    assert [type(s) for s in both] == [SoftFloor, ChromaRein] and both[0].limit == -0.5
+
+
+def test_letterbox_is_left_out_of_areas(tmp_path):
+    def picture(number):
+        rgb = np.random.default_rng(number).uniform(0.2, 0.6, (128, 256, 1)).repeat(3, 2)
+        rgb[:20] = rgb[108:] = 0
+        rgb[20:24] = 1.08
+        return rgb
+
+    survey = surveyed(make_clip(tmp_path / "box.mkv", picture, 6))
+    assert survey.region.as_list() == [0, 20, 256, 88]
+    over = next(f for f in must_fix(survey.findings()) if f.rule == "luma-high")
+    assert over.worst_area == pytest.approx(100 * 4 / 88, abs=0.01)

@@ -1,0 +1,115 @@
+import csv
+import io
+import json
+import os
+import re
+from html.parser import HTMLParser
+
+import pytest
+
+from bluffline.errors import WriteError
+from bluffline.media.probe import probe
+from bluffline.media.writer import codec_for
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.report.certificate import save_certificate, skyline_svg
+from bluffline.report.check import check_report, findings_csv, frames_csv
+from bluffline.report.files import save_text
+from bluffline.rules.rulefile import load_rules
+
+
+@pytest.fixture(scope="module")
+def survey(over_clip):
+    return run_survey(start_survey(probe(over_clip), load_rules("r103")), Monitor())
+
+
+def test_check_report_holds_the_contract(survey, over_clip):
+    report = json.loads(json.dumps(check_report(survey)))
+    assert report["schema"] == "bluffline.check/1" and report["verdict"] == "fail"
+    expected = {
+        "path": str(over_clip), "width": 256, "height": 128, "frame_rate": "25/1", "frame_count": 24, "pixel_format": "yuv422p10le",
+        "bit_depth": 10, "range": "narrow", "range_assumed": False, "matrix": "bt709", "matrix_assumed": False,
+        "start_timecode": "09:59:58:00", "active_picture": [0, 0, 256, 128],
+    }  # fmt: skip
+    assert expected.items() <= report["file"].items()
+    assert report["rules"] == {"name": "r103", "title": "EBU R 103"}
+    assert report["shots"] == [{"first_frame": 0, "last_frame": 11}, {"first_frame": 12, "last_frame": 23}]
+    (over,) = [f for f in report["findings"] if f["rule"] == "luma-high"]
+    assert (over["severity"], over["shot"], over["first_frame"], over["last_frame"]) == ("must fix", 1, 12, 23)
+    assert (over["timecode_in"], over["timecode_out"], over["unit"]) == ("09:59:58:12", "09:59:58:23", "%")
+
+
+def test_frames_table_has_a_row_a_frame(survey):
+    rows = list(csv.DictReader(io.StringIO(frames_csv(survey))))
+    assert len(rows) == 24 and rows[0]["timecode"] == "09:59:58:00" and rows[23]["frame"] == "23"
+    head = "frame,timecode,y_min,y_max,y_mean,cb_min,cb_max,cr_min,cr_max,rgb_min,rgb_max,luma_high_area,luma_low_area,rgb_high_area,rgb_low_area"
+    assert frames_csv(survey).startswith(head)
+    assert int(rows[20]["y_max"]) == survey.table.column("y_max")[20] > 966
+    assert float(rows[20]["luma_high_area"]) > 1 > float(rows[2]["luma_high_area"])
+
+
+def test_findings_table(survey):
+    rows = list(csv.DictReader(io.StringIO(findings_csv(survey.findings(), survey.programme))))
+    assert [row["rule"] for row in rows] == [f.rule for f in survey.findings()]
+
+
+class _Page(HTMLParser):
+    def __init__(self):
+        super().__init__()
+        self.open, self.text = [], []
+
+    def handle_starttag(self, tag, attrs):
+        assert not any(key in {"src", "href"} and "://" in (value or "") for key, value in attrs), "the page needs no network"
+        if tag not in {"meta", "br", "link", "line", "polygon", "rect"}:
+            self.open.append(tag)
+
+    def handle_endtag(self, tag):
+        if self.open and tag not in {"line", "polygon", "rect"}:
+            assert self.open.pop() == tag
+
+    def handle_data(self, data):
+        self.text.append(data)
+
+
+def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
+    shots = survey.shots()
+    treatments = {p.shot: p.treatment for p in propose_all(survey, shots, survey.findings(shots))}
+    target = tmp_path / "legal <&> file.mkv"
+    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target)), Monitor())
+    paths = save_certificate(proof)
+    assert all(path.exists() for path in paths)
+    report = json.loads(paths[0].read_text("utf-8"))
+    assert report["schema"] == "bluffline.legalise/1" and report["rounds"] == 1 and report["output"] == str(target)
+    assert report["before"]["verdict"] == "fail" and report["after"]["verdict"] == "pass"
+    assert report["after"]["file"]["path"] == str(target)
+    page = _Page()
+    page.feed(paths[-1].read_text("utf-8"))
+    text = " ".join(" ".join(page.text).split())
+    for words in ("Proved legal", "EBU R 103", "legal <&> file.mkv", proof.source_checksum, proof.written_checksum, "Soft ceiling", "Luma over"):
+        assert words in text, words
+    assert page.open == []
+    assert not re.search(r"[^\d…]-\d", text.replace(str(target), "").replace("09:59", "")), "minus signs are true minus signs"
+
+
+def test_skyline_marks_only_what_is_outside(survey):
+    svg = skyline_svg(survey, [0, 12])
+    over = re.findall(r'points="([^"]+)" fill="url', svg)[0]
+    heights = [float(point.split(",")[1]) for point in over.split()]
+    assert len(heights) == 2 * 2 * 24 and min(heights[24:48]) < min(heights[:24]) == max(heights[:24])
+
+
+def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch):
+    path = tmp_path / "report.json"
+    save_text(path, "first")
+    assert path.stat().st_mode & 0o777 == 0o666 & ~os.umask(os.umask(0) or 0) or path.stat().st_mode & 0o400
+
+    def fail(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "replace", fail)
+    with pytest.raises(WriteError, match="No space left"):
+        save_text(path, "second")
+    assert path.read_text() == "first" and [p.name for p in tmp_path.iterdir() if p.name != "config"] == ["report.json"]
+    with pytest.raises(WriteError, match="could not be written"):
+        save_text(tmp_path / "nowhere" / "a.json", "text")

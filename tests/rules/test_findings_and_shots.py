@@ -1,0 +1,106 @@
+import numpy as np
+import pytest
+
+from bluffline.measure.frame_measure import Limits, Region, measure_frame
+from bluffline.measure.table import SurveyTable
+from bluffline.rules.findings import Severity, judge
+from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.shots import Shot, find_shots
+from bluffline.signal.levels import Range
+from clips import signal, to_planes
+
+SOURCE = signal(64, 48)
+RULES = load_rules("r103")
+
+
+def scene(seed, level=0.4):
+    rng = np.random.default_rng(seed)
+    coarse = rng.uniform(0.05, 0.5, (6, 8, 3)).repeat(8, 0).repeat(8, 1)
+    return coarse * level / 0.4
+
+
+def table_of(pictures, source=SOURCE, rules=RULES):
+    table = SurveyTable(len(pictures))
+    for picture in pictures:
+        measure = None if picture is None else measure_frame(to_planes(picture, source), source, Region.whole(source), rules.limits)
+        table.append(measure)
+    return table
+
+
+def with_patch(picture, value, rows):
+    patched = picture.copy()
+    patched[:rows] = value
+    return patched
+
+
+def test_hard_cuts_are_found_and_nothing_else():
+    rng = np.random.default_rng(0)
+    pictures = []
+    for seed, length in ((1, 10), (2, 8), (3, 12)):
+        base = scene(seed)
+        pictures += [np.roll(base, n // 3, axis=1) * (1 + 0.04 * np.sin(n)) + rng.normal(0, 0.004, base.shape) for n in range(length)]
+    assert find_shots(table_of(pictures)) == [Shot(0, 9), Shot(10, 17), Shot(18, 29)]
+
+
+def test_a_fade_is_not_a_cut():
+    base = scene(4)
+    assert len(find_shots(table_of([base * (1 - n / 30) for n in range(30)]))) == 1
+
+
+def test_runs_are_split_at_shots_and_carry_their_worst_frame():
+    a, b = scene(1), scene(2)
+    pictures = [a] * 3 + [with_patch(a, 1.06, 8), with_patch(a, 1.08, 12), with_patch(a, 1.06, 8)] + [with_patch(b, 1.06, 8)] * 2 + [b] * 3
+    table = table_of(pictures)
+    shots = [Shot(0, 5), Shot(6, 10)]
+    over = [f for f in judge(table, shots, SOURCE, RULES) if f.rule == "luma-high"]
+    assert [(f.shot, f.first_frame, f.last_frame, f.worst_frame) for f in over] == [(0, 3, 5, 4), (1, 6, 7, 6)]
+    assert over[0].severity is Severity.MUST_FIX and over[0].worst_value == pytest.approx(108, abs=0.1)
+    assert over[0].worst_area == pytest.approx(25.0) and over[0].unit == "%" and over[0].length == 3
+
+
+@pytest.mark.parametrize(
+    ("value", "rule"), [(1.05, "luma-high"), (-0.03, "luma-low"), ((0.5, 1.08, 0.5), "rgb-high"), ((0.5, 0.5, -0.08), "rgb-low")]
+)
+def test_each_limit_has_its_rule(value, rule):
+    rules_found = {f.rule for f in judge(table_of([with_patch(scene(1), value, 10)]), [Shot(0, 0)], SOURCE, RULES)}
+    assert rule in rules_found
+
+
+def test_tolerances_of_area_and_duration():
+    picture = with_patch(scene(1), 1.06, 6)  # an eighth of the picture
+    pictures = [picture, scene(1), picture, picture, scene(1)]
+    limits = Limits((-1, 103), (-5, 105))
+    wide = Rules("wide", "Wide", limits, area=13.0, frames=1)
+    long = Rules("long", "Long", limits, area=1.0, frames=2)
+    found = [f for f in judge(table_of(pictures), [Shot(0, 4)], SOURCE, wide) if f.rule == "luma-high"]
+    assert found == []
+    found = [(f.first_frame, f.last_frame) for f in judge(table_of(pictures), [Shot(0, 4)], SOURCE, long) if f.rule == "luma-high"]
+    assert found == [(2, 3)]
+
+
+def test_wrong_range_tags_are_seen_both_ways():
+    ramp = np.linspace(0, 1, 64)[None, :, None] * np.ones((48, 1, 3))
+    full_as_narrow = to_planes(ramp, signal(64, 48, signal_range=Range.FULL))
+    narrow_as_full = to_planes(ramp, signal(64, 48))
+    for planes, tagged, words in ((full_as_narrow, Range.NARROW, "full range, tagged narrow"), (narrow_as_full, Range.FULL, "narrow range, tagged full")):
+        source = signal(64, 48, signal_range=tagged)
+        table = SurveyTable(1)
+        table.append(measure_frame(planes, source, Region.whole(source), RULES.limits))
+        levels = [f for f in judge(table, [Shot(0, 0)], source, RULES) if f.rule == "levels"]
+        assert len(levels) == 1 and levels[0].severity is Severity.LOOK and words in levels[0].reason
+
+
+def test_a_damaged_frame_is_a_finding_and_no_cut():
+    table = table_of([scene(1), scene(1), None, scene(1), scene(1)])
+    assert find_shots(table) == [Shot(0, 4)]
+    unreadable = [f for f in judge(table, [Shot(0, 4)], SOURCE, RULES) if f.rule == "unreadable"]
+    assert [(f.first_frame, f.last_frame) for f in unreadable] == [(2, 2)]
+
+
+def test_a_table_grows_past_what_was_expected_and_freezes():
+    table = SurveyTable(1)
+    for _ in range(5):
+        table.append(None)
+    still = table.frozen()
+    table.append(None)
+    assert (len(still), len(table)) == (5, 6) and len(still.column("y_max")) == 5

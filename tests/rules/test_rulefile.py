@@ -1,0 +1,51 @@
+import pytest
+
+from bluffline.errors import RulesError
+from bluffline.rules.rulefile import load_rules, parse_rules
+
+HOUSE = """
+title = "House rules"
+[limits]
+luma = [-2.0, 101]
+rgb = [-4.0, 104.0]
+[tolerance]
+area = 0.5
+frames = 3
+"""
+
+
+def test_shipped_rules_say_what_their_documents_say():
+    r103, strict = load_rules("r103"), load_rules("strict")
+    assert (r103.limits.luma, r103.limits.rgb, r103.area, r103.frames) == ((-1.0, 103.0), (-5.0, 105.0), 1.0, 1)
+    assert strict.limits.luma == strict.limits.rgb == (0.0, 100.0)
+    assert r103.outside(1.01) and not r103.outside(1.0)
+
+
+def test_any_path_will_do(tmp_path):
+    path = tmp_path / "house.toml"
+    path.write_text(HOUSE)
+    rules = load_rules(path)
+    assert (rules.name, rules.title, rules.limits.luma, rules.area, rules.frames) == ("house", "House rules", (-2.0, 101.0), 0.5, 3)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("title = ", "not valid TOML"), ("[limits]\nluma=[0,100]", "limits.rgb must be two numbers"),
+        (HOUSE.replace("-2.0, 101", "101, -2"), "must run upwards"), (HOUSE.replace("-2.0, 101", "-2, true"), "two numbers"),
+        (HOUSE.replace("area = 0.5", "area = 200"), "0 to 100 percent"), (HOUSE.replace("frames = 3", "frames = 0"), "whole number from 1"),
+        (HOUSE + "colour = 1", "tolerance.colour is not known here; known are area, frames"), ("limits = 3", "must be a table"),
+        (HOUSE.replace('"House rules"', "7"), "title must be a text"), ("[limit]\nluma=[0,1]", "limit is not known"),
+    ],
+)  # fmt: skip
+def test_a_bad_file_is_told_by_its_key(text, words):
+    with pytest.raises(RulesError, match=words):
+        parse_rules(text, "house")
+
+
+def test_missing_rules_name_those_there_are(tmp_path):
+    with pytest.raises(RulesError, match="r103, strict"):
+        load_rules("ebu")
+    (tmp_path / "b.toml").write_bytes(b"\xff\xfe\x00")
+    with pytest.raises(RulesError, match="can't be read as text"):
+        load_rules(tmp_path / "b.toml")
