@@ -81,12 +81,12 @@ def _plateau(
         return None
     width = edges[1] - edges[0]
     thin = 2 * inside / max(ends, 1) < _THIN * width
-    drawn = (thin and hard > _HARD_SHARE * ends) or straight > _STRAIGHT_SHARE * ends
-    if lettering and not (drawn and thin):
+    strokes = thin and hard > _HARD_SHARE * ends
+    if lettering and not strokes:
         return None
     pixels = width * (edges[3] - edges[2])
     level = float(histogram[low : high + 1] @ np.arange(low, high + 1)) / inside
-    return Plateau(levels.percent(level), 100.0 * inside / pixels, bool(drawn))
+    return Plateau(levels.percent(level), 100.0 * inside / pixels, bool(strokes or straight > _STRAIGHT_SHARE * ends))
 
 
 def _pile_up(histogram: NDArray[np.int64], levels: Levels, half: int) -> tuple[int, int] | None:

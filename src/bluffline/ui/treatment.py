@@ -145,8 +145,13 @@ class StepCard(QFrame):
 
     def _change(self, value: float, field: str) -> None:
         step = self._session.treatment[self._place]
+        wanted = {field: value}
+        if field == "limit" and isinstance(step, SoftCeiling):
+            wanted["knee"] = min(step.knee, value - 1)  # a limit that is moved past its knee takes it along
+        elif field == "limit" and isinstance(step, SoftFloor):
+            wanted["knee"] = max(step.knee, value + 1)
         try:
-            changed = replace(step, **{field: value})
+            changed = replace(step, **wanted)
             if isinstance(changed, LevelRemap):
                 gain = (changed.high_out - changed.low_out) / (changed.high_in - changed.low_in)
                 changed = replace(changed, chroma_gain=gain)
@@ -176,7 +181,8 @@ class TreatmentPanel(QScrollArea):
         session = self._session
         structure = tuple((type(step), step.bypassed, getattr(step, "mode", None), getattr(step, "hard", None)) for step in session.treatment)
         key = (session.shot, session.surveyed, session.programme, structure)
-        if key == self._shown and self._figures_match():
+        if key == self._shown:
+            self._update_figures()
             return
         self._shown = key
         row = QWidget()
@@ -203,13 +209,19 @@ class TreatmentPanel(QScrollArea):
         layout.addLayout(side)
         if session.treatment:
             layout.addStretch(1)
+        if (old := self.takeWidget()) is not None:
+            old.deleteLater()  # not at once: it may be one of its own controls that led here
         self.setWidget(row)
 
-    def _figures_match(self) -> bool:
-        """Whether the figures shown are those in force; after an undo they are not."""
-        figures = self.findChildren(Figure)
+    def _update_figures(self) -> None:
+        """Show the figures in force, which an undo or another figure may have changed."""
+        row = self.widget()
+        figures = row.findChildren(Figure) if row is not None else []
         values = [getattr(step, name) for step in self._session.treatment for name, *_ in _FIGURES[type(step)]]
-        return len(figures) == len(values) and all(abs(f.value() - v) < 0.06 for f, v in zip(figures, values, strict=True))
+        for figure, value in zip(figures, values, strict=True):
+            figure.blockSignals(True)
+            figure.setValue(value)
+            figure.blockSignals(False)
 
     def _empty_text(self) -> str:
         if self._session.programme is None:

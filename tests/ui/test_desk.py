@@ -1,0 +1,275 @@
+"""The desk, driven by mouse and keys on the offscreen platform."""
+
+import json
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
+from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton
+
+from bluffline.rules.rulefile import load_rules
+from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.ui.commands import COMMANDS, MENUS
+from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
+from bluffline.ui.treatment import Figure
+
+WAIT = 120_000
+
+
+def press(qtbot, desk, key, modifier=Qt.KeyboardModifier.NoModifier):
+    qtbot.keyClick(desk, key, modifier)
+
+
+def shown(qtbot, desk):
+    qtbot.waitUntil(lambda: desk._preview is not None and desk._shown == desk.session.frame, timeout=WAIT)
+
+
+def test_an_empty_desk_says_what_to_do(desk):
+    assert desk.findings.model().index(0, 0).data() == "No programme is open"
+    enabled = {command.id for command in COMMANDS if desk._actions[command.id].isEnabled()}
+    assert "open" in enabled and not {"prove", "legalise", "play", "survey"} & enabled
+
+
+def test_opening_shows_findings_shots_and_the_first_frame(surveyed_desk):
+    desk = surveyed_desk
+    assert len(desk.session.shots) == 2 and desk.session.must_fix_count == 2
+    rows = [desk.findings.model().index(n, 0).data() for n in range(desk.findings.model().rowCount())]
+    assert rows[0] == "Shot 2" and rows[1].startswith("Luma over")
+    assert "must fix" in desk._findings_card.facts
+    assert "narrow range" in desk.header._facts.text() and "09:59:58:00" in desk._picture_card.facts
+
+
+def test_every_command_stands_in_a_menu_with_its_key_and_keys_are_unique(desk):
+    keys = [QKeySequence(key).toString() for command in COMMANDS for key in command.keys]
+    assert len(keys) == len(set(keys)) and {command.menu for command in COMMANDS} == set(MENUS)
+    for command in COMMANDS:
+        assert desk._actions[command.id].text().startswith(command.title.split(":")[0])
+        assert [s.toString() for s in desk._actions[command.id].shortcuts()] == [QKeySequence(k).toString() for k in command.keys]
+
+
+def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
+    desk, key = surveyed_desk, Qt.Key
+    moves = [
+        (key.Key_Right, 1), (key.Key_Right, 2), (key.Key_Left, 1), (key.Key_Down, 12), (key.Key_Up, 0), (key.Key_End, 23), (key.Key_Home, 0),
+    ]  # fmt: skip
+    for pressed, frame in moves:
+        press(qtbot, desk, pressed)
+        assert desk.session.frame == frame
+    press(qtbot, desk, key.Key_N)
+    assert desk.session.selected is desk.session.findings[0] and desk.session.shot == 1
+    press(qtbot, desk, key.Key_N)
+    assert desk.session.selected is desk.session.findings[1]
+    press(qtbot, desk, key.Key_P)
+    assert desk.session.selected is desk.session.findings[0]
+    shown(qtbot, desk)
+    assert desk._preview.frame == desk.session.findings[0].worst_frame
+
+
+def test_a_click_on_a_finding_goes_to_its_worst_frame(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    index = desk.findings.model().index(1, 0)
+    qtbot.mouseClick(desk.findings.viewport(), Qt.MouseButton.LeftButton, pos=desk.findings.visualRect(index).center())
+    assert desk.session.selected is desk.session.findings[0] and desk.session.frame == desk.session.findings[0].worst_frame
+
+
+def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    sky, middle = desk.skyline, desk.skyline.height() // 2
+    qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=QPoint(round(sky.x_of(15.5)), middle))
+    assert desk.session.frame == 15
+    place = QPointF(sky.x_of(12), middle)
+    wheel = QWheelEvent(
+        place, sky.mapToGlobal(place), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(sky, wheel)
+    assert sky.frame_at(place.x()) in (11, 12) and sky.x_of(24) > sky.width()
+    press(qtbot, desk, Qt.Key.Key_0)
+    assert sky.x_of(24) <= sky.width()
+    mark = sky.mark_place(desk.session.findings[1])
+    qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=mark.toPoint())
+    assert desk.session.selected is desk.session.findings[1]
+
+
+def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):
+    sky = surveyed_desk.skyline
+    image = sky._silhouette(240, 100)
+    grey = np.frombuffer(image.constBits().asstring(100 * image.bytesPerLine()), np.uint8).reshape(100, -1)[:, :240]
+    assert (grey[:, 130:] == 245).any() and not (grey[:, :110] == 245).any()
+
+
+def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    press(qtbot, desk, Qt.Key.Key_G)
+    qtbot.waitUntil(lambda: 1 in desk.session.treatments, timeout=WAIT)
+    assert isinstance(desk.session.treatments[1][0], SoftCeiling) and "each can be undone" in desk.header.message
+    press(qtbot, desk, Qt.Key.Key_N)
+    shown(qtbot, desk)
+    qtbot.waitUntil(lambda: desk._preview.treated is not None, timeout=WAIT)
+    assert desk._preview.original.marks.any() and not desk._preview.treated.marks.any()
+    assert "luma reaches" in desk._treatment_card.facts and "treated" in desk._waveform_card.facts
+    assert desk._preview.measure.luma_high_area == 0
+    press(qtbot, desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert desk.session.treatments == {}
+    press(qtbot, desk, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    assert 1 in desk.session.treatments
+
+
+def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    figure = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
+    for value in (90.0, 85.0, 80.0):
+        figure.setValue(value)
+    assert desk.session.treatment[0].limit == 80.0
+    assert desk.session.treated_columns()["y_max"][12:].max() == pytest.approx(80, abs=0.01)
+    levels = desk.session.source.levels
+    qtbot.waitUntil(lambda: desk._preview.measure is not None and levels.percent(desk._preview.measure.y_max) < 80.2, timeout=WAIT)
+    desk.session.undo()
+    assert desk.session.treatment[0].limit == 103, "one drag is one undo"
+    refreshed = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
+    assert refreshed.value() == 103 and desk.session.treatment[0].knee == 86.8, "and its knee comes back with it"
+
+
+def test_steps_are_bypassed_removed_and_reset(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(ChromaRein)
+    desk.session.add_step(SoftCeiling)
+    assert [type(step) for step in desk.session.treatment] == [SoftCeiling, ChromaRein]
+    box = next(b for b in desk.treatment.findChildren(QCheckBox) if "Chroma rein" in b.text())
+    box.click()
+    assert desk.session.treatment[1].bypassed
+    press(qtbot, desk, Qt.Key.Key_B)
+    assert all(step.bypassed for step in desk.session.treatment)
+    press(qtbot, desk, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
+    assert desk.session.treatment == ()
+    assert any("untreated" in w.text() for w in desk.treatment.findChildren(type(desk._treatment_card._title)))
+
+
+def test_a_senseless_figure_changes_nothing(surveyed_desk):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    knee = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Knee"))
+    before = desk.session.treatment
+    knee.setValue(108.0)
+    assert desk.session.treatment == before
+
+
+def test_the_wipe_is_dragged_and_the_source_is_held(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    qtbot.waitUntil(lambda: desk.picture.has_wipe, timeout=WAIT)
+    box = desk.picture.box
+    start, end = QPoint(box.center().x(), box.center().y()), QPoint(box.left() + box.width() // 4, box.center().y())
+    qtbot.mousePress(desk.picture, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(desk.picture, end)
+    qtbot.mouseRelease(desk.picture, Qt.MouseButton.LeftButton, pos=end)
+    assert desk.picture.wipe == pytest.approx(0.25, abs=0.01)
+    qtbot.keyPress(desk.windowHandle(), Qt.Key.Key_S)
+    assert desk.picture.source_only and not desk.picture.has_wipe
+    qtbot.waitUntil(lambda: desk._preview.measure.luma_high_area > 0, timeout=WAIT)
+    qtbot.keyRelease(desk.windowHandle(), Qt.Key.Key_S)
+    assert desk.picture.has_wipe
+
+
+def test_playing_goes_to_the_end_and_stops(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    press(qtbot, desk, Qt.Key.Key_Space)
+    assert desk.player.playing
+    qtbot.waitUntil(lambda: not desk.player.playing, timeout=WAIT)
+    assert desk.session.frame == 23
+    press(qtbot, desk, Qt.Key.Key_J)
+    qtbot.waitUntil(lambda: desk.session.frame < 20, timeout=WAIT)
+    press(qtbot, desk, Qt.Key.Key_K)
+    assert not desk.player.playing
+
+
+def test_a_file_is_dropped_and_a_bad_one_costs_nothing(surveyed_desk, qtbot, tmp_path, over_clip):
+    desk = surveyed_desk
+    bad = tmp_path / "bad.mov"
+    bad.write_text("no film")
+    for path, title in ((bad, "over"), (over_clip, "over")):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        desk.dropEvent(drop)
+        assert desk.session.programme.title == title
+        if path is bad:
+            assert "can't be opened" in desk.header.message and desk.session.surveyed
+    qtbot.waitUntil(lambda: desk.session.surveyed and not desk.jobs.running, timeout=WAIT)
+    assert json.loads((tmp_path / "settings.json").read_text())["recent"] == [str(over_clip)]
+    assert [action.text() for action in desk._recent.actions()] == [str(over_clip)]
+
+
+def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):
+    desk = surveyed_desk
+    (tmp_path / "wide.toml").write_text('title = "Wide"\n[limits]\nluma = [-10, 120]\nrgb = [-30, 140]\n')
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.choose_rules(str(tmp_path / "wide.toml"))
+    assert desk.session.must_fix_count == 0 and "Wide" in desk.header._rules.text()
+    (tmp_path / "wide.toml").write_text("limits = 1")
+    desk.choose_rules(str(tmp_path / "wide.toml"))
+    assert "must be a table" in desk.header.message and desk.session.rules.title == "Wide"
+
+
+def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
+    desk.open(over_clip)
+    desk.jobs._monitor.cancel()
+    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: "Survey stopped" in desk.header.message or desk.session.surveyed, timeout=WAIT)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.survey_again()
+    assert desk.session.surveyed
+
+
+def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path):
+    desk = surveyed_desk
+    desk.legalise()
+    qtbot.waitUntil(lambda: bool(desk.session.treatments) and not desk.jobs.running, timeout=WAIT)
+    target = tmp_path / "legal.mkv"
+    with qtbot.waitSignal(desk.proved, timeout=WAIT):
+        desk.start_proof(target, "ffv1")
+    assert target.exists() and (tmp_path / "legal.mkv.certificate.html").exists()
+    assert "proved legal" in desk.header.message
+
+
+def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
+    dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
+    qtbot.addWidget(dialog)
+    go = next(b for b in dialog.findChildren(QPushButton) if b.text() == "Prove and write")
+    assert go.isEnabled() and dialog.target.suffix == ".mov"
+    dialog._path.setText(str(surveyed_desk.session.programme.path))
+    assert not go.isEnabled()
+    dialog._codec.setCurrentIndex(dialog._codec.findData("ffv1"))
+    assert "source itself" in dialog._trouble.text()
+
+
+def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):
+    dialog = FactsDialog(surveyed_desk.session, surveyed_desk)
+    qtbot.addWidget(dialog)
+    dialog._range.setCurrentIndex(1)
+    dialog._edges[1].setValue(20)
+    said = dialog.overrides
+    assert said.signal_range == "full" and said.region.as_list() == [0, 20, 256, 108]
+    surveyed_desk.session.survey_again(signal_range=said.signal_range, region=said.region)
+    assert surveyed_desk.session.source.range == "full" and "narrow" in FactsDialog._standing(surveyed_desk.session, "range")
+
+
+def test_the_key_sheet_has_every_key(desk, qtbot):
+    sheet = KeySheet(desk)
+    qtbot.addWidget(sheet)
+    text = " ".join(label.text() for label in sheet.findChildren(type(desk._treatment_card._title)))
+    for command in COMMANDS:
+        assert not command.keys or command.title.removesuffix(" …") in text
+
+
+def test_every_control_has_a_name(surveyed_desk):
+    desk = surveyed_desk
+    for widget in (desk.skyline, desk.findings, desk.picture, desk.waveform, desk.vectorscope, desk.treatment):
+        assert widget.accessibleName()
+    assert load_rules("r103").title in desk.header._rules.text()
