@@ -58,4 +58,4 @@ def clip(tmp_path: Path) -> Iterator[Callable[..., Path]]:
     def make(name: str, *args: object, **kwargs: object) -> Path:
         return make_clip(tmp_path / name, *args, **kwargs)  # type: ignore[arg-type]
 
-    yield make
+    return make

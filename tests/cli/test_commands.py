@@ -46,7 +46,9 @@ def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
     code, out, err = run(capfd, "legalise", over_clip, target, "--json", "-")
     report = json.loads(out)
     assert code == 0 and err == ""
-    assert report["schema"] == "bluffline.legalise/1" and report["after"]["verdict"] == "pass" and report["output"] == str(target)
+    assert (
+        report["schema"] == "bluffline.legalise/1" and report["after"]["verdict"] == "pass" and report["output"] == str(target)
+    )
     assert run(capfd, "check", target)[0] == 0
 
 

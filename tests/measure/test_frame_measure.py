@@ -73,14 +73,18 @@ def test_r103_codes_are_those_the_standard_prints():
     source = signal(depth=10, sampling="444", model=Model.RGB)
     for code, inside in ((984, True), (985, False), (20, True), (19, False)):
         plane = np.full((48, 64), code, np.uint16)
-        measure = measure_frame((plane, plane, plane), signal(depth=10, sampling="444", model=Model.RGB), Region.whole(source), R103)
+        measure = measure_frame(
+            (plane, plane, plane), signal(depth=10, sampling="444", model=Model.RGB), Region.whole(source), R103
+        )
         assert (measure.rgb_high_area + measure.rgb_low_area == 0) is inside
 
 
 def test_rounded_bars_are_legal_to_the_last_bit():
     source = signal(64, 48, depth=8)
     strict = Limits((0.0, 100.0), (0.0, 100.0))
-    columns = np.array([(1, 1, 1), (0.75, 0.75, 0), (0, 0.75, 0.75), (0, 0.75, 0), (0.75, 0, 0.75), (0.75, 0, 0), (0, 0, 0.75), (0, 0, 0)])
+    columns = np.array(
+        [(1, 1, 1), (0.75, 0.75, 0), (0, 0.75, 0.75), (0, 0.75, 0), (0.75, 0, 0.75), (0.75, 0, 0), (0, 0, 0.75), (0, 0, 0)]
+    )
     for bar in columns:
         flat = to_planes(np.broadcast_to(bar, (48, 64, 3)), source)
         measure = measure_frame(flat, source, Region.whole(source), strict)

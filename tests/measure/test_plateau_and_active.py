@@ -39,9 +39,15 @@ def test_crushed_blacks_are_found():
 
 @pytest.mark.parametrize(
     "smooth",
-    [X / 640, 0.5 + 0.4 * np.sin(X / 90), 0.9 - ((X - 320) / 400) ** 2, sky(0.95), 0.3 + 0.5 * np.sqrt(np.clip(1 - ((X - 320) / 330) ** 2, 0, 1))],
+    [
+        X / 640,
+        0.5 + 0.4 * np.sin(X / 90),
+        0.9 - ((X - 320) / 400) ** 2,
+        sky(0.95),
+        0.3 + 0.5 * np.sqrt(np.clip(1 - ((X - 320) / 330) ** 2, 0, 1)),
+    ],
     ids=["ramp", "sine", "ridge", "glow", "cylinder"],
-)  # fmt: skip
+)
 @pytest.mark.parametrize("depth", [8, 10])
 def test_a_smooth_gradient_is_not_clipped(smooth, depth):
     assert measured(smooth, depth).clip_high.area == measured(smooth, depth).clip_low.area == 0
@@ -71,12 +77,15 @@ def boxed(top=0, bottom=0, left=0, right=0, seed=0):
 @pytest.mark.parametrize(
     ("borders", "expected"),
     [
-        ({}, [0, 0, 320, 180]), ({"top": 22, "bottom": 22}, [0, 22, 320, 136]), ({"left": 40, "right": 40}, [40, 0, 240, 180]),
-        ({"left": 4}, [4, 0, 316, 180]), ({"top": 2, "left": 4, "right": 4}, [4, 2, 312, 178]),
+        ({}, [0, 0, 320, 180]),
+        ({"top": 22, "bottom": 22}, [0, 22, 320, 136]),
+        ({"left": 40, "right": 40}, [40, 0, 240, 180]),
+        ({"left": 4}, [4, 0, 316, 180]),
+        ({"top": 2, "left": 4, "right": 4}, [4, 2, 312, 178]),
         ({"left": 120}, [0, 0, 320, 180]),  # dark on one side only is a picture, not a border
         ({"top": 45, "bottom": 45, "left": 80, "right": 80}, [0, 0, 320, 180]),  # a patch on black
     ],
-)  # fmt: skip
+)
 def test_borders_are_found_and_dark_pictures_are_not_borders(borders, expected):
     pictures = [boxed(**borders, seed=seed) for seed in range(3)]
     assert find_active_picture((planes for planes, _ in pictures), pictures[0][1]).as_list() == expected

@@ -43,5 +43,8 @@ def test_rgb_material_has_gauges_too():
 
 def test_kernels_compiled_and_plain_agree():
     luma = np.random.default_rng(3).integers(0, 1024, (9, 20)).astype(np.uint16)
-    for kernel, arguments in ((scope_kernels.waveform_counts, (luma, 20, 9, 5, 2, 256)), (scope_kernels.vectorscope_counts, (luma, luma, 20, 9, 2, 256))):
+    for kernel, arguments in (
+        (scope_kernels.waveform_counts, (luma, 20, 9, 5, 2, 256)),
+        (scope_kernels.vectorscope_counts, (luma, luma, 20, 9, 2, 256)),
+    ):
         assert np.array_equal(kernel(*arguments), kernel.py_func(*arguments))

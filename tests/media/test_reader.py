@@ -36,7 +36,7 @@ def test_frame_n_is_frame_n_after_any_seek(long_gop, name):
     assert programme.frame_count == FRAMES
     with Reader(programme, keep_bytes=0) as reader:
         assert [_number(frame, programme) for frame in reader.frames()] == list(range(FRAMES))
-        wanted = random.Random(7).sample(range(FRAMES), 14) + [FRAMES - 1, 0, 23, 24, 25, 24, 23]
+        wanted = [*random.Random(7).sample(range(FRAMES), 14), FRAMES - 1, 0, 23, 24, 25, 24, 23]
         for number in wanted:
             frame = reader.frame(number)
             assert (frame.number, _number(frame, programme)) == (number, number)

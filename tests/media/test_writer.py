@@ -27,7 +27,14 @@ def _sound(path):
 
 @pytest.mark.parametrize(
     ("name", "codec", "tolerance"),
-    [("o.mkv", "ffv1", 0), ("o.mov", "prores", 24), ("o.mxf", "prores", 24), ("o.mxf", "dnxhr", 24), ("o.mov", "h264", 24), ("o.mp4", "h264", 24)],
+    [
+        ("o.mkv", "ffv1", 0),
+        ("o.mov", "prores", 24),
+        ("o.mxf", "prores", 24),
+        ("o.mxf", "dnxhr", 24),
+        ("o.mov", "h264", 24),
+        ("o.mp4", "h264", 24),
+    ],
 )
 def test_what_is_written_is_what_was_read(over_clip, tmp_path, name, codec, tolerance):
     """Size, rate, tags, timecode and sound are kept; samples exactly by the lossless codec, closely by the others."""
@@ -57,7 +64,12 @@ def test_variable_times_are_kept(clip, tmp_path):
 
 def test_interlaced_material_stays_interlaced(tmp_path):
     source = make_clip(
-        tmp_path / "i.mov", numbered, 4, codec="libx264", pixel_format="yuv420p", options={"x264-params": "tff=1:log-level=error"}
+        tmp_path / "i.mov",
+        numbered,
+        4,
+        codec="libx264",
+        pixel_format="yuv420p",
+        options={"x264-params": "tff=1:log-level=error"},
     )
     assert probe(source).format.interlaced
     _copy(source, tmp_path / "o.mov", CODECS["prores"])
@@ -99,6 +111,10 @@ def test_the_source_is_never_the_target(over_clip, tmp_path):
 def test_codec_follows_the_ending(tmp_path):
     endings = ("a.mov", "a.mxf", "a.mkv", "a.MP4")
     assert [codec_for(tmp_path / name).name for name in endings] == ["prores", "dnxhr", "ffv1", "h264"]
-    for name, codec, words in (("a.gif", None, "ending"), ("a.mkv", "prores", "not to .mkv"), ("a.mov", "theora", "no codec named")):
+    for name, codec, words in (
+        ("a.gif", None, "ending"),
+        ("a.mkv", "prores", "not to .mkv"),
+        ("a.mov", "theora", "no codec named"),
+    ):
         with pytest.raises(SettingsError, match=words):
             codec_for(tmp_path / name, codec)

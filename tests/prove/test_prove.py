@@ -11,10 +11,10 @@ import numpy as np
 import pytest
 
 from bluffline.errors import CancelledError, WriteError
+from bluffline.measure.frame_measure import Limits
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import codec_for
-from bluffline.measure.frame_measure import Limits
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.survey import run_survey, start_survey
@@ -89,7 +89,11 @@ def test_the_source_is_refused_as_target(over_clip):
 
 def _legalise(source, target, **kwargs):
     return subprocess.Popen(
-        [sys.executable, "-m", "bluffline", "legalise", str(source), str(target)], stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True, **kwargs
+        [sys.executable, "-m", "bluffline", "legalise", str(source), str(target)],
+        stderr=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+        **kwargs,
     )
 
 
@@ -122,7 +126,12 @@ def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
 
 
 def test_a_damaged_frame_is_told_and_replaced_by_the_one_before(tmp_path):
-    made = make_clip(tmp_path / "w.mkv", lambda n: np.random.default_rng(n).uniform(0.2, 0.7, (128, 256, 3)), 10, options={"slicecrc": "1", "g": "1", "level": "3"})
+    made = make_clip(
+        tmp_path / "w.mkv",
+        lambda n: np.random.default_rng(n).uniform(0.2, 0.7, (128, 256, 3)),
+        10,
+        options={"slicecrc": "1", "g": "1", "level": "3"},
+    )
     data = bytearray(made.read_bytes())
     data[len(data) // 2] ^= 0xFF
     hurt = tmp_path / "hurt.mkv"

@@ -48,7 +48,9 @@ def test_the_least_treatment_is_proposed_for_the_shot_that_needs_it(over_clip):
     assert [(p.shot, [type(s) for s in p.treatment]) for p in proposals] == [(1, [SoftCeiling])]
     assert "luma reaches" in proposals[0].reasons[0]
     ceiling = proposals[0].treatment[0]
-    assert ceiling.limit == 103 and ceiling.peak == pytest.approx(survey.source.levels.percent(survey.table.column("y_max")[12:].max()))
+    assert ceiling.limit == 103 and ceiling.peak == pytest.approx(
+        survey.source.levels.percent(survey.table.column("y_max")[12:].max())
+    )
 
 
 def test_prediction_is_what_treatment_then_measures(over_clip):

@@ -22,7 +22,9 @@ def scene(seed, level=0.4):
 def table_of(pictures, source=SOURCE, rules=RULES):
     table = SurveyTable(len(pictures))
     for picture in pictures:
-        measure = None if picture is None else measure_frame(to_planes(picture, source), source, Region.whole(source), rules.limits)
+        measure = (
+            None if picture is None else measure_frame(to_planes(picture, source), source, Region.whole(source), rules.limits)
+        )
         table.append(measure)
     return table
 
@@ -38,7 +40,9 @@ def test_hard_cuts_are_found_and_nothing_else():
     pictures = []
     for seed, length in ((1, 10), (2, 8), (3, 12)):
         base = scene(seed)
-        pictures += [np.roll(base, n // 3, axis=1) * (1 + 0.04 * np.sin(n)) + rng.normal(0, 0.004, base.shape) for n in range(length)]
+        pictures += [
+            np.roll(base, n // 3, axis=1) * (1 + 0.04 * np.sin(n)) + rng.normal(0, 0.004, base.shape) for n in range(length)
+        ]
     assert find_shots(table_of(pictures)) == [Shot(0, 9), Shot(10, 17), Shot(18, 29)]
 
 
@@ -49,7 +53,12 @@ def test_a_fade_is_not_a_cut():
 
 def test_runs_are_split_at_shots_and_carry_their_worst_frame():
     a, b = scene(1), scene(2)
-    pictures = [a] * 3 + [with_patch(a, 1.06, 8), with_patch(a, 1.08, 12), with_patch(a, 1.06, 8)] + [with_patch(b, 1.06, 8)] * 2 + [b] * 3
+    pictures = (
+        [a] * 3
+        + [with_patch(a, 1.06, 8), with_patch(a, 1.08, 12), with_patch(a, 1.06, 8)]
+        + [with_patch(b, 1.06, 8)] * 2
+        + [b] * 3
+    )
     table = table_of(pictures)
     shots = [Shot(0, 5), Shot(6, 10)]
     over = [f for f in judge(table, shots, SOURCE, RULES) if f.rule == "luma-high"]
@@ -59,7 +68,8 @@ def test_runs_are_split_at_shots_and_carry_their_worst_frame():
 
 
 @pytest.mark.parametrize(
-    ("value", "rule"), [(1.05, "luma-high"), (-0.03, "luma-low"), ((0.5, 1.08, 0.5), "rgb-high"), ((0.5, 0.5, -0.08), "rgb-low")]
+    ("value", "rule"),
+    [(1.05, "luma-high"), (-0.03, "luma-low"), ((0.5, 1.08, 0.5), "rgb-high"), ((0.5, 0.5, -0.08), "rgb-low")],
 )
 def test_each_limit_has_its_rule(value, rule):
     rules_found = {f.rule for f in judge(table_of([with_patch(scene(1), value, 10)]), [Shot(0, 0)], SOURCE, RULES)}
@@ -74,7 +84,9 @@ def test_tolerances_of_area_and_duration():
     long = Rules("long", "Long", limits, area=1.0, frames=2)
     found = [f for f in judge(table_of(pictures), [Shot(0, 4)], SOURCE, wide) if f.rule == "luma-high"]
     assert found == []
-    found = [(f.first_frame, f.last_frame) for f in judge(table_of(pictures), [Shot(0, 4)], SOURCE, long) if f.rule == "luma-high"]
+    found = [
+        (f.first_frame, f.last_frame) for f in judge(table_of(pictures), [Shot(0, 4)], SOURCE, long) if f.rule == "luma-high"
+    ]
     assert found == [(2, 3)]
 
 
@@ -82,7 +94,10 @@ def test_wrong_range_tags_are_seen_both_ways():
     ramp = np.linspace(0, 1, 64)[None, :, None] * np.ones((48, 1, 3))
     full_as_narrow = to_planes(ramp, signal(64, 48, signal_range=Range.FULL))
     narrow_as_full = to_planes(ramp, signal(64, 48))
-    for planes, tagged, words in ((full_as_narrow, Range.NARROW, "full range, tagged narrow"), (narrow_as_full, Range.FULL, "narrow range, tagged full")):
+    for planes, tagged, words in (
+        (full_as_narrow, Range.NARROW, "full range, tagged narrow"),
+        (narrow_as_full, Range.FULL, "narrow range, tagged full"),
+    ):
         source = signal(64, 48, signal_range=tagged)
         table = SurveyTable(1)
         table.append(measure_frame(planes, source, Region.whole(source), RULES.limits))

@@ -25,19 +25,30 @@ def test_any_path_will_do(tmp_path):
     path = tmp_path / "house.toml"
     path.write_text(HOUSE)
     rules = load_rules(path)
-    assert (rules.name, rules.title, rules.limits.luma, rules.area, rules.frames) == ("house", "House rules", (-2.0, 101.0), 0.5, 3)
+    assert (rules.name, rules.title, rules.limits.luma, rules.area, rules.frames) == (
+        "house",
+        "House rules",
+        (-2.0, 101.0),
+        0.5,
+        3,
+    )
 
 
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("title = ", "not valid TOML"), ("[limits]\nluma=[0,100]", "limits.rgb must be two numbers"),
-        (HOUSE.replace("-2.0, 101", "101, -2"), "must run upwards"), (HOUSE.replace("-2.0, 101", "-2, true"), "two numbers"),
-        (HOUSE.replace("area = 0.5", "area = 200"), "0 to 100 percent"), (HOUSE.replace("frames = 3", "frames = 0"), "whole number from 1"),
-        (HOUSE + "colour = 1", "tolerance.colour is not known here; known are area, frames"), ("limits = 3", "must be a table"),
-        (HOUSE.replace('"House rules"', "7"), "title must be a text"), ("[limit]\nluma=[0,1]", "limit is not known"),
+        ("title = ", "not valid TOML"),
+        ("[limits]\nluma=[0,100]", "limits.rgb must be two numbers"),
+        (HOUSE.replace("-2.0, 101", "101, -2"), "must run upwards"),
+        (HOUSE.replace("-2.0, 101", "-2, true"), "two numbers"),
+        (HOUSE.replace("area = 0.5", "area = 200"), "0 to 100 percent"),
+        (HOUSE.replace("frames = 3", "frames = 0"), "whole number from 1"),
+        (HOUSE + "colour = 1", "tolerance.colour is not known here; known are area, frames"),
+        ("limits = 3", "must be a table"),
+        (HOUSE.replace('"House rules"', "7"), "title must be a text"),
+        ("[limit]\nluma=[0,1]", "limit is not known"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_file_is_told_by_its_key(text, words):
     with pytest.raises(RulesError, match=words):
         parse_rules(text, "house")

@@ -18,12 +18,17 @@ ROUND_TRIP = 1e-12  # double precision, two 3 × 3 products
 def test_bars_land_on_their_published_codes(rgb, codes):
     levels = Levels.of(10, Range.NARROW)
     luma, cb, cr = rgb_to_ycbcr(np.array(rgb) * 0.75, Matrix.BT709)
-    assert (round(levels.code(luma * 100)), round(levels.zero + cb * levels.span), round(levels.zero + cr * levels.span)) == codes
+    assert (
+        round(levels.code(luma * 100)),
+        round(levels.zero + cb * levels.span),
+        round(levels.zero + cr * levels.span),
+    ) == codes
 
 
 @pytest.mark.parametrize(
     ("depth", "kind", "expected"),
-    [(8, Range.NARROW, (16, 235, 128, 224)), (10, Range.NARROW, (64, 940, 512, 896)), (12, Range.NARROW, (256, 3760, 2048, 3584)),
+    [(8, Range.NARROW, (16, 235, 128, 224)), (10, Range.NARROW, (64, 940, 512, 896)),
+     (12, Range.NARROW, (256, 3760, 2048, 3584)),
      (8, Range.FULL, (0, 255, 128, 255)), (10, Range.FULL, (0, 1023, 512, 1023))],
 )  # fmt: skip
 def test_levels_of_the_standards(depth, kind, expected):
@@ -51,4 +56,6 @@ def test_grey_has_no_chroma_and_gains_agree_with_the_matrix(matrix):
     assert np.allclose(rgb_to_ycbcr(np.full(3, 0.4), matrix), [0.4, 0, 0], atol=ROUND_TRIP)
     gains = ChromaGains.of(matrix)
     red = ycbcr_to_rgb(np.array([0.5, 0.1, 0.2]), matrix)
-    assert np.allclose(red, [0.5 + gains.red_cr * 0.2, 0.5 + gains.green_cb * 0.1 + gains.green_cr * 0.2, 0.5 + gains.blue_cb * 0.1])
+    assert np.allclose(
+        red, [0.5 + gains.red_cr * 0.2, 0.5 + gains.green_cb * 0.1 + gains.green_cr * 0.2, 0.5 + gains.blue_cb * 0.1]
+    )

@@ -45,7 +45,9 @@ def test_same_samples_are_the_very_planes():
     assert convert(planes, source, source) is planes
 
 
-@pytest.mark.parametrize(("before", "after"), [((8, "420"), (10, "422")), ((12, "444"), (10, "422")), ((10, "422"), (8, "420"))])
+@pytest.mark.parametrize(
+    ("before", "after"), [((8, "420"), (10, "422")), ((12, "444"), (10, "422")), ((10, "422"), (8, "420"))]
+)
 def test_depth_and_sampling_change_keeps_flat_colour(before, after):
     source, target = signal(depth=before[0], sampling=before[1]), signal(depth=after[0], sampling=after[1])
     colour = np.broadcast_to([0.5, 0.3, 0.2], (48, 64, 3))

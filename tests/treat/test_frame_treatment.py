@@ -97,6 +97,9 @@ def test_a_band_of_rows_is_treated_as_in_the_whole():
 def test_store_and_load_kernels_return_every_code():
     codes = np.arange(1024, dtype=np.uint16).reshape(8, 128)
     single = np.float32
-    for load, store in ((treat_kernels.load_chroma, treat_kernels.store_chroma), (treat_kernels.load_chroma.py_func, treat_kernels.store_chroma.py_func)):
+    for load, store in (
+        (treat_kernels.load_chroma, treat_kernels.store_chroma),
+        (treat_kernels.load_chroma.py_func, treat_kernels.store_chroma.py_func),
+    ):
         sites = load(codes, 128, single(512), single(1 / 896))
         assert np.array_equal(store(sites, single(512), single(896), single(1023), codes), codes)

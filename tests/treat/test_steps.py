@@ -6,8 +6,16 @@ from hypothesis import strategies as st
 from bluffline.errors import SettingsError
 from bluffline.signal.levels import Levels, Range
 from bluffline.treat.steps import (
-    ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, acts, predicted_extremes, rein_of, tone_curve,
-)  # fmt: skip
+    ChromaRein,
+    LevelRemap,
+    RemapMode,
+    SoftCeiling,
+    SoftFloor,
+    acts,
+    predicted_extremes,
+    rein_of,
+    tone_curve,
+)
 
 GRID = np.linspace(-20, 140, 4001)
 STEP = GRID[1] - GRID[0]
@@ -92,9 +100,15 @@ def test_bypassed_steps_do_nothing():
 
 @pytest.mark.parametrize(
     "make",
-    [lambda: SoftCeiling(100, 109, 100), lambda: SoftFloor(0, -7, 0), lambda: ChromaRein(50, 40), lambda: ChromaRein(0, 100, 80),
-     lambda: LevelRemap(RemapMode.EXTREMES_TO_LIMITS, 10, 10.5, 0, 100, 1.0), lambda: LevelRemap(RemapMode.EXTREMES_TO_LIMITS, 0, 100, 9, 9, 1.0)],
-)  # fmt: skip
+    [
+        lambda: SoftCeiling(100, 109, 100),
+        lambda: SoftFloor(0, -7, 0),
+        lambda: ChromaRein(50, 40),
+        lambda: ChromaRein(0, 100, 80),
+        lambda: LevelRemap(RemapMode.EXTREMES_TO_LIMITS, 10, 10.5, 0, 100, 1.0),
+        lambda: LevelRemap(RemapMode.EXTREMES_TO_LIMITS, 0, 100, 9, 9, 1.0),
+    ],
+)
 def test_senseless_figures_are_refused_in_a_sentence(make):
     with pytest.raises(SettingsError, match=r"^[A-Z].*\.$"):
         make()

@@ -45,14 +45,22 @@ def test_every_command_stands_in_a_menu_with_its_key_and_keys_are_unique(desk):
     assert len(keys) == len(set(keys)) and {command.menu for command in COMMANDS} == set(MENUS)
     for command in COMMANDS:
         assert desk._actions[command.id].text().startswith(command.title.split(":")[0])
-        assert [s.toString() for s in desk._actions[command.id].shortcuts()] == [QKeySequence(k).toString() for k in command.keys]
+        assert [s.toString() for s in desk._actions[command.id].shortcuts()] == [
+            QKeySequence(k).toString() for k in command.keys
+        ]
 
 
 def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
     desk, key = surveyed_desk, Qt.Key
     moves = [
-        (key.Key_Right, 1), (key.Key_Right, 2), (key.Key_Left, 1), (key.Key_Down, 12), (key.Key_Up, 0), (key.Key_End, 23), (key.Key_Home, 0),
-    ]  # fmt: skip
+        (key.Key_Right, 1),
+        (key.Key_Right, 2),
+        (key.Key_Left, 1),
+        (key.Key_Down, 12),
+        (key.Key_Up, 0),
+        (key.Key_End, 23),
+        (key.Key_Home, 0),
+    ]
     for pressed, frame in moves:
         press(qtbot, desk, pressed)
         assert desk.session.frame == frame
@@ -80,9 +88,15 @@ def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
     assert desk.session.frame == 15
     place = QPointF(sky.x_of(12), middle)
     wheel = QWheelEvent(
-        place, sky.mapToGlobal(place), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
-        Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        place,
+        sky.mapToGlobal(place),
+        QPoint(),
+        QPoint(0, 240),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(sky, wheel)
     assert sky.frame_at(place.x()) in (11, 12) and sky.x_of(24) > sky.width()
     press(qtbot, desk, Qt.Key.Key_0)
@@ -126,7 +140,9 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
     assert desk.session.treatment[0].limit == 80.0
     assert desk.session.treated_columns()["y_max"][12:].max() == pytest.approx(80, abs=0.01)
     levels = desk.session.source.levels
-    qtbot.waitUntil(lambda: desk._preview.measure is not None and levels.percent(desk._preview.measure.y_max) < 80.2, timeout=WAIT)
+    qtbot.waitUntil(
+        lambda: desk._preview.measure is not None and levels.percent(desk._preview.measure.y_max) < 80.2, timeout=WAIT
+    )
     desk.session.undo()
     assert desk.session.treatment[0].limit == 103, "one drag is one undo"
     refreshed = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
@@ -196,7 +212,9 @@ def test_a_file_is_dropped_and_a_bad_one_costs_nothing(surveyed_desk, qtbot, tmp
     for path, title in ((bad, "over"), (over_clip, "over")):
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(path))])
-        drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        drop = QDropEvent(
+            QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
         desk.dropEvent(drop)
         assert desk.session.programme.title == title
         if path is bad:

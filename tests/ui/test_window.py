@@ -43,7 +43,9 @@ def screen(tmp_path):
     """A virtual screen with a number that is free."""
     read, write = os.pipe()
     server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"], pass_fds=[write], stderr=subprocess.DEVNULL
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
     )
     os.close(write)
     with os.fdopen(read) as pipe:

@@ -14,9 +14,9 @@ from bluffline.errors import BlufflineError
 from bluffline.media.probe import probe
 from bluffline.media.writer import CODECS, codec_for, refuse_source_as_target
 from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey
+from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.report.certificate import legalise_report, save_certificate
-from bluffline.report.check import check_report, frames_csv
+from bluffline.report.check import check_report, describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 
@@ -106,21 +106,3 @@ def _deliver(report: dict[str, Any], where: str | None, summary: Callable[[], st
     if where is not None:
         save_text(Path(where), text)
     print(summary())
-
-
-def describe(survey: Survey) -> str:
-    """A survey's result in a few lines."""
-    programme, source = survey.programme, survey.source
-    findings = survey.findings()
-    assumed = f" (assumed: {', '.join(sorted(source.assumed))})" if source.assumed else ""
-    lines = [
-        f"{programme.path.name}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
-        f"{source.sampling} {source.bit_depth}-bit, {source.range} range, matrix {source.matrix}{assumed}, "
-        f"{programme.frame_count} frames from {programme.label(0)}"
-    ]
-    for finding in findings:
-        when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
-        lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {finding.reason}, {finding.worst_area:.1f} % of the picture")
-    count = len(must_fix(findings))
-    lines.append(f"{survey.rules.title}: " + (f"{count} must-fix findings" if count else "nothing to fix"))
-    return "\n".join(lines)

@@ -5,8 +5,27 @@ from PIL import Image, ImageDraw, ImageFont
 
 from bluffline.demo.line_up import Scene
 from bluffline.demo.paint import (
-    HEIGHT, MARGIN, WIDTH, Colour, Field, Picture, Pot, box, draw_pot, edge, ellipse, encode_709, grid, over, planks,
-    polygon, smooth_noise, texture, throw_pot, tinted, view,
+    HEIGHT,
+    MARGIN,
+    WIDTH,
+    Colour,
+    Field,
+    Picture,
+    Pot,
+    box,
+    draw_pot,
+    edge,
+    ellipse,
+    encode_709,
+    grid,
+    over,
+    planks,
+    polygon,
+    smooth_noise,
+    texture,
+    throw_pot,
+    tinted,
+    view,
 )  # fmt: skip
 from bluffline.demo.works import SUPER_WHITE
 
@@ -27,6 +46,7 @@ def potter(rng: np.random.Generator) -> Scene:
         Pot((830, 700), 150, (52, 96, 128, 140, 146), (0.24, 0.36, 0.40), dipped=0.25, shine=0.5), (-0.5, 0.7, 0.6), rng, 0.8
     )
     grip = (slice(560 + MARGIN, 720 + MARGIN), slice(620 + MARGIN, 780 + MARGIN))
+    grip_x, grip_y = (axis[grip] for axis in grid())
 
     def at(frame: int) -> Picture:
         t = frame / 25
@@ -35,7 +55,7 @@ def potter(rng: np.random.Generator) -> Scene:
         centre = (500 + sway[0], 268 + sway[1])
         picture[window] = _head(picture[window], x, y, centre, frame, mottle, hair)
         picture = bowl.onto(picture)
-        picture[grip] = _hand(picture[grip], *(axis[grip] for axis in grid()), sway[0])
+        picture[grip] = _hand(picture[grip], grip_x, grip_y, sway[0])
         return encode_709(view(picture * np.array(GREEN_CAST, np.float32), 0.5 * sway[0], 0))
 
     return at
@@ -61,15 +81,20 @@ def _hand(picture: Picture, x: Field, y: Field, sway: float) -> Picture:
 def _workshop(rng: np.random.Generator) -> Picture:
     """Shelves out of focus, and the potter from the shoulders down."""
     x, y = grid()
-    back = tinted(0.42 + 0.08 * texture(rng, 180, 3), (0.42, 0.46, 0.42)) * (0.7 + 0.3 * np.exp(-((x - 900) ** 2) / 300000))[..., None]
+    back = (
+        tinted(0.42 + 0.08 * texture(rng, 180, 3), (0.42, 0.46, 0.42))
+        * (0.7 + 0.3 * np.exp(-((x - 900) ** 2) / 300000))[..., None]
+    )
     for top in (150, 330):
         back = over(back, box(x, y, 720, top, 1320, top + 16, 4), (0.10, 0.075, 0.05))
         for px in range(770, 1280, 92):
             size = float(rng.uniform(70, 120))
             shape = tuple(rng.uniform(0.16, 0.42, 5) * size)
-            back = draw_pot(back, Pot((px, top), size, shape, tuple(rng.uniform(0.1, 0.5, 3)), shine=0.2), (-0.5, 0.6, 0.6), rng, 0.6)
+            back = draw_pot(
+                back, Pot((px, top), size, shape, tuple(rng.uniform(0.1, 0.5, 3)), shine=0.2), (-0.5, 0.6, 0.6), rng, 0.6
+            )
     for _ in range(4):
-        back = sum(np.roll(back, shift, axis) for shift in (-3, 0, 3) for axis in (0, 1)) / 6
+        back = np.asarray(sum(np.roll(back, shift, axis) for shift in (-3, 0, 3) for axis in (0, 1))) / 6
     cloth = tinted(0.5 + 0.10 * texture(rng, 16, 3) + 0.14 * np.sin(x / 34 + 2 * smooth_noise(rng, 160)), (0.16, 0.24, 0.36))
     apron = tinted(0.55 + 0.08 * texture(rng, 6, 2) + 0.10 * smooth_noise(rng, 120), (0.46, 0.40, 0.30))
     fold = (0.55 + 0.55 * np.clip(0.6 - (x - 380) / 520, 0, 1))[..., None]
@@ -100,7 +125,7 @@ def _head(
         picture = over(picture, lobe, SKIN * (0.25 + 0.45 * light)[..., None])
     face, light, depth = _ball(x, y, (cx, cy + 6), (112, 146))
     head = SKIN * ((0.20 + 0.80 * light) * mottle)[..., None]
-    blush = sum(np.exp(-(((x - cx - side * 58) / 34) ** 2 + ((y - cy - 48) / 26) ** 2)) for side in (-1, 1))
+    blush = np.asarray(sum(np.exp(-(((x - cx - side * 58) / 34) ** 2 + ((y - cy - 48) / 26) ** 2)) for side in (-1, 1)))
     head = head * (1 - tinted(blush, (0.0, 0.22, 0.18)))
     hot = np.exp(-(((x - cx + 34) / 58) ** 2 + ((y - cy + 82) / 30) ** 2))
     head = head + tinted(hot * 0.56 + 0.10 * depth**24, (1.0, 0.95, 0.86))
@@ -118,7 +143,9 @@ def _head(
         head = over(head, ellipse(x, y, (cx, my - mouth_open * 0.5), (wide - 13, mouth_open - 4), 1.5), (0.58, 0.54, 0.46))
     head = head * (1 - 0.25 * np.exp(-(((x - cx) / 26) ** 2 + ((y - my - 24) / 7) ** 2)))[..., None]
     picture = over(picture, face, head)
-    fringe = np.maximum((np.hypot((x - cx - 4) / 122, (y - cy + 20) / 138) - 1) * 122, y - cy + 92 - 0.0042 * (x - cx + 30) ** 2)
+    fringe = np.maximum(
+        (np.hypot((x - cx - 4) / 122, (y - cy + 20) / 138) - 1) * 122, y - cy + 92 - 0.0042 * (x - cx + 30) ** 2
+    )
     return over(picture, edge(fringe, 2.5), hair)
 
 
@@ -156,7 +183,9 @@ def moor(rng: np.random.Generator) -> Scene:
     def at(frame: int) -> Picture:
         drift = np.roll(mist, frame // 2, axis=1)
         veil = np.clip(0.30 + 0.32 * drift, 0, 0.8) * np.exp(-(((y - 420) / 120) ** 2))
-        return (0.28 + 0.44 * encode_709(view(over(picture, veil.astype(np.float32), (0.56, 0.58, 0.60)), 0.16 * frame - 5, 0))).astype(np.float32)
+        return (
+            0.28 + 0.44 * encode_709(view(over(picture, veil.astype(np.float32), (0.56, 0.58, 0.60)), 0.16 * frame - 5, 0))
+        ).astype(np.float32)
 
     return at
 
@@ -173,19 +202,38 @@ def _stall(rng: np.random.Generator, sun: float) -> Picture:
     stripe = (np.floor((x - (y - 60) * (x - 640) / 1800) / 70) % 2)[..., None]
     scallop = 150 + 14 * np.abs(np.sin((x - 30) * np.pi / 70))
     cloth = tinted(0.9 - 0.0016 * y, (0.78, 0.74, 0.64)) * (1 - stripe) + tinted(0.9 - 0.0016 * y, (0.13, 0.26, 0.32)) * stripe
-    picture = over(picture, edge(y - scallop, 1.5) * edge(30 - y, 1.5), (cloth * (1 + 0.05 * texture(rng, 12)[..., None])).astype(np.float32))
+    picture = over(
+        picture,
+        edge(y - scallop, 1.5) * edge(30 - y, 1.5),
+        (cloth * (1 + 0.05 * texture(rng, 12)[..., None])).astype(np.float32),
+    )
     for post in (70, 1210):
-        picture = over(picture, box(x, y, post - 11, 140, post + 11, 999, 1.5), tinted(0.30 - 0.006 * (x - post), (0.9, 0.66, 0.44)))
+        picture = over(
+            picture, box(x, y, post - 11, 140, post + 11, 999, 1.5), tinted(0.30 - 0.006 * (x - post), (0.9, 0.66, 0.44))
+        )
     for level, (top, count, size) in enumerate(((330, 9, 96), (480, 8, 122), (650, 7, 150))):
-        board = planks(rng, x, y, (0.40, 0.28, 0.18), 30)
+        board = planks(rng, y, (0.40, 0.28, 0.18), 30)
         picture = np.asarray(picture * (1 - 0.45 * box(x, y, 60, top + 18, 1220, top + 60, 16)[..., None]), np.float32)
         picture = over(picture, box(x, y, 40 - 10 * level, top - 6, 1240 + 10 * level, top + 24, 1.5), board)
         for index in range(count):
             tall = size * float(rng.uniform(0.75, 1.25))
             shape = tuple(np.array([0.24, 0.42, 0.40, 0.24, 0.28]) * tall * rng.uniform(0.75, 1.1, 5))
             hue = float(rng.uniform(0, 1))
-            glaze = [(0.08, 0.20, 0.30), (0.42, 0.20, 0.08), (0.50, 0.46, 0.36), (0.10, 0.26, 0.18), (0.36, 0.09, 0.07), (0.20, 0.16, 0.30)]
-            pot = Pot((120 + (index + 0.5) * 1060 / count, top), tall, shape, glaze[int(hue * 6)], dipped=float(rng.choice([0, 0.2, 0.3])))
+            glaze = [
+                (0.08, 0.20, 0.30),
+                (0.42, 0.20, 0.08),
+                (0.50, 0.46, 0.36),
+                (0.10, 0.26, 0.18),
+                (0.36, 0.09, 0.07),
+                (0.20, 0.16, 0.30),
+            ]
+            pot = Pot(
+                (120 + (index + 0.5) * 1060 / count, top),
+                tall,
+                shape,
+                glaze[int(hue * 6)],
+                dipped=float(rng.choice([0, 0.2, 0.3])),
+            )
             picture = draw_pot(picture, pot, (-0.45, 0.75, 0.6), rng, 0.72 * sun, 0.30)
     return np.asarray(picture * sun, np.float32)
 
@@ -195,12 +243,16 @@ def phone_insert(rng: np.random.Generator) -> Scene:
     x, y = grid()
     picture = tinted(0.035 + 0.012 * texture(rng, 60, 4), (1.0, 0.80, 0.62))
     light = tinted(1.22 + 0.12 * texture(rng, 120, 3), (1.0, 1.0, 1.0))
-    light = over(light, edge(430 + 30 * smooth_noise(rng, 200)[20:21] - y, 6), tinted(0.36 + 0.10 * texture(rng, 24, 4), (0.6, 0.95, 0.42)))
+    light = over(
+        light,
+        edge(430 + 30 * smooth_noise(rng, 200)[20:21] - y, 6),
+        tinted(0.36 + 0.10 * texture(rng, 24, 4), (0.6, 0.95, 0.42)),
+    )
     picture = over(picture, box(x, y, 690, 40, 1180, 520, 2), light)
     for bar in ((926, 40, 942, 520), (690, 270, 1180, 284), (676, 26, 692, 534), (1178, 26, 1196, 534), (676, 518, 1196, 540)):
         picture = over(picture, box(x, y, *bar, 1.5), tinted(0.30 + 0.04 * texture(rng, 9), (0.9, 0.8, 0.7)))
     fall = np.exp(-np.abs(x - 900) / 420)
-    table = planks(rng, x, y * 1.6, (0.34, 0.17, 0.08)) * (0.02 + 0.75 * fall * np.clip((y - 520) / 120, 0.2, 1))[..., None]
+    table = planks(rng, y * 1.6, (0.34, 0.17, 0.08)) * (0.02 + 0.75 * fall * np.clip((y - 520) / 120, 0.2, 1))[..., None]
     picture = over(picture, box(x, y, -99, 560, 1999, 999, 2), table.astype(np.float32))
     vase = Pot((520, 660), 420, (84, 142, 150, 92, 60, 86), (0.06, 0.20, 0.34), dipped=0.12, shine=0.9)
     picture = draw_pot(picture, vase, (0.85, 0.35, 0.4), rng, 0.85, 0.04)
@@ -248,11 +300,14 @@ def caption(rng: np.random.Generator, fonts: str) -> Scene:
 def clean(rng: np.random.Generator) -> Scene:
     """Three finished pots in window light: nothing wrong."""
     x, y = grid()
-    wall = tinted(0.34 + 0.05 * texture(rng, 200, 4) + 0.10 * np.exp(-(((x - 300) / 420) ** 2 + ((y - 180) / 300) ** 2)), (1.0, 0.94, 0.84))
+    wall = tinted(
+        0.34 + 0.05 * texture(rng, 200, 4) + 0.10 * np.exp(-(((x - 300) / 420) ** 2 + ((y - 180) / 300) ** 2)),
+        (1.0, 0.94, 0.84),
+    )
     slant = edge(np.abs((x - 250) + 0.55 * (y - 200)) - 120, 26) * edge(np.abs(y - 220) - 170, 26)
     cross = edge(np.abs((x - 250) + 0.55 * (y - 200)) - 7, 10)
     wall = wall * (1 + 0.42 * (slant * (1 - cross))[..., None])
-    table = planks(rng, x, y * 1.3, (0.46, 0.30, 0.17), 74) * (0.95 - (x - 100)[..., None] / 2600)
+    table = planks(rng, y * 1.3, (0.46, 0.30, 0.17), 74) * (0.95 - (x - 100)[..., None] / 2600)
     picture = over(wall.astype(np.float32), box(x, y, -99, 520, 1999, 999, 2), table.astype(np.float32))
     cloth = polygon(x, y, [(200, 600), (1060, 572), (1150, 690), (130, 712)], 2)
     weave = tinted(0.5 + 0.05 * np.sin(x / 2.2) * np.sin(y / 2.2) + 0.06 * texture(rng, 30, 3), (0.78, 0.76, 0.68))
@@ -268,5 +323,3 @@ def clean(rng: np.random.Generator) -> Scene:
         return encode_709(view(picture * np.float32(0.92), 0.2 * frame - 6, 0.05 * frame - 2))
 
     return at
-
-

@@ -5,18 +5,38 @@ from collections.abc import Callable
 import numpy as np
 
 from bluffline.demo.paint import (
-    HEIGHT, WIDTH, Colour, Picture, box, brickwork, canvas, edge, ellipse, encode_709, grid, over, planks, polygon,
-    smooth_noise, texture, tinted, view,
+    HEIGHT,
+    WIDTH,
+    Colour,
+    Picture,
+    box,
+    brickwork,
+    canvas,
+    edge,
+    ellipse,
+    encode_709,
+    grid,
+    over,
+    planks,
+    polygon,
+    smooth_noise,
+    texture,
+    tinted,
+    view,
 )  # fmt: skip
 
 Scene = Callable[[int], Picture]  # frame within the shot → (720, 1280, 3) R′G′B′, unclamped
 
 # Linear reflectances of the glaze tiles, row by row. The second row is the grey scale, dark to light.
 TILES: tuple[Colour, ...] = (
-    (0.30, 0.46, 0.33), (0.040, 0.075, 0.33), (0.31, 0.058, 0.040), (0.62, 0.40, 0.10), (0.045, 0.22, 0.14), (0.16, 0.045, 0.15),
-    (0.030, 0.030, 0.030), (0.080, 0.080, 0.080), (0.17, 0.17, 0.17), (0.34, 0.34, 0.34), (0.57, 0.57, 0.57), (0.86, 0.86, 0.85),
-    (0.66, 0.33, 0.24), (0.10, 0.36, 0.44), (0.74, 0.62, 0.06), (0.36, 0.14, 0.055), (0.33, 0.29, 0.60), (0.47, 0.11, 0.27),
-    (0.12, 0.075, 0.042), (0.62, 0.12, 0.035), (0.20, 0.42, 0.06), (0.045, 0.17, 0.27), (0.58, 0.52, 0.38), (0.10, 0.12, 0.045),
+    (0.30, 0.46, 0.33), (0.040, 0.075, 0.33), (0.31, 0.058, 0.040),
+    (0.62, 0.40, 0.10), (0.045, 0.22, 0.14), (0.16, 0.045, 0.15),
+    (0.030, 0.030, 0.030), (0.080, 0.080, 0.080), (0.17, 0.17, 0.17),
+    (0.34, 0.34, 0.34), (0.57, 0.57, 0.57), (0.86, 0.86, 0.85),
+    (0.66, 0.33, 0.24), (0.10, 0.36, 0.44), (0.74, 0.62, 0.06),
+    (0.36, 0.14, 0.055), (0.33, 0.29, 0.60), (0.47, 0.11, 0.27),
+    (0.12, 0.075, 0.042), (0.62, 0.12, 0.035), (0.20, 0.42, 0.06),
+    (0.045, 0.17, 0.27), (0.58, 0.52, 0.38), (0.10, 0.12, 0.045),
 )  # fmt: skip
 TILE_COLUMNS, TILE_ROWS = 6, 4
 CHART_CORNERS = ((322.0, 128.0), (978.0, 92.0), (1010.0, 566.0), (286.0, 548.0))  # outer corners of the tile grid
@@ -25,10 +45,19 @@ WARM_CAST: Colour = (1.16, 0.98, 0.70)
 
 def bars(_: np.random.Generator) -> Scene:
     """EBU 100/0/75/0 bars [BT471]."""
-    amplitudes = [(1, 1, 1), (0.75, 0.75, 0), (0, 0.75, 0.75), (0, 0.75, 0), (0.75, 0, 0.75), (0.75, 0, 0), (0, 0, 0.75), (0, 0, 0)]
+    amplitudes = [
+        (1, 1, 1),
+        (0.75, 0.75, 0),
+        (0, 0.75, 0.75),
+        (0, 0.75, 0),
+        (0.75, 0, 0.75),
+        (0.75, 0, 0),
+        (0, 0, 0.75),
+        (0, 0, 0),
+    ]
     columns = np.arange(WIDTH) * 8 // WIDTH
     picture = np.broadcast_to(np.array(amplitudes, np.float32)[columns], (HEIGHT, WIDTH, 3))
-    return lambda frame: picture
+    return lambda _: picture
 
 
 def chart_homography() -> np.ndarray:
@@ -54,7 +83,7 @@ def chart(rng: np.random.Generator) -> Scene:
     lamp = np.exp(-((x - 420) ** 2 + (y + 80) ** 2) / 620000)
     back = brickwork(rng, x * 0.62, y * 0.62, (0.16, 0.12, 0.10)) * (0.22 + 0.5 * lamp)[..., None]
     for _ in range(3):  # the wall is out of focus
-        back = sum(np.roll(back, shift, axis) for shift in (-4, 0, 4) for axis in (0, 1)) / 6
+        back = np.asarray(sum(np.roll(back, shift, axis) for shift in (-4, 0, 4) for axis in (0, 1))) / 6
     h = chart_homography()
     w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
     u, v = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w, (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w
@@ -93,7 +122,7 @@ def cards(rng: np.random.Generator) -> Scene:
     """White, grey and black cards on the throwing bench."""
     x, y = grid()
     wall = brickwork(rng, x, y, (0.34, 0.20, 0.15)) * (0.35 + 0.35 * np.exp(-((x - 300) ** 2) / 500000))[..., None]
-    bench = planks(rng, x, y * 1.4, (0.30, 0.20, 0.12)) * (0.62 - (y - 560)[..., None] / 900)
+    bench = planks(rng, y * 1.4, (0.30, 0.20, 0.12)) * (0.62 - (y - 560)[..., None] / 900)
     picture = over(wall, box(x, y, -99, 540, 1999, 999, 1.5), bench)
     picture = over(picture, box(x, y, -99, 536, 1999, 552, 2), (0.42, 0.29, 0.18))
     for index, tone in enumerate((0.84, 0.18, 0.032)):

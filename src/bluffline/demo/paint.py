@@ -1,16 +1,17 @@
 """Drawing with arithmetic: noise, soft-edged shapes, brickwork and thrown pots, in linear light.
 
-Every picture is a float32 array (rows, columns, 3), 0 = black and 1 = a white card, in linear light and unclamped.
+Every picture is a floating array (rows, columns, 3), 0 = black and 1 = a white card, in linear light and unclamped.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-Field = NDArray[np.float32]
-Picture = NDArray[np.float32]
+Field = NDArray[Any]  # (rows, columns)
+Picture = NDArray[Any]  # (rows, columns, 3)
 Colour = tuple[float, float, float]
 
 WIDTH, HEIGHT = 1280, 720
@@ -41,12 +42,10 @@ def smooth_noise(rng: np.random.Generator, cell: float, stretch: float = 1.0, pl
     a, b = a * a * (3 - 2 * a), b * b * (3 - 2 * b)
     top = values[i, j] * (1 - b) + values[i, j + 1] * b
     low = values[i + 1, j] * (1 - b) + values[i + 1, j + 1] * b
-    return top * (1 - a) + low * a
+    return np.asarray(top * (1 - a) + low * a)
 
 
-def texture(
-    rng: np.random.Generator, cell: float, octaves: int = 4, stretch: float = 1.0, place: Grid | None = None
-) -> Field:
+def texture(rng: np.random.Generator, cell: float, octaves: int = 4, stretch: float = 1.0, place: Grid | None = None) -> Field:
     """Noise of several scales, roughly −1 … 1, over the whole canvas or a part of it."""
     scales = (0.5**octave * smooth_noise(rng, cell / 2**octave, stretch, place) for octave in range(octaves))
     return np.asarray(sum(scales) / 1.5, np.float32)
@@ -68,10 +67,10 @@ def box(x: Field, y: Field, left: float, top: float, right: float, bottom: float
     return edge(np.maximum(np.maximum(left - x, x - right), np.maximum(top - y, y - bottom)), softness)
 
 
-def polygon(x: Field, y: Field, corners: list[tuple[float, float]], softness: float = 1.0) -> Field:
+def polygon(x: Field, y: Field, corners: Sequence[tuple[float, float]], softness: float = 1.0) -> Field:
     """Coverage of a convex polygon, corners clockwise on screen."""
     distance = np.full_like(x, -1e9)
-    for (ax, ay), (bx, by) in zip(corners, corners[1:] + corners[:1], strict=True):
+    for (ax, ay), (bx, by) in zip(corners, [*corners[1:], corners[0]], strict=True):
         length = np.hypot(bx - ax, by - ay)
         distance = np.maximum(distance, ((by - ay) * (x - ax) - (bx - ax) * (y - ay)) / length)
     return edge(distance, softness)
@@ -109,7 +108,7 @@ def brickwork(rng: np.random.Generator, x: Field, y: Field, brick: Colour, size:
     return over(face.astype(np.float32), joint, mortar)
 
 
-def planks(rng: np.random.Generator, x: Field, y: Field, wood: Colour, height: float = 60) -> Picture:
+def planks(rng: np.random.Generator, y: Field, wood: Colour, height: float = 60) -> Picture:
     """Boards laid across, with grain along them."""
     row = np.floor(y / height)
     shade = rng.uniform(0.75, 1.15, 64).astype(np.float32)[row.astype(int) % 64]

@@ -55,9 +55,14 @@ PLAN = (
     ShotPlan("potter", 80, fair.potter, 0.0024, -1, 2),
     ShotPlan("moor, recorded flat", 70, fair.moor, 0.0012, -1, 2),
     ShotPlan(
-        "insert from a phone", 80, fair.phone_insert, 0.0025, fair.FULL_RANGE_BLACK, fair.FULL_RANGE_WHITE,
+        "insert from a phone",
+        80,
+        fair.phone_insert,
+        0.0025,
+        fair.FULL_RANGE_BLACK,
+        fair.FULL_RANGE_WHITE,
         ("levels", "clip-high", "clip-low"),
-    ),  # fmt: skip
+    ),
     ShotPlan("store room", 60, works.store_room, 0.0025, 0, 2, ("clip-low",)),
     ShotPlan("captioned stall", 70, _caption, 0.0018, -1, works.SUPER_WHITE, ("graphic-high",)),
     ShotPlan("three pots, nothing wrong", 60, fair.clean, 0.0016, -1, 2),
@@ -111,9 +116,15 @@ def build(folder: Path, report: Callable[[str], None]) -> None:
     areas: list[dict[str, float]] = []
     with av.open(str(clip), "w", options={"movflags": "faststart"}) as container:
         stream = container.add_stream(
-            "libx264", rate=RATE,
-            options={"preset": "slow", "crf": "19", "g": "50", "x264-params": "log-level=error:aq-mode=3:psy-rd=1.4,0.3:deblock=-2,-2"},
-        )  # fmt: skip
+            "libx264",
+            rate=RATE,
+            options={
+                "preset": "slow",
+                "crf": "19",
+                "g": "50",
+                "x264-params": "log-level=error:aq-mode=3:psy-rd=1.4,0.3:deblock=-2,-2",
+            },
+        )
         stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv422p10le"
         context = stream.codec_context
         context.colorspace = context.color_primaries = context.color_trc = context.color_range = 1

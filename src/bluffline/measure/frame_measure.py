@@ -196,7 +196,7 @@ def _block_means(luma: NDArray[Any], source: SignalFormat, edges: tuple[int, int
     widths = np.diff(np.arange(GRID_COLUMNS + 1) * (right - left) // GRID_COLUMNS)
     lines = np.bincount(np.arange(0, bottom - top, 2) * GRID_ROWS // (bottom - top), minlength=GRID_ROWS)
     samples = np.maximum(lines[:, None] * widths[None, :], 1)
-    return ((sums / samples - source.levels.black) / source.levels.swing).astype(np.float32)
+    return np.asarray((sums / samples - source.levels.black) / source.levels.swing, np.float32)
 
 
 def _spread(luma: Histogram, cb: Histogram, cr: Histogram) -> NDArray[np.float32]:

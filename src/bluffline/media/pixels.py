@@ -54,9 +54,7 @@ def _packed() -> dict[str, PixelLayout]:
         ("p212le", "422", 12),
         ("p412le", "444", 12),
     ):
-        table[name] = PixelLayout(
-            ycbcr, depth, _HALVED[halved], ((0, 1, 0), (1, 2, 0), (1, 2, 1)), shift=16 - depth
-        )
+        table[name] = PixelLayout(ycbcr, depth, _HALVED[halved], ((0, 1, 0), (1, 2, 0), (1, 2, 1)), shift=16 - depth)
     for name, order in (
         ("y210le", (0, 1, 3)),
         ("y212le", (0, 1, 3)),
@@ -93,16 +91,12 @@ def layout_of(pixel_format: str) -> PixelLayout:
     straight = ((0, 1, 0), (1, 1, 0), (2, 1, 0))
     if match := _PLANAR_YCBCR.fullmatch(pixel_format):
         depth = int(match[3] or 8)
-        return PixelLayout(
-            Model.YCBCR, depth, _HALVED[match[2]], straight, match[4] == "be", full_by_name=match[1] == "j"
-        )
+        return PixelLayout(Model.YCBCR, depth, _HALVED[match[2]], straight, match[4] == "be", full_by_name=match[1] == "j")
     if match := _PLANAR_RGB.fullmatch(pixel_format):
         order = ((2, 1, 0), (0, 1, 0), (1, 1, 0))
         return PixelLayout(Model.RGB, int(match[1] or 8), _HALVED["444"], order, match[2] == "be")
     if match := _GREY.fullmatch(pixel_format):
-        return PixelLayout(
-            Model.YCBCR, int(match[1] or 8), _HALVED["420"], ((0, 1, 0), None, None), match[2] == "be"
-        )
+        return PixelLayout(Model.YCBCR, int(match[1] or 8), _HALVED["420"], ((0, 1, 0), None, None), match[2] == "be")
     raise MediaError(f"The pixel format {pixel_format} is not one that Bluffline can measure.")
 
 

@@ -208,7 +208,11 @@ def _with_lost_frames(entries: list[tuple[int, int, bool]]) -> list[tuple[int, i
     steps = np.diff(times)
     if len(steps) < 2 or (step := int(np.median(steps))) <= 0 or float((np.abs(steps - step) <= 1).mean()) < 0.9:
         return entries
-    lost = [(time + step * n, time + step * n, False) for time, gap in zip(times, steps, strict=False) for n in range(1, round(gap / step))]
+    lost = [
+        (time + step * n, time + step * n, False)
+        for time, gap in zip(times, steps, strict=False)
+        for n in range(1, round(gap / step))
+    ]
     return sorted(entries + lost)
 
 

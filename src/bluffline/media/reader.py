@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import ExitStack
 from dataclasses import dataclass
+from typing import Self
 
 import av
 import numpy as np
@@ -53,7 +54,7 @@ class Reader:
         self._kept.clear()
         self._stack.close()
 
-    def __enter__(self) -> "Reader":
+    def __enter__(self) -> Self:
         return self
 
     def __exit__(self, *_: object) -> None:

@@ -48,6 +48,4 @@ class Timecode:
         seconds, frames = divmod(count, self.base)
         separator = ";" if self.drop else ":"
         width = 3 if self.base > 100 else 2
-        return (
-            f"{seconds // 3600 % 24:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{separator}{frames:0{width}d}"
-        )
+        return f"{seconds // 3600 % 24:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{separator}{frames:0{width}d}"

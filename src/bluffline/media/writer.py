@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -45,7 +45,15 @@ CODECS = {
     codec.name: codec
     for codec in (
         # FFmpeg's other ProRes encoder, prores_ks, is six times slower and no closer to the source at this profile.
-        Codec("prores", "ProRes 422 HQ", "prores", "yuv422p10le", (".mov", ".mxf"), (("profile", "3"), ("vendor", "apl0")), "FRAME"),
+        Codec(
+            "prores",
+            "ProRes 422 HQ",
+            "prores",
+            "yuv422p10le",
+            (".mov", ".mxf"),
+            (("profile", "3"), ("vendor", "apl0")),
+            "FRAME",
+        ),
         Codec("dnxhr", "DNxHR HQX", "dnxhd", "yuv422p10le", (".mov", ".mxf"), (("profile", "dnxhr_hqx"),)),
         Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
@@ -83,7 +91,7 @@ def refuse_source_as_target(source: Path, target: Path) -> None:
     ------
     WriteError : ``target`` is the source itself, by whatever name, or its folder is not there.
     """
-    if target.exists() and os.path.samefile(source, target):
+    if target.exists() and target.samefile(source):
         raise WriteError(f"{target} is the source itself, which is never written to; choose another name.")
     if not target.parent.is_dir():
         raise WriteError(f"{target} can't be written: there is no folder {target.parent}.")
@@ -116,6 +124,7 @@ class Writer:
         self.format = written_format(source, codec)
         self._pixel_format = codec.pixel_format or _writable(programme)
         self._tags = self._written_tags()
+        self._ticks = programme.time_base if programme.index.variable else 1 / programme.frame_rate
         self._stack = ExitStack()
         self._end = _MUXERS[target.suffix.lower()]
         self._output = self._guard(lambda: av.open(str(target), "w", format=self._end, metadata_errors="ignore"))
@@ -137,14 +146,15 @@ class Writer:
         """Encode frame ``number`` from planes in `format`, and carry over the sound up to it."""
         picture = av.VideoFrame(self.format.width, self.format.height, self._pixel_format)
         put_planes(picture, planes)
-        picture.pts = self._time(number)
-        picture.time_base = self._stream.codec_context.time_base
+        time = self._time(number)
+        picture.pts = time
+        picture.time_base = self._ticks
         # Some encoders take the tags from each frame, others from the track.
         picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = self._tags
         if self._field_marker is not None:
             picture = self._field_marker.mark(picture)
         self._guard(lambda: self._output.mux(self._stream.encode(picture)))
-        self._carry_until(picture.pts * picture.time_base)
+        self._carry_until(time * self._ticks)
 
     def finish(self) -> None:
         """Flush the encoder, carry over what sound is left, and close the file."""
@@ -155,10 +165,8 @@ class Writer:
 
     def abandon(self) -> None:
         """Close without finishing; the caller removes the file."""
-        try:
+        with suppress(av.error.FFmpegError, OSError):  # the file is thrown away: a failing trailer says nothing new
             self._output.close()
-        except (av.error.FFmpegError, OSError):
-            pass  # the file is thrown away, so a failing trailer says nothing new
         self._stack.close()
 
     def _guard(self, act: Callable[[], Any]) -> Any:
@@ -174,10 +182,10 @@ class Writer:
         options = dict(codec.options)
         if codec.name == "h264" and self.format.interlaced:
             options["x264-params"] = "tff=1" if self.format.top_field_first else "bff=1"
-        stream = self._output.add_stream(codec.encoder, rate=programme.frame_rate, options=options)
+        stream: av.VideoStream = self._output.add_stream(codec.encoder, rate=programme.frame_rate, options=options)
         stream.width, stream.height, stream.pix_fmt = self.format.width, self.format.height, self._pixel_format
         context = stream.codec_context
-        context.time_base = programme.time_base if programme.index.variable else 1 / programme.frame_rate
+        context.time_base = self._ticks
         context.color_range, context.colorspace, context.color_primaries, context.color_trc = self._tags
         original = self._source.streams.video[0]
         if original.sample_aspect_ratio:
@@ -203,7 +211,9 @@ class Writer:
         except (av.error.FFmpegError, ValueError, OSError) as error:
             if not self._tracks:
                 raise WriteError(f"The file could not be begun: {error}.") from error
-            carried = "; ".join(f"{track.kind}: {track.description}" for track in self.programme.tracks if track.index in self._tracks)
+            carried = "; ".join(
+                f"{track.kind}: {track.description}" for track in self.programme.tracks if track.index in self._tracks
+            )
             raise WriteError(
                 f"A {self._end} file can't carry these tracks without re-encoding them: {carried}; choose .mov or .mkv."
             ) from error

@@ -151,7 +151,8 @@ def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float,
     ``extremes``: luma of the source shot (percent), for a step that has to be added.
     """
     steps = list(treatment)
-    kind: type[Step] = {"luma-high": SoftCeiling, "luma-low": SoftFloor}.get(rule, ChromaRein)
+    answers: dict[str, type[Step]] = {"luma-high": SoftCeiling, "luma-low": SoftFloor}
+    kind = answers.get(rule, ChromaRein)
     if not any(isinstance(step, kind) and not step.bypassed for step in steps):
         low, high = (float(value) for value in tone_curve(treatment, np.array(extremes))[0])
         added: dict[type[Step], Step] = {

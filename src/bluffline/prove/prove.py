@@ -100,14 +100,21 @@ def prove(request: ProveRequest, monitor: Monitor) -> Proof:
             if not must_fix(findings) or turn == MOST_ROUNDS:
                 break
             treatments = _with_margin(request, treatments, findings)
-        checksums = [
-            _checksum(path, monitor, name) for path, name in ((survey.programme.path, "the source"), (working, "the written file"))
-        ]
+        source_checksum = _checksum(survey.programme.path, monitor, "the source")
+        written_checksum = _checksum(working, monitor, "the written file")
         _settle(working, target)
     finally:
         working.unlink(missing_ok=True)
     return Proof(
-        request, survey.findings(list(request.shots)), after, findings, treatments, turn, *checksums, datetime.now(UTC)
+        request=request,
+        before=survey.findings(list(request.shots)),
+        after=after,
+        after_findings=findings,
+        treatments=treatments,
+        rounds=turn,
+        source_checksum=source_checksum,
+        written_checksum=written_checksum,
+        finished=datetime.now(UTC),
     )
 
 
@@ -147,6 +154,6 @@ def _settle(working: Path, target: Path) -> None:
     try:
         with working.open("rb+") as file:
             os.fsync(file.fileno())
-        os.replace(working, target)
+        working.replace(target)
     except OSError as error:
         raise WriteError(f"{target.name} could not be given its name: {error.strerror}.") from error

@@ -28,7 +28,8 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
     return {
         "schema": "bluffline.legalise/1",
         "before": check_report(proof.request.survey, shots),
-        "after": check_report(proof.after, shots) | {"file": check_report(proof.after)["file"] | {"path": str(proof.request.target)}},
+        "after": check_report(proof.after, shots)
+        | {"file": check_report(proof.after)["file"] | {"path": str(proof.request.target)}},
         "rounds": proof.rounds,
         "output": str(proof.request.target),
         "codec": proof.request.codec.title,
@@ -50,7 +51,8 @@ def step_text(step: Step) -> str:
     """One step's parameters in a line."""
     match step:
         case LevelRemap():
-            return f"{step.mode}: {_signed(step.low_in)} … {_signed(step.high_in)} % to {_signed(step.low_out)} … {_signed(step.high_out)} %"
+            low_in, high_in, low_out, high_out = map(_signed, (step.low_in, step.high_in, step.low_out, step.high_out))
+            return f"{step.mode}: {low_in} … {high_in} % to {low_out} … {high_out} %"
         case SoftCeiling():
             how = "hard clip" if step.hard else f"knee {_signed(step.knee)} %"
             return f"{_signed(step.peak)} % to {_signed(step.limit)} %, {how}"
@@ -75,7 +77,8 @@ def save_certificate(proof: Proof) -> list[Path]:
     target = proof.request.target
     programme = proof.request.survey.programme
     files = {
-        target.with_name(f"{target.name}.certificate.json"): json.dumps(legalise_report(proof), indent=2, ensure_ascii=False) + "\n",
+        target.with_name(f"{target.name}.certificate.json"): json.dumps(legalise_report(proof), indent=2, ensure_ascii=False)
+        + "\n",
         target.with_name(f"{target.name}.findings.csv"): findings_csv(proof.before, programme),
         target.with_name(f"{target.name}.certificate.html"): certificate_page(proof),
     }
@@ -105,7 +108,11 @@ def certificate_page(proof: Proof) -> str:
         before=[finding_report(finding, programme) for finding in proof.before],
         after=[finding_report(finding, programme) for finding in proof.after_findings],
         steps=[
-            (number, programme.label(request.shots[number].first), [(step.title, step_text(step), step.bypassed) for step in steps])
+            (
+                number,
+                programme.label(request.shots[number].first),
+                [(step.title, step_text(step), step.bypassed) for step in steps],
+            )
             for number, steps in sorted(proof.treatments.items())
         ],
         skylines=[
@@ -139,7 +146,7 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
     template = jinja2.Template(
         resources.files("bluffline.report").joinpath("skyline.svg.j2").read_text("utf-8"), autoescape=True
     )
-    return template.render(
+    drawn: str = template.render(
         width=_SVG_WIDTH,
         height=_SVG_HEIGHT,
         luma=band(percent["y_max"], percent["y_min"]),
@@ -149,3 +156,4 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
         cuts=[cut * _SVG_WIDTH / count for cut in cuts[1:]],
         marks=[(value, height(value)) for value in (0, 50, 100)],
     )
+    return drawn

@@ -101,3 +101,25 @@ def findings_csv(findings: list[Finding], programme: Programme) -> str:
     writer.writeheader()
     writer.writerows(rows)
     return text.getvalue()
+
+
+def describe(survey: Survey) -> str:
+    """A survey's result in a few lines."""
+    programme, source = survey.programme, survey.source
+    findings = survey.findings()
+    assumed = f" (assumed: {', '.join(sorted(source.assumed))})" if source.assumed else ""
+    lines = [
+        (
+            f"{programme.path.name}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
+            f"{source.sampling} {source.bit_depth}-bit, {source.range} range, matrix {source.matrix}{assumed}, "
+            f"{programme.frame_count} frames from {programme.label(0)}"
+        )
+    ]
+    for finding in findings:
+        when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
+        worst = f"{finding.reason}, {finding.worst_area:.1f} % of the picture"
+        lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {worst}")
+
+    count = len(must_fix(findings))
+    lines.append(f"{survey.rules.title}: " + (f"{count} must-fix findings" if count else "nothing to fix"))
+    return "\n".join(lines)

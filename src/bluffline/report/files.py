@@ -21,8 +21,8 @@ def save_text(path: Path, text: str) -> None:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(temporary, 0o666 & ~_umask())
-        os.replace(temporary, path)
+        Path(temporary).chmod(0o666 & ~_umask())
+        Path(temporary).replace(path)
     except OSError as error:
         if temporary is not None:
             Path(temporary).unlink(missing_ok=True)

@@ -14,7 +14,6 @@ from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 
-
 Column = NDArray[np.float64]
 
 

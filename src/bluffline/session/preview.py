@@ -6,7 +6,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure.frame_measure import FrameMeasure, Limits, Planes, Region, measure_frame, rounding_allowance, ycbcr_planes
+from bluffline.measure.frame_measure import (
+    FrameMeasure,
+    Limits,
+    Planes,
+    Region,
+    measure_frame,
+    rounding_allowance,
+    ycbcr_planes,
+)
 from bluffline.measure.scopes import vectorscope, waveform
 from bluffline.session import preview_kernels as kernels
 from bluffline.signal.format import Model, SignalFormat

@@ -11,9 +11,9 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure.frame_measure import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.measure.frame_measure import Region
 from bluffline.prove.propose import Proposal, ceiling_for, floor_for, luma_extremes, predicted_columns
 from bluffline.prove.survey import Survey, must_fix, start_survey
 from bluffline.rules.findings import Finding, percent_columns

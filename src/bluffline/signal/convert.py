@@ -43,9 +43,9 @@ def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: Si
 
     def stored(plane: Plane, origin: int, scale: float, new_origin: int) -> Plane:
         if plane.dtype.kind == "u" and scale >= 1 and scale.is_integer() and new_origin == origin * scale:
-            return np.multiply(plane, int(scale), dtype=dtype)
+            return np.asarray(np.multiply(plane, int(scale), dtype=dtype))
         moved = (plane.astype(np.float32) - np.float32(origin)) * np.float32(scale) + np.float32(new_origin)
-        return np.clip(np.rint(moved), 0, top).astype(dtype)
+        return np.asarray(np.clip(np.rint(moved), 0, top), dtype)
 
     chroma_scale = after.span / before.span
     return (

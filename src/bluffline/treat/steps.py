@@ -104,10 +104,7 @@ class SoftFloor:
 
     def apply(self, luma: Float) -> tuple[Float, Float]:
         """Luma in percent to luma in percent; chroma is left as it is, since near black no ratio holds."""
-        if self.hard:
-            treated = np.maximum(luma, self.limit)
-        else:
-            treated = -_roll_off(-luma, -self.knee, -self.trough, -self.limit)
+        treated = np.maximum(luma, self.limit) if self.hard else -_roll_off(-luma, -self.knee, -self.trough, -self.limit)
         return treated, np.ones_like(luma)
 
 

@@ -9,9 +9,9 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from bluffline.cli.main import describe
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
+from bluffline.report.check import describe
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -50,7 +50,9 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser("bluffline", description="Open the desk.")
     parser.add_argument("file", type=Path, nargs="?", metavar="FILE", help="the programme to open")
     parser.add_argument("--demo", action="store_true", help="open the demo programme")
-    parser.add_argument("--picture", type=Path, metavar="OUT.png", help="survey without a display and save a picture of the desk")
+    parser.add_argument(
+        "--picture", type=Path, metavar="OUT.png", help="survey without a display and save a picture of the desk"
+    )
     return parser
 
 

@@ -58,13 +58,33 @@ COMMANDS: tuple[Command, ...] = (
     Command("first-frame", "Go", "First frame", ("Home",), lambda d: d.session.go_to(0)),
     Command("last-frame", "Go", "Last frame", ("End",), lambda d: d.session.go_to(1 << 60)),
     Command("legalise", "Treatment", "Legalise", ("G",), lambda d: d.legalise(), _surveyed),
-    Command("bypass", "Treatment", "Bypass or restore all steps of the shot", ("B",), lambda d: d.bypass_all(),
-            lambda d: bool(d.session.treatment)),
-    Command("reset", "Treatment", "Reset the shot", ("Ctrl+Backspace",), lambda d: d.session.reset_shot(),
-            lambda d: bool(d.session.treatment)),
-    Command("undo", "Treatment", "Undo", ("Ctrl+Z",), lambda d: d.session.undo(), lambda d: d.session.undoes is not None, apart=True),
-    Command("redo", "Treatment", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), lambda d: d.session.redo(),
-            lambda d: d.session.redoes is not None),
+    Command(
+        "bypass",
+        "Treatment",
+        "Bypass or restore all steps of the shot",
+        ("B",),
+        lambda d: d.bypass_all(),
+        lambda d: bool(d.session.treatment),
+    ),
+    Command(
+        "reset",
+        "Treatment",
+        "Reset the shot",
+        ("Ctrl+Backspace",),
+        lambda d: d.session.reset_shot(),
+        lambda d: bool(d.session.treatment),
+    ),
+    Command(
+        "undo", "Treatment", "Undo", ("Ctrl+Z",), lambda d: d.session.undo(), lambda d: d.session.undoes is not None, apart=True
+    ),
+    Command(
+        "redo",
+        "Treatment",
+        "Redo",
+        ("Ctrl+Shift+Z", "Ctrl+Y"),
+        lambda d: d.session.redo(),
+        lambda d: d.session.redoes is not None,
+    ),
     Command("wipe", "View", "Wipe to the middle, the source, the treated frame", ("W",), lambda d: d.cycle_wipe()),
     Command("hatching", "View", "Hatching", ("H",), lambda d: d.toggle_hatching()),
     Command("zoom-in", "View", "Zoom the skyline in", ("+", "="), lambda d: d.zoom_skyline(1 / 1.5), apart=True),
@@ -72,7 +92,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("zoom-all", "View", "Show the whole skyline", ("0",), lambda d: d.skyline.show_all()),
     Command("keys", "Help", "Key sheet", ("F1",), lambda d: d.show_keys(), _always),
     Command("about", "Help", "About Bluffline", (), lambda d: d.show_about(), _always),
-)  # fmt: skip
+)
 
 HELD_KEYS = (("S", "Hold to see the source, release for the treatment"),)
 MOUSE = (

@@ -24,8 +24,9 @@ from PyQt6.QtWidgets import (
 from bluffline import __version__
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
+from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.prove import ProveRequest, Proof, propose_all, prove
+from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.survey import Survey, run_survey
 from bluffline.report.certificate import save_certificate
 from bluffline.rules.rulefile import Rules, load_rules
@@ -278,11 +279,11 @@ class Desk(QMainWindow):
 
     def start_proof(self, target: Path, codec: str) -> None:
         """Write ``target`` in the background and prove it."""
-        from bluffline.media.writer import codec_for
-
         survey = self.session.survey
         assert survey is not None
-        request = ProveRequest(survey, list(self.session.shots), dict(self.session.treatments), target, codec_for(target, codec))
+        request = ProveRequest(
+            survey, list(self.session.shots), dict(self.session.treatments), target, codec_for(target, codec)
+        )
         self.player.pause()
 
         def job(monitor: Monitor) -> tuple[Proof, list[Path]]:

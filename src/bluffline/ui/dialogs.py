@@ -74,7 +74,10 @@ class FactsDialog(QDialog):
         tracks = "; ".join(f"{track.kind}: {track.description}" for track in programme.tracks)
         fact("Other tracks", tracks or "none")
         self._range, self._matrix = QComboBox(), QComboBox()
-        for box, kinds, value, name in ((self._range, Range, source.range, "range"), (self._matrix, Matrix, source.matrix, "matrix")):
+        for box, kinds, value, name in (
+            (self._range, Range, source.range, "range"),
+            (self._matrix, Matrix, source.matrix, "matrix"),
+        ):
             for kind in kinds:
                 box.addItem(str(kind), kind)
             box.setCurrentIndex(list(kinds).index(value))
@@ -88,7 +91,9 @@ class FactsDialog(QDialog):
         line = QHBoxLayout()
         line.setSpacing(8)
         bounds = (source.width, source.height, source.width, source.height)
-        for box, label, value, most in zip(self._edges, ("x", "y", "width", "height"), survey.region.as_list(), bounds, strict=True):
+        for box, label, value, most in zip(
+            self._edges, ("x", "y", "width", "height"), survey.region.as_list(), bounds, strict=True
+        ):
             box.setRange(2 if label in {"width", "height"} else 0, most)
             box.setSingleStep(2)
             box.setSuffix(" px")
@@ -207,7 +212,9 @@ class WriteDialog(QDialog):
         try:
             codec_for(self.target, self.codec.name)
             refuse_source_as_target(self._source, self.target)
-            trouble = f"{self.target.name} exists and will be replaced once the new file is proved." if self.target.exists() else ""
+            trouble = (
+                f"{self.target.name} exists and will be replaced once the new file is proved." if self.target.exists() else ""
+            )
             possible = True
         except BlufflineError as error:
             trouble, possible = str(error), False
@@ -234,7 +241,9 @@ class KeySheet(QDialog):
                 row = self._heading(grid, row, menu)
                 for command in COMMANDS:
                     if command.menu == menu and command.keys:
-                        keys = " or ".join(QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys)
+                        keys = " or ".join(
+                            QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys
+                        )
                         row = self._line(grid, row, keys, command.title.removesuffix(" …"))
                 if menu == "View":
                     for key, text in HELD_KEYS:

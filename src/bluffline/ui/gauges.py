@@ -214,5 +214,3 @@ def _cell_colours() -> NDArray[np.float32]:
     strength = np.clip(np.hypot(cb, cr) * 4, 0, 1)[..., None]
     colour = rgb / np.maximum(rgb.max(axis=-1, keepdims=True), 1e-6)
     return np.asarray(0.25 + 0.75 * (colour * strength + (1 - strength)), np.float32)
-
-

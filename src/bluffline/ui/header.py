@@ -2,7 +2,18 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QMenuBar, QProgressBar, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QMenuBar,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
@@ -38,7 +49,13 @@ class Header(QWidget):
         menu.addAction(other)
         self._rules.setMenu(menu)
         self._buttons = {
-            name: self._button(name, text) for name, text in (("open", "Open …"), ("survey", "Survey again"), ("legalise", "Legalise"), ("prove", "Prove and write …"))
+            name: self._button(name, text)
+            for name, text in (
+                ("open", "Open …"),
+                ("survey", "Survey again"),
+                ("legalise", "Legalise"),
+                ("prove", "Prove and write …"),
+            )
         }
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -102,7 +119,8 @@ class Header(QWidget):
         notes = "".join(f" · {note.lower()}" for note in programme.notes)
         self._title.setText(programme.title)
         self._facts.setText(
-            f"{source.width}×{source.height} · {float(programme.frame_rate):.4g}{scan} · {source.sampling} {source.bit_depth}-bit · "
+            f"{source.width}×{source.height} · {float(programme.frame_rate):.4g}{scan} · "
+            f"{source.sampling} {source.bit_depth}-bit · "
             f"{source.range} range{assumed['range']} · {source.matrix}{assumed['matrix']}{active}{notes}"
         )
         self._facts.setToolTip(self._facts.text())

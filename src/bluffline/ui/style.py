@@ -39,7 +39,11 @@ class DeskStyle(QProxyStyle):
         super().__init__("Fusion")
 
     def drawPrimitive(
-        self, element: QStyle.PrimitiveElement, option: QStyleOption | None, painter: QPainter | None, widget: QWidget | None = None
+        self,
+        element: QStyle.PrimitiveElement,
+        option: QStyleOption | None,
+        painter: QPainter | None,
+        widget: QWidget | None = None,
     ) -> None:
         if element is not QStyle.PrimitiveElement.PE_IndicatorCheckBox or option is None or painter is None:
             super().drawPrimitive(element, option, painter, widget)
@@ -70,7 +74,8 @@ def dress(application: QApplication) -> None:
         (QPalette.ColorRole.Window, GROUND), (QPalette.ColorRole.WindowText, TEXT), (QPalette.ColorRole.Base, WELL),
         (QPalette.ColorRole.AlternateBase, CARD), (QPalette.ColorRole.Text, TEXT), (QPalette.ColorRole.Button, CARD),
         (QPalette.ColorRole.ButtonText, TEXT), (QPalette.ColorRole.Highlight, TINT), (QPalette.ColorRole.HighlightedText, INK),
-        (QPalette.ColorRole.ToolTipBase, CARD), (QPalette.ColorRole.ToolTipText, TEXT), (QPalette.ColorRole.PlaceholderText, DIM),
+        (QPalette.ColorRole.ToolTipBase, CARD), (QPalette.ColorRole.ToolTipText, TEXT),
+        (QPalette.ColorRole.PlaceholderText, DIM),
         (QPalette.ColorRole.Accent, TINT), (QPalette.ColorRole.Link, TINT),
     ):  # fmt: skip
         palette.setColor(role, colour)
@@ -87,7 +92,7 @@ QFrame#step { background: #2e2e2e; border: 1px solid #545454; border-radius: 4px
 QLabel { background: transparent }
 QLabel[role="dim"] { color: #acacac }
 QLabel[role="title"] { font-weight: bold }
-QPushButton, QToolButton { background: #3c3c3c; border: 1px solid #545454; border-radius: 3px; padding: 4px 10px; color: #e6e6e6 }
+QPushButton, QToolButton { background: #3c3c3c; border: 1px solid #545454; border-radius: 3px; padding: 4px 10px }
 QPushButton:hover, QToolButton:hover { border-color: #acacac }
 QPushButton:focus, QToolButton:focus { border-color: #d6c7a0 }
 QPushButton:pressed, QToolButton:pressed { background: #545454 }
@@ -103,7 +108,8 @@ QMenu::item { padding: 4px 22px 4px 12px }
 QMenu::item:disabled { color: #808080 }
 QMenu::separator { height: 1px; background: #545454; margin: 4px 6px }
 QListView { background: #2e2e2e; border: none; outline: none }
-QDoubleSpinBox, QComboBox, QLineEdit, QSpinBox { background: #1a1a1a; border: 1px solid #545454; border-radius: 2px; padding: 1px 3px; color: #e6e6e6; selection-background-color: #d6c7a0; selection-color: #181818 }
+QDoubleSpinBox, QComboBox, QLineEdit, QSpinBox { background: #1a1a1a; border: 1px solid #545454; border-radius: 2px;
+    padding: 1px 3px }
 QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border-color: #d6c7a0 }
 QDoubleSpinBox:disabled, QComboBox:disabled { color: #808080 }
 QCheckBox { spacing: 5px; background: transparent }

@@ -73,7 +73,7 @@ class Figure(QDoubleSpinBox):
         plain = (text or "").replace("−", "-").removesuffix(" %").strip()
         return float(plain) if plain else 0.0
 
-    def validate(self, text: str | None, place: int):  # type: ignore[no-untyped-def]  # noqa: ANN201
+    def validate(self, text: str | None, place: int):  # type: ignore[no-untyped-def]
         return super().validate((text or "").replace("−", "-"), place)
 
 
@@ -134,7 +134,9 @@ class StepCard(QFrame):
             modes.addItems([str(mode) for mode in RemapMode])
             modes.setCurrentText(str(step.mode))
             modes.setAccessibleName("Level remap: kind")
-            modes.textActivated.connect(lambda text: self._session.replace_step(self._place, self._session.remap_step(RemapMode(text))))
+            modes.textActivated.connect(
+                lambda text: self._session.replace_step(self._place, self._session.remap_step(RemapMode(text)))
+            )
             grid.addWidget(modes, row, 0, 1, 2)
         elif isinstance(step, SoftCeiling | SoftFloor):
             hard = QCheckBox("Hard clip")
@@ -179,7 +181,9 @@ class TreatmentPanel(QScrollArea):
 
     def _refresh(self) -> None:
         session = self._session
-        structure = tuple((type(step), step.bypassed, getattr(step, "mode", None), getattr(step, "hard", None)) for step in session.treatment)
+        structure = tuple(
+            (type(step), step.bypassed, getattr(step, "mode", None), getattr(step, "hard", None)) for step in session.treatment
+        )
         key = (session.shot, session.surveyed, session.programme, structure)
         if key == self._shown:
             self._update_figures()

@@ -1,0 +1,228 @@
+"""Speed and memory as ratios taken in one run, on clips made for it. Run by ``make bench``."""
+
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import av
+from av.filter import Graph
+from PyQt6.QtCore import QEventLoop
+from PyQt6.QtWidgets import QApplication
+
+from bluffline.demo import demo_clip
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.media.writer import CODECS, Writer
+from bluffline.memory import keep_frame_memory
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.render import render
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
+from bluffline.signal.convert import convert
+from bluffline.treat.steps import ChromaRein, SoftCeiling, SoftFloor
+from bluffline.ui.desk import Desk
+from bluffline.ui.style import dress
+
+FRAMES = 100
+FAST = {"preset": "ultrafast", "x264-params": "log-level=error"}
+STEPS = (SoftCeiling(100.0, 110.0, 85.0), SoftFloor(0.0, -8.0, 6.0), ChromaRein(0.0, 100.0))
+START = """
+import sys, time
+from bluffline.ui import desk
+original = desk.Desk._show_frame
+def first(self, preview):
+    original(self, preview)
+    self.repaint()
+    print(time.time(), flush=True)
+    self.close()
+desk.Desk._show_frame = first
+from bluffline.entry import main
+sys.exit(main(["--demo"]))
+"""
+PEAK = """
+import resource, sys
+from pathlib import Path
+from bluffline.media.probe import probe
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.rules.rulefile import load_rules
+run_survey(start_survey(probe(Path(sys.argv[1])), load_rules("r103")), Monitor())
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)
+"""
+
+
+def seconds(act: Callable[[], object], times: int = 3) -> float:
+    """The best of a few runs."""
+    best = float("inf")
+    for _ in range(times):
+        began = time.perf_counter()
+        act()
+        best = min(best, time.perf_counter() - began)
+    return best
+
+
+def make(path: Path, encoder: str, size: tuple[int, int], frames: int, options: dict[str, str]) -> Path:
+    """A 10-bit 4:2:2 clip from one frame in each second of the demo, scaled."""
+    with av.open(str(demo_clip())) as source:
+        pictures = [p.reformat(*size, "yuv422p10le") for n, p in enumerate(source.decode(video=0)) if n % 25 == 0]
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(encoder, rate=25, options=options)
+        stream.width, stream.height, stream.pix_fmt = *size, "yuv422p10le"
+        for number in range(frames):
+            picture = pictures[number // 4 % len(pictures)]
+            picture.pts, picture.time_base = number, Fraction(1, 25)
+            container.mux(stream.encode(picture))
+        container.mux(stream.encode(None))
+    return path
+
+
+def decode(path: Path) -> None:
+    """Decode alone, as the survey does."""
+    with Reader(probe(path)) as reader:
+        for _ in reader.frames():
+            pass
+
+
+def signalstats(path: Path) -> None:
+    """The same decode through libavfilter's own range test."""
+    with av.open(str(path)) as container:
+        stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
+        graph = Graph()
+        graph.link_nodes(
+            graph.add_buffer(template=stream), graph.add("signalstats", "stat=brng"), graph.add("buffersink")
+        ).configure()
+        for picture in container.decode(stream):
+            graph.vpush(picture)
+            graph.vpull()
+
+
+def survey_and_render(path: Path, folder: Path) -> None:
+    """Survey against decode and signalstats; render against encode alone."""
+    programme, rules = probe(path), load_rules("r103")
+    count = programme.frame_count
+    alone = seconds(lambda: decode(path))
+    region = start_survey(programme, rules).region  # found once, so that only the survey itself is timed
+    ours = seconds(lambda: run_survey(start_survey(programme, rules, region=region), Monitor()))
+    theirs = seconds(lambda: signalstats(path), 1)
+    print(
+        f"survey, {path.name}: {count / ours:.1f} frames/s = {alone / ours:.2f} × decode alone, {theirs / ours:.1f} × signalstats"
+    )
+    with Reader(programme) as reader:
+        held = [
+            [plane.copy() for plane in frame.planes]
+            for frame, _ in zip(reader.frames(), range(24), strict=False)
+            if frame.planes
+        ]
+    for name, ending in (("prores", "mov"), ("h264", "mp4")):
+        codec = CODECS[name]
+
+        def encode(codec=codec, ending=ending) -> None:  # type: ignore[no-untyped-def]
+            writer = Writer(folder / f"alone.{ending}", programme, programme.format, codec)
+            for number in range(count):
+                planes = tuple(held[number // 4 % len(held)])
+                writer.write(number, convert(planes, programme.format, writer.format))  # type: ignore[arg-type]
+            writer.finish()
+
+        def whole_way(codec=codec, ending=ending) -> None:  # type: ignore[no-untyped-def]
+            shots = [Shot(0, count - 1)]
+            render(programme, programme.format, shots, {0: STEPS}, folder / f"r.{ending}", codec, Monitor())
+
+        encoding, rendering = seconds(encode, 1), seconds(whole_way, 1)
+        print(f"render with three steps to {codec.title}, from {path.name}: {count / rendering:.1f} frames/s", end=" ")
+        print(f"= {encoding / rendering:.2f} × encode alone")
+
+
+def desk_times(clip: Path, scratch: Path) -> None:
+    """A changed figure to everything redrawn; and playing with both gauges open."""
+    application = QApplication.instance() or QApplication(["bench"])
+    assert isinstance(application, QApplication)
+    dress(application)
+    desk = Desk(Session(), Settings(scratch / "settings.json"))
+    desk.resize(1280 + 320, 1000)
+    desk.show()
+
+    def wait(signal, act: Callable[[], object]) -> None:  # type: ignore[no-untyped-def]
+        loop = QEventLoop()
+        signal.connect(loop.quit)
+        act()
+        loop.exec()
+        signal.disconnect(loop.quit)
+
+    wait(desk.survey_done, lambda: desk.open(clip))
+    box = desk.picture.box
+    desk.resize(desk.width() + 960 - box.width(), desk.height() + max(540 - box.height(), 0))
+    desk.session.set_treatment(desk.session.shot, STEPS, "bench")
+    application.processEvents()
+
+    def change(limit: float) -> None:
+        wait(desk.frame_shown, lambda: desk.session.replace_step(0, replace(STEPS[0], limit=limit)))
+        for widget in (desk.picture, desk.waveform, desk.vectorscope):
+            widget.repaint()
+
+    times = sorted(seconds(lambda n=n: change(100 - n / 5), 1) for n in range(30))  # type: ignore[misc]
+    box = desk.picture.box
+    print(
+        f"a changed figure to a {box.width()}×{box.height()} picture and both gauges, {clip.name}: median {times[15] * 1000:.0f} ms"
+    )
+    desk.session.go_to(0)
+    loop = QEventLoop()
+    desk.player._stopped = loop.quit
+    desk.player.play(1)
+    loop.exec()
+    print(f"playing {clip.name}: {desk.player.dropped} of {desk.session.programme.frame_count} frames dropped")  # type: ignore[union-attr]
+    desk.close()
+
+
+def main() -> None:
+    """Measure and print."""
+    keep_frame_memory()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        h264 = make(
+            folder / "h264-1080.mov",
+            "libx264",
+            (1920, 1080),
+            FRAMES,
+            {"preset": "fast", "crf": "18", "x264-params": "log-level=error"},
+        )
+        prores = make(folder / "prores-1080.mov", "prores", (1920, 1080), FRAMES, {"profile": "3"})
+        for clip in (h264, prores):
+            survey_and_render(clip, folder)
+        for clip in (demo_clip(), h264):
+            desk_times(clip, folder)
+        began = time.time()
+        told = subprocess.run([sys.executable, "-c", START], capture_output=True, text=True, check=True).stdout
+        print(f"command to window with its first frame: {float(told.split()[0]) - began:.1f} s")
+        peaks = []
+        for minutes in (1, 10):
+            clip = make(
+                folder / f"{minutes}.mov",
+                "libx264",
+                (320, 180),
+                1500 * minutes,
+                FAST,
+            )
+            peaks.append(
+                int(subprocess.run([sys.executable, "-c", PEAK, str(clip)], capture_output=True, text=True, check=True).stdout)
+            )
+        print(
+            f"survey memory: {peaks[0] // 1024} MiB for 1 minute, {peaks[1] // 1024} MiB for 10: ratio {peaks[1] / peaks[0]:.2f}"
+        )
+        print(f"(this process at its peak: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MiB)")
+
+
+if __name__ == "__main__":
+    main()
