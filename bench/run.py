@@ -118,7 +118,8 @@ def survey_and_render(path: Path, folder: Path) -> None:
     ours = seconds(lambda: run_survey(start_survey(programme, rules, region=region), Monitor()))
     theirs = seconds(lambda: signalstats(path), 1)
     print(
-        f"survey, {path.name}: {count / ours:.1f} frames/s = {alone / ours:.2f} × decode alone, {theirs / ours:.1f} × signalstats"
+        f"survey, {path.name}: {count / ours:.1f} frames/s = {alone / ours:.2f} × decode alone, "
+        f"{theirs / ours:.1f} × signalstats"
     )
     with Reader(programme) as reader:
         held = [
@@ -175,7 +176,8 @@ def desk_times(clip: Path, scratch: Path) -> None:
     times = sorted(seconds(lambda n=n: change(100 - n / 5), 1) for n in range(30))  # type: ignore[misc]
     box = desk.picture.box
     print(
-        f"a changed figure to a {box.width()}×{box.height()} picture and both gauges, {clip.name}: median {times[15] * 1000:.0f} ms"
+        f"a changed figure to a {box.width()}×{box.height()} picture and both gauges, {clip.name}: "
+        f"median {times[15] * 1000:.0f} ms"
     )
     desk.session.go_to(0)
     loop = QEventLoop()
@@ -219,7 +221,8 @@ def main() -> None:
                 int(subprocess.run([sys.executable, "-c", PEAK, str(clip)], capture_output=True, text=True, check=True).stdout)
             )
         print(
-            f"survey memory: {peaks[0] // 1024} MiB for 1 minute, {peaks[1] // 1024} MiB for 10: ratio {peaks[1] / peaks[0]:.2f}"
+            f"survey memory: {peaks[0] // 1024} MiB for 1 minute, {peaks[1] // 1024} MiB for 10: "
+            f"ratio {peaks[1] / peaks[0]:.2f}"
         )
         print(f"(this process at its peak: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MiB)")
 

@@ -1,0 +1,65 @@
+"""What becomes of files that were hurt on their way."""
+
+import binascii
+
+import numpy as np
+import pytest
+
+from bluffline.media import crc_kernels
+from bluffline.media.ffv1 import SliceChecks
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from clips import make_clip, numbered, read_number
+
+TEXTURE = np.random.default_rng(0).normal(0, 0.05, (128, 256, 1))
+
+
+def picture(number):
+    return numbered(number, 128, 256) + TEXTURE
+
+
+def reflected(value, bits):
+    return int(f"{value:0{bits}b}"[::-1], 2)
+
+
+def test_checksum_is_the_standard_polynomial():
+    """The library's CRC-32 runs the same polynomial from the other end, with its register inverted."""
+    data = bytes(range(60))
+    mirrored = bytes(reflected(byte, 8) for byte in data)
+    expected = reflected(binascii.crc32(mirrored, 0xFFFFFFFF) ^ 0xFFFFFFFF, 32)
+    table = crc_kernels.crc32_table()
+    assert crc_kernels.crc32(np.frombuffer(data, np.uint8), table) == expected
+    closed = np.frombuffer(data + expected.to_bytes(4, "big"), np.uint8)
+    assert crc_kernels.crc32(closed, table) == 0
+
+
+def test_a_frame_without_checksums_passes():
+    checks = SliceChecks(b"\x01\x02\x03\x04" * 20)
+    assert checks.whole(b"anything at all, however long it may be")
+
+
+@pytest.mark.parametrize(
+    ("name", "codec", "pixels", "options"),
+    [
+        ("p.mov", "prores_ks", "yuv422p10le", {}),
+        ("h.mp4", "libx264", "yuv420p", {"x264-params": "log-level=error", "g": "12"}),
+        ("d.mxf", "dnxhd", "yuv422p10le", {"profile": "dnxhr_hqx"}),
+        ("m.ts", "mpeg2video", "yuv420p", {}),
+        ("f.mkv", "ffv1", "yuv422p10le", {"slicecrc": "1", "level": "3", "g": "1"}),
+    ],
+)
+def test_every_other_frame_keeps_its_number(tmp_path, name, codec, pixels, options):
+    data = bytearray(make_clip(tmp_path / name, picture, 40, codec=codec, pixel_format=pixels, options=options).read_bytes())
+    middle = len(data) // 2
+    data[middle : middle + 60] = bytes(255 - byte for byte in data[middle : middle + 60])
+    hurt = tmp_path / f"hurt-{name}"
+    hurt.write_bytes(data)
+    programme = probe(hurt)
+    with Reader(programme) as reader:
+        frames = list(reader.frames())
+    assert [frame.number for frame in frames] == list(range(40))
+    missing = [frame.number for frame in frames if frame.planes is None]
+    assert 1 <= len(missing) <= 4
+    middle_level = programme.format.levels.code(50)
+    for frame in frames:
+        assert frame.planes is None or read_number(frame.planes[0], 256, 128, middle_level) == frame.number

@@ -1,0 +1,158 @@
+import numpy as np
+import pytest
+
+from bluffline.errors import MediaError
+from bluffline.measure.frame_measure import Limits, Region
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import propose_all
+from bluffline.prove.survey import run_survey
+from bluffline.rules.rulefile import load_rules
+from bluffline.session import preview_kernels
+from bluffline.session.preview import View, make_preview
+from bluffline.session.session import STEP_KINDS, Session
+from bluffline.signal.format import Model
+from bluffline.signal.levels import Range
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
+from clips import signal, to_planes
+
+LIMITS = Limits((-1.0, 103.0), (-5.0, 105.0))
+
+
+@pytest.fixture
+def session(over_clip):
+    made = Session()
+    made.open(over_clip)
+    run_survey(made.survey, Monitor())
+    made.refresh()
+    return made
+
+
+def test_a_bad_file_leaves_what_was_open(session, tmp_path):
+    programme, findings = session.programme, session.findings
+    with pytest.raises(MediaError):
+        session.open(tmp_path / "missing.mov")
+    assert session.programme is programme and session.findings is findings
+
+
+def test_moving_by_finding_shot_and_frame(session):
+    told = []
+    session.place_changed.connect(lambda: told.append(session.frame))
+    session.go_to(-5)
+    session.go_to(999)
+    assert told == [0, 23]
+    session.go_to(0)
+    session.step_finding(1)
+    assert session.selected is session.findings[0] and session.shot == 1
+    session.go_to(0)
+    assert session.selected is None, "a finding is left by leaving its frames"
+    session.step_finding(-1)
+    assert session.selected is None, "there is no finding before the first frame"
+    session.go_to(23)
+    session.step_finding(-1)
+    assert session.selected is session.findings[-1]
+    session.go_to(15)
+    session.step_shot(-1)
+    assert session.frame == 12
+    session.step_shot(-1)
+    assert session.frame == 0
+    session.step_shot(1)
+    session.step_shot(1)
+    assert session.frame == 12, "there is no shot after the last"
+
+
+@pytest.mark.parametrize("kind", STEP_KINDS)
+def test_new_steps_take_their_figures_from_the_shot_and_the_rules(session, kind):
+    session.go_to(14)
+    session.add_step(kind)
+    (step,) = session.treatment
+    if isinstance(step, SoftCeiling):
+        assert step.limit == 103 and step.peak == pytest.approx(session.source_columns()["y_max"][12:].max())
+    elif isinstance(step, SoftFloor):
+        assert step.limit == -1 and step.knee > step.limit
+    elif isinstance(step, ChromaRein):
+        assert (step.low, step.high) == (-5, 105)
+    elif isinstance(step, LevelRemap):
+        assert step.mode is RemapMode.FULL_TO_NARROW
+        extremes = session.remap_step(RemapMode.EXTREMES_TO_LIMITS)
+        assert (extremes.low_out, extremes.high_out) == (-1, 103)
+
+
+def test_accepted_proposals_are_undone_one_by_one(session):
+    proposals = propose_all(session.survey, session.shots, session.findings)
+    session.set_treatment(0, (ChromaRein(-5, 105),), "by hand")
+    session.accept(proposals)
+    assert set(session.treatments) == {0, 1} and session.undoes == "Legalise shot 2"
+    session.undo()
+    assert set(session.treatments) == {0} and session.redoes == "Legalise shot 2"
+    session.redo()
+    assert session.treatments[1] == proposals[0].treatment
+
+
+def test_the_operators_word_begins_another_survey(session):
+    told = []
+    session.survey_changed.connect(lambda: told.append(len(session.survey.table)))
+    session.survey_again(signal_range=Range.FULL, region=Region(0, 0, 128, 64), rules=load_rules("strict"))
+    assert told == [0] and session.source.range is Range.FULL and session.survey.region.width == 128
+    run_survey(session.survey, Monitor())
+    session.refresh()
+    assert session.surveyed and session.rules.name == "strict"
+
+
+def view(source, steps=(), **kwargs):
+    return View(source, Region.whole(source), LIMITS, FrameTreatment(steps, source), (32, 24), 16, **kwargs)
+
+
+@pytest.mark.parametrize("sampling", ["420", "422", "444"])
+@pytest.mark.parametrize("model", list(Model))
+def test_the_screen_picture_has_the_colours_of_the_signal(sampling, model):
+    source = signal(sampling="444" if model is Model.RGB else sampling, model=model)
+    colour = np.array([0.75, 0.4, 0.2])
+    preview = make_preview(3, to_planes(np.broadcast_to(colour, (48, 64, 3)), source), view(source))
+    assert preview.frame == 3 and preview.treated is None
+    assert np.abs(preview.original.image[..., 2::-1].astype(int) - np.rint(colour * 255)).max() <= 1
+    assert not preview.original.marks.any()
+
+
+def test_what_is_outside_is_marked_and_hatched_both_ways():
+    source = signal()
+    rgb = np.full((48, 64, 3), 0.5)
+    rgb[:, :16], rgb[:, 48:] = 1.08, -0.06
+    planes = to_planes(rgb, source)
+    hatched, plain = (make_preview(0, planes, view(source, hatching=on)).original for on in (True, False))
+    assert (hatched.marks[:, 1:7] == 1).all() and (hatched.marks[:, 26:] == 2).all() and not hatched.marks[:, 10:22].any()
+    assert np.array_equal(hatched.image[:, 10:22], plain.image[:, 10:22])
+    assert (hatched.image[:, 1:7] != plain.image[:, 1:7]).any() and (hatched.image[:, 26:] != plain.image[:, 26:]).any()
+
+
+def test_gauges_read_the_treated_frame_or_the_source_while_it_is_held():
+    source = signal()
+    planes = to_planes(np.broadcast_to(np.linspace(0, 1.08, 64)[None, :, None], (48, 64, 3)), source)
+    steps = (SoftCeiling(90, 108, 60),)
+    treated, held = (make_preview(0, planes, view(source, steps, gauges_show_source=on)) for on in (False, True))
+    assert source.levels.percent(treated.measure.y_max) == pytest.approx(90, abs=0.1)
+    assert source.levels.percent(held.measure.y_max) == pytest.approx(108, abs=0.1)
+    assert treated.waveform.sum() == held.waveform.sum() == 48 * 64
+    assert treated.original.marks.any() and not treated.treated.marks.any()
+
+
+def test_a_preview_of_nothing_says_so():
+    assert not make_preview(7, None, view(signal())).readable
+
+
+def test_halves_worked_on_at_once_make_the_whole_treated_frame(over_clip, session):
+    steps = (SoftCeiling(80, 110, 60), ChromaRein(0, 90))
+    with Reader(session.programme) as reader:
+        planes = reader.frame(15).planes
+        whole = FrameTreatment(steps, session.source).apply(planes)
+        preview = make_preview(15, planes, view(session.source, steps))
+    luma = whole[0][:128, :256]
+    assert preview.measure.y_max == luma.max() and preview.measure.y_mean == pytest.approx(luma.mean())
+
+
+def test_shrink_compiled_and_plain_are_the_mean_of_what_is_covered():
+    plane = np.random.default_rng(0).integers(0, 1024, (12, 20)).astype(np.uint16)
+    expected = plane[:, :16].reshape(4, 3, 8, 2).mean(axis=(1, 3)) * 0.5 - 1.0
+    for kernel in (preview_kernels.shrink, preview_kernels.shrink.py_func):
+        assert np.allclose(kernel(plane, (16, 12), 8, 4, np.float32(0.5), np.float32(2.0)), expected, atol=1e-3)
