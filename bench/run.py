@@ -74,14 +74,14 @@ def seconds(act: Callable[[], object], times: int = 3) -> float:
 
 
 def make(path: Path, encoder: str, size: tuple[int, int], frames: int, options: dict[str, str]) -> Path:
-    """A 10-bit 4:2:2 clip from one frame in each second of the demo, scaled."""
+    """A 10-bit 4:2:2 clip of consecutive frames of the demo, kiln and courtyard, scaled."""
     with av.open(str(demo_clip())) as source:
-        pictures = [p.reformat(*size, "yuv422p10le") for n, p in enumerate(source.decode(video=0)) if n % 25 == 0]
+        pictures = [p.reformat(*size, "yuv422p10le") for n, p in enumerate(source.decode(video=0)) if 220 <= n < 220 + FRAMES]
     with av.open(str(path), "w") as container:
         stream = container.add_stream(encoder, rate=25, options=options)
         stream.width, stream.height, stream.pix_fmt = *size, "yuv422p10le"
         for number in range(frames):
-            picture = pictures[number // 4 % len(pictures)]
+            picture = pictures[number % len(pictures)]
             picture.pts, picture.time_base = number, Fraction(1, 25)
             container.mux(stream.encode(picture))
         container.mux(stream.encode(None))
@@ -133,7 +133,7 @@ def survey_and_render(path: Path, folder: Path) -> None:
         def encode(codec=codec, ending=ending) -> None:  # type: ignore[no-untyped-def]
             writer = Writer(folder / f"alone.{ending}", programme, programme.format, codec)
             for number in range(count):
-                planes = tuple(held[number // 4 % len(held)])
+                planes = tuple(held[number % len(held)])
                 writer.write(number, convert(planes, programme.format, writer.format))  # type: ignore[arg-type]
             writer.finish()
 

@@ -68,9 +68,13 @@ def _site_row(plane, first, second, share, left, zero, per_span, out):
     """One chroma row at a luma row's height, −0.5 … 0.5; ``out`` has one held column on each side."""
     upper, lower = plane[first], plane[second]
     sites = out.shape[0] - 2
-    for k in range(sites):
-        c0, c1 = np.float32(upper[left + k]), np.float32(lower[left + k])
-        out[k + 1] = (c0 + (c1 - c0) * share - zero) * per_span
+    if share == 0:
+        for k in range(sites):
+            out[k + 1] = (np.float32(upper[left + k]) - zero) * per_span
+    else:
+        for k in range(sites):
+            c0, c1 = np.float32(upper[left + k]), np.float32(lower[left + k])
+            out[k + 1] = (c0 + (c1 - c0) * share - zero) * per_span
     out[0] = out[1]
     out[sites + 1] = out[sites]
 

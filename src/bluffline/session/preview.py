@@ -72,14 +72,20 @@ def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
     original = _POOL.submit(screen_picture, planes, view)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(measure_frame, shown, view.source, view.region, view.limits)
+    trace, chroma = waveform(shown, view.source, view.waveform_columns), vectorscope(shown, view.source)
+    measure = measured.result()
+    # A treated frame lies just at its limits, where the means of a smaller picture can't tell inside from outside.
+    legal = shown is treated and not any(
+        (measure.luma_high_area, measure.luma_low_area, measure.rgb_high_area, measure.rgb_low_area)
+    )
     return Preview(
         frame,
         readable=True,
-        treated=screen_picture(treated, view) if view.treatment.active else None,
-        waveform=waveform(shown, view.source, view.waveform_columns),
-        vectorscope=vectorscope(shown, view.source),
         original=original.result(),
-        measure=measured.result(),
+        treated=screen_picture(treated, view, legal=legal) if view.treatment.active else None,
+        waveform=trace,
+        vectorscope=chroma,
+        measure=measure,
     )
 
 
@@ -94,8 +100,8 @@ def _treated(planes: Planes, view: View) -> Planes:
     return luma, cb, cr
 
 
-def screen_picture(planes: Planes, view: View) -> ScreenPicture:
-    """A picture for the screen, each pixel the mean of those it covers."""
+def screen_picture(planes: Planes, view: View, *, legal: bool = False) -> ScreenPicture:
+    """A picture for the screen, each pixel the mean of those it covers; without marks where it is known to be legal."""
     source, single = view.source, np.float32
     levels, gains = source.levels, ChromaGains.of(source.matrix)
     allowance = rounding_allowance(source)
@@ -122,6 +128,8 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
         image,
         marks,
     )
-    if view.hatching:
+    if legal:
+        marks[:] = 0
+    elif view.hatching:
         kernels.hatch(image, marks)
     return ScreenPicture(image, marks)

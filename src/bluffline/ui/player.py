@@ -44,7 +44,7 @@ class Player(QObject):
             self._session.go_to(0)
         self._direction, self.dropped = direction, 0
         self._from_frame, self._from_time = self._session.frame, time.monotonic()
-        self._timer.start(max(round(250 / float(programme.frame_rate)), 4))
+        self._timer.start(max(round(100 / float(programme.frame_rate)), 2))
 
     def pause(self) -> None:
         """Stop at the frame in view."""

@@ -11,7 +11,7 @@ from bluffline.errors import BlufflineError, CancelledError
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor, Progress
-from bluffline.session.preview import View, make_preview
+from bluffline.session.preview import Preview, View, make_preview
 
 _TELL_EVERY = 0.05  # seconds between two tellings of progress
 
@@ -39,7 +39,7 @@ class FrameWorker(QObject):
             self._condition.notify()
 
     def ask(self, frame: int, view: View, *, ahead: bool = False) -> None:
-        """Make a frame ready; with ``ahead`` the one after it is decoded too, as playing needs it next."""
+        """Make a frame ready; with ``ahead`` the one after it as well, as playing needs it next."""
         with self._condition:
             self._wanted, self._ahead = (frame, view), ahead
             self._condition.notify()
@@ -53,6 +53,7 @@ class FrameWorker(QObject):
 
     def _run(self) -> None:
         reader: Reader | None = None
+        made: tuple[tuple[Programme, int, View], Preview] | None = None
         try:
             while True:
                 with self._condition:
@@ -67,9 +68,14 @@ class FrameWorker(QObject):
                         if reader is not None:
                             reader.close()
                         reader = Reader(programme)
-                    self.ready.emit(make_preview(frame, reader.frame(frame).planes, view))
-                    if ahead and self._wanted is None and frame + 1 < programme.frame_count:
-                        reader.frame(frame + 1)
+                    if made is None or made[0][0] is not programme or made[0][1:] != (frame, view):
+                        made = (programme, frame, view), make_preview(frame, reader.frame(frame).planes, view)
+                    self.ready.emit(made[1])
+                    following = frame + 1
+                    if ahead and self._wanted is None and following < programme.frame_count:
+                        # While this frame is painted the next is made; it is thrown away if something else is asked for.
+                        planes = reader.frame(following).planes
+                        made = (programme, following, view), make_preview(following, planes, view)
                 except BlufflineError as error:
                     self.failed.emit(str(error))
         finally:
