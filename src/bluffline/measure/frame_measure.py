@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure import rgb_kernels
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.plateau import Plateau, find_plateau
 from bluffline.signal.format import Model, SignalFormat
@@ -156,7 +157,7 @@ def _measure_rgb(
     gains, taps, rows = ChromaGains.of(source.matrix), source.column_taps, source.row_taps
     single = np.float32
     allowance = rounding_allowance(source)
-    result: tuple[float, float, int, int] = kernels.rgb_extremes(
+    result: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(
         *planes,
         edges,
         source.halved[0],

@@ -32,98 +32,6 @@ def count_codes(plane, left, right, top, bottom, bins):
 
 
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
-def _outer_components(line, row_b, row_r, black, per_swing, gains, highest, lowest):
-    """The greatest and least of R′, G′, B′ at each pixel of a row, in steps of 1/65536 (integers reduce in registers)."""
-    red_cr, green_cb, green_cr, blue_cb = gains
-    for x in range(line.shape[0]):
-        y = (np.float32(line[x]) - black) * per_swing
-        r = y + red_cr * row_r[x]
-        g = y + green_cb * row_b[x] + green_cr * row_r[x]
-        b = y + blue_cb * row_b[x]
-        high = r if r > g else g
-        low = r if r < g else g
-        highest[x] = np.int32((high if high > b else b) * np.float32(65536.0))
-        lowest[x] = np.int32((low if low < b else b) * np.float32(65536.0))
-
-
-@numba.njit(nogil=True, cache=True)
-def _tally(highest, lowest, floor, ceiling, extremes, outside):
-    """Fold one row into the extremes (least, greatest) and the counts (below, above)."""
-    greatest, least = extremes[1], extremes[0]
-    for x in range(highest.shape[0]):
-        greatest = highest[x] if highest[x] > greatest else greatest
-        least = lowest[x] if lowest[x] < least else least
-    extremes[0], extremes[1] = least, greatest
-    # The sign of the difference is −1 for each pixel outside: counted without a branch.
-    above, below = np.int32(0), np.int32(0)
-    for x in range(highest.shape[0]):
-        above = np.int32(above + ((ceiling - highest[x]) >> 31))
-        below = np.int32(below + ((lowest[x] - floor) >> 31))
-    outside[0] -= below
-    outside[1] -= above
-
-
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
-def _site_row(plane, first, second, share, left, zero, per_span, out):
-    """One chroma row at a luma row's height, −0.5 … 0.5; ``out`` has one held column on each side."""
-    upper, lower = plane[first], plane[second]
-    sites = out.shape[0] - 2
-    if share == 0:
-        for k in range(sites):
-            out[k + 1] = (np.float32(upper[left + k]) - zero) * per_span
-    else:
-        for k in range(sites):
-            c0, c1 = np.float32(upper[left + k]), np.float32(lower[left + k])
-            out[k + 1] = (c0 + (c1 - c0) * share - zero) * per_span
-    out[0] = out[1]
-    out[sites + 1] = out[sites]
-
-
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
-def _widen(sites, taps, out):
-    """Chroma sites to luma columns by the four taps of `ColumnTaps`."""
-    even_before, even, odd, odd_after = taps
-    for k in range(sites.shape[0] - 2):
-        out[2 * k] = even_before * sites[k] + even * sites[k + 1]
-        out[2 * k + 1] = odd * sites[k + 1] + odd_after * sites[k + 2]
-
-
-@numba.njit(nogil=True, cache=True)
-def rgb_extremes(luma, cb, cr, region, halved, column_taps, rows, codes, gains, limits):
-    """R′G′B′ extremes and the pixels outside limits, chroma interpolated to luma sites.
-
-    luma, cb, cr: (rows, stride) unsigned; region: left, right, top, bottom in luma samples, ``left`` even where chroma is
-    halved; column_taps: 4 float32; rows: first, second, weight of `RowTaps`; codes: black, 1/swing, zero, 1/span;
-    gains: red_cr, green_cb, green_cr, blue_cb; limits: low, high. The signal is 0 … 1, all float32.
-    Chroma at the region's edge is held. Returns (least, greatest, pixels below, pixels above).
-    """
-    left, right, top, bottom = region
-    black, per_swing, zero, per_span = codes
-    first, second, weight = rows
-    width = right - left
-    sites = (width + 1) // 2 if halved else width
-    site_left = left // 2 if halved else left
-    site_b, site_r = np.empty(sites + 2, np.float32), np.empty(sites + 2, np.float32)
-    wide_b, wide_r = np.empty(2 * sites, np.float32), np.empty(2 * sites, np.float32)
-    highest, lowest = np.empty(width, np.int32), np.empty(width, np.int32)
-    extremes = np.array([1 << 24, -(1 << 24)], np.int32)
-    outside = np.zeros(2, np.int64)
-    floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
-    for row in range(top, bottom):
-        _site_row(cb, first[row], second[row], weight[row], site_left, zero, per_span, site_b)
-        _site_row(cr, first[row], second[row], weight[row], site_left, zero, per_span, site_r)
-        line = luma[row, left:right]
-        if halved:
-            _widen(site_b, column_taps, wide_b)
-            _widen(site_r, column_taps, wide_r)
-            _outer_components(line, wide_b, wide_r, black, per_swing, gains, highest, lowest)
-        else:
-            _outer_components(line, site_b[1:], site_r[1:], black, per_swing, gains, highest, lowest)
-        _tally(highest, lowest, floor, ceiling, extremes, outside)
-    return extremes[0] / 65536.0, extremes[1] / 65536.0, outside[0], outside[1]
-
-
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
 def ycbcr_from_rgb(red, green, blue, width, height, weights, zero, top):
     """Y′, Cb and Cr codes of an R′G′B′ picture at its own depth, 4:4:4, rounded.
 
@@ -178,6 +86,35 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
 
 
 @numba.njit(nogil=True, cache=True)
+def _mark_window(line, low, high, inside):
+    """Mark the pixels of a row with codes ``low`` … ``high``. Returns how many there are."""
+    count = np.int32(0)
+    for x in range(line.shape[0]):
+        flag = (line[x] >= low) & (line[x] <= high)
+        inside[x] = flag
+        count = np.int32(count + np.int32(flag))
+    return count
+
+
+@numba.njit(nogil=True, cache=True)
+def _count_touching(line, under, low, high, unlike):
+    """Pixels in the window whose right and lower neighbours are in it too, no more than ``unlike`` codes away."""
+    count = np.int32(0)
+    if unlike == 0:  # the neighbours are the same code, so they are in the window if the pixel is
+        for x in range(line.shape[0] - 1):
+            here = line[x]
+            count = np.int32(count + np.int32((here == line[x + 1]) & (here == under[x]) & (here >= low) & (here <= high)))
+        return count
+    for x in range(line.shape[0] - 1):
+        here, right_code, under_code = np.int32(line[x]), np.int32(line[x + 1]), np.int32(under[x])
+        inside = (here >= low) & (here <= high)
+        alike = (abs(right_code - here) <= unlike) & (abs(under_code - here) <= unlike)
+        together = (right_code >= low) & (right_code <= high) & (under_code >= low) & (under_code <= high)
+        count = np.int32(count + np.int32(inside & alike & together))
+    return count
+
+
+@numba.njit(nogil=True, cache=True)
 def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump):
     """How the pixels with codes ``low`` … ``high`` lie in the picture.
 
@@ -187,24 +124,19 @@ def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump
     picture. Returns (pixels touching, edges, hard edges, straight edges).
     """
     width = right - left
+    first, last = luma.dtype.type(low), luma.dtype.type(high)
     touching = edges = hard = np.int64(0)
     columns = np.zeros(width, np.int32)
+    inside = np.empty(width, np.uint8)
     for row in range(top, bottom):
         line = luma[row, left:right]
-        under = luma[min(row + 1, bottom - 1), left:right]
-        count = np.int32(0)
+        if _mark_window(line, first, last, inside) == 0:
+            continue
+        touching += _count_touching(line, luma[min(row + 1, bottom - 1), left:right], first, last, unlike)
         for x in range(width - 1):
-            here, right_code, under_code = np.int32(line[x]), np.int32(line[x + 1]), np.int32(under[x])
-            inside = (here >= low) & (here <= high)
-            alike = (abs(right_code - here) <= unlike) & (abs(under_code - here) <= unlike)
-            together = (right_code >= low) & (right_code <= high) & (under_code >= low) & (under_code <= high)
-            count += np.int32(inside & alike & together)
-        touching += count
-        for x in range(width - 1):
-            here = (line[x] >= low) and (line[x] <= high)
-            if here == ((line[x + 1] >= low) and (line[x + 1] <= high)):
+            if inside[x] == inside[x + 1]:
                 continue
-            beyond = np.int64(line[min(x + reach, width - 1)] if here else line[max(x + 1 - reach, 0)])
+            beyond = np.int64(line[min(x + reach, width - 1)] if inside[x] else line[max(x + 1 - reach, 0)])
             edges += 1
             columns[x] += 1
             if beyond > np.int64(high) + jump or beyond < np.int64(low) - jump:

@@ -3,7 +3,7 @@
 import numba
 import numpy as np
 
-from bluffline.measure.survey_kernels import _widen
+from bluffline.measure.rgb_kernels import widen
 
 _FAST = {"nnan", "nsz", "ninf", "contract"}
 
@@ -139,8 +139,8 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
         _site_row(cr, upper, lower, share, site_r)
         line = luma[row, :width]
         if halved:
-            _widen(site_b, column_taps, wide_b)
-            _widen(site_r, column_taps, wide_r)
+            widen(site_b, column_taps, wide_b)
+            widen(site_r, column_taps, wide_r)
             count = _demand_row(line, wide_b, wide_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
         else:
             count = _demand_row(line, site_b[1:], site_r[1:], black, per_swing, gains, limits[0], limits[1], knee, demand)
