@@ -1,8 +1,11 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from bluffline.errors import MediaError
 from bluffline.measure.frame_measure import Limits, Region
+from bluffline.measure.outside import LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
@@ -104,6 +107,11 @@ def view(source, steps=(), **kwargs):
     return View(source, Region.whole(source), LIMITS, FrameTreatment(steps, source), (32, 24), 16, **kwargs)
 
 
+def bytes_of(picture):
+    """(H, W, 4): blue, green, red, 255."""
+    return picture.image.view(np.uint8).reshape(*picture.image.shape, 4)
+
+
 @pytest.mark.parametrize("sampling", ["420", "422", "444"])
 @pytest.mark.parametrize("model", list(Model))
 def test_the_screen_picture_has_the_colours_of_the_signal(sampling, model):
@@ -111,7 +119,7 @@ def test_the_screen_picture_has_the_colours_of_the_signal(sampling, model):
     colour = np.array([0.75, 0.4, 0.2])
     preview = make_preview(3, to_planes(np.broadcast_to(colour, (48, 64, 3)), source), view(source))
     assert preview.frame == 3 and preview.treated is None
-    assert np.abs(preview.original.image[..., 2::-1].astype(int) - np.rint(colour * 255)).max() <= 1
+    assert np.abs(bytes_of(preview.original)[..., 2::-1].astype(int) - np.rint(colour * 255)).max() <= 1
     assert not preview.original.marks.any()
 
 
@@ -121,7 +129,8 @@ def test_what_is_outside_is_marked_and_hatched_both_ways():
     rgb[:, :16], rgb[:, 48:] = 1.08, -0.06
     planes = to_planes(rgb, source)
     hatched, plain = (make_preview(0, planes, view(source, hatching=on)).original for on in (True, False))
-    assert (hatched.marks[:, 1:7] == 1).all() and (hatched.marks[:, 26:] == 2).all() and not hatched.marks[:, 10:22].any()
+    assert (hatched.marks[:, 1:7] == LUMA_HIGH | RGB_HIGH).all() and (hatched.marks[:, 26:] == LUMA_LOW | RGB_LOW).all()
+    assert not hatched.marks[:, 10:22].any() and not plain.marks.any()
     assert np.array_equal(hatched.image[:, 10:22], plain.image[:, 10:22])
     assert (hatched.image[:, 1:7] != plain.image[:, 1:7]).any() and (hatched.image[:, 26:] != plain.image[:, 26:]).any()
 
@@ -151,8 +160,33 @@ def test_halves_worked_on_at_once_make_the_whole_treated_frame(over_clip, sessio
     assert preview.measure.y_max == luma.max() and preview.measure.y_mean == pytest.approx(luma.mean())
 
 
+def test_a_window_shows_its_pixels_one_to_one():
+    source = signal()
+    planes = to_planes(np.random.default_rng(4).uniform(0.1, 0.9, (48, 64, 1)).repeat(3, 2), source)
+    zoomed = replace(view(source), window=Region(10, 6, 8, 6))
+    shown = bytes_of(make_preview(0, planes, zoomed).original)[..., 1]
+    grey = np.rint((planes[0][6:12, 10:18].astype(float) - 64) / 876 * 255)
+    assert np.abs(shown.reshape(6, 4, 8, 4).astype(int) - grey[:, None, :, None]).max() <= 1, "each pixel is a 4 by 4 block"
+
+
+def test_marks_are_the_pixels_that_the_survey_counts(over_clip, session):
+    """One pixel outside is seen on a picture a quarter of its size, and all together are the survey's area."""
+    with Reader(session.programme) as reader:
+        planes = reader.frame(20).planes
+    marks = mark_outside(planes, session.source, LIMITS)
+    row = session.survey.table.rows[20]
+    for bit, name in ((LUMA_HIGH, "luma_high"), (LUMA_LOW, "luma_low"), (RGB_HIGH, "rgb_high"), (RGB_LOW, "rgb_low")):
+        assert 100 * float((marks & bit > 0).mean()) == pytest.approx(float(row[f"{name}_area"]), abs=1e-4)
+    source = signal()
+    rgb = np.full((48, 64, 3), 0.5)
+    rgb[21, 33] = 1.08
+    small = make_preview(0, to_planes(rgb, source), replace(view(source), picture_size=(16, 12))).original
+    assert small.marks[5, 8] & LUMA_HIGH and np.count_nonzero(small.marks) <= 2  # its chroma site is its neighbour's too
+
+
 def test_shrink_compiled_and_plain_are_the_mean_of_what_is_covered():
     plane = np.random.default_rng(0).integers(0, 1024, (12, 20)).astype(np.uint16)
     expected = plane[:, :16].reshape(4, 3, 8, 2).mean(axis=(1, 3)) * 0.5 - 1.0
+    columns, rows = (np.stack([np.arange(n), np.arange(n) + 1]).astype(np.uint32) * step for n, step in ((8, 2), (4, 3)))
     for kernel in (preview_kernels.shrink, preview_kernels.shrink.py_func):
-        assert np.allclose(kernel(plane, (16, 12), 8, 4, np.float32(0.5), np.float32(2.0)), expected, atol=1e-3)
+        assert np.allclose(kernel(plane, columns, rows, np.float32(0.5), np.float32(2.0)), expected, atol=1e-3)

@@ -146,7 +146,6 @@ def _measure_rgb(
 ) -> tuple[float, float, int, int]:
     """Least and greatest component (0 … 1), pixels below and above the limits."""
     levels = source.levels
-    low, high = (percent / 100.0 for percent in limits.rgb)
     if source.model is Model.RGB:
         codes = [round(levels.code(percent)) for percent in limits.rgb]
         below, above = kernels.count_outside(*planes, edges, max(codes[0], 0), codes[1])
@@ -154,20 +153,29 @@ def _measure_rgb(
         inside = [plane[top:bottom, left:right] for plane in planes]
         least, greatest = min(p.min() for p in inside), max(p.max() for p in inside)
         return levels.percent(float(least)) / 100.0, levels.percent(float(greatest)) / 100.0, below, above
-    gains, taps, rows = ChromaGains.of(source.matrix), source.column_taps, source.row_taps
-    single = np.float32
-    allowance = rounding_allowance(source)
     result: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(
-        *planes,
-        edges,
+        *planes, edges, *rgb_arithmetic(source), widened_limits(limits, source)
+    )
+    return result
+
+
+def rgb_arithmetic(source: SignalFormat) -> tuple[Any, ...]:
+    """What kernels need to make R′G′B′ of Y′CbCr codes: halved, column taps, row taps, codes, gains, in single precision."""
+    gains, taps, rows, levels = ChromaGains.of(source.matrix), source.column_taps, source.row_taps, source.levels
+    single = np.float32
+    return (
         source.halved[0],
         (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
         (rows.first, rows.second, rows.weight),
         (single(levels.black), single(1 / levels.swing), single(levels.zero), single(1 / levels.span)),
         (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-        (single(low - allowance), single(high + allowance)),
     )
-    return result
+
+
+def widened_limits(limits: Limits, source: SignalFormat) -> tuple[np.float32, np.float32]:
+    """R′G′B′ limits, 0 … 1, widened by what rounding to codes can account for."""
+    allowance = rounding_allowance(source)
+    return np.float32(limits.rgb[0] / 100.0 - allowance), np.float32(limits.rgb[1] / 100.0 + allowance)
 
 
 def ycbcr_planes(planes: Planes, source: SignalFormat) -> Planes:

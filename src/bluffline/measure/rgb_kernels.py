@@ -143,33 +143,54 @@ def widen(sites, taps, out):
 
 
 @numba.njit(nogil=True, cache=True)
-def _look(luma, cb, cr, region, halved, column_taps, rows, codes, gains, span, floor, ceiling, extremes, outside):
-    """Every pixel of columns span[0] … span[1] − 1 (of the region) and rows span[2] … span[3] − 1 (of the picture)."""
+def _buffers(width, halved):
+    """Room for one row of up to ``width`` pixels: chroma at its sites, chroma at luma columns, outer components."""
+    count = (width + 1) // 2 if halved else width
+    return (
+        np.empty((2, count + 2), np.float32),
+        np.empty((2, 2 * count), np.float32),
+        np.empty(width, np.int32),
+        np.empty(width, np.int32),
+    )
+
+
+@numba.njit(nogil=True, cache=True)
+def _component_row(luma, cb, cr, region, halved, column_taps, rows, codes, gains, row, start, stop, buffers):
+    """The outer components of columns ``start`` … ``stop`` − 1 (of the region) of a row, in steps of 1/65536.
+
+    Returns (highest, lowest), both (columns,) int32, which live in ``buffers``.
+    """
     left, right, _, _ = region
     black, per_swing, zero, per_span = codes
     first, second, weight = rows
+    at_sites, wide, highest, lowest = buffers
+    sites, site_left, site = ((right - left + 1) // 2, left // 2, start // 2) if halved else (right - left, left, start)
+    count = (stop - start + 1) // 2 if halved else stop - start
+    site_b, site_r = at_sites[0, : count + 2], at_sites[1, : count + 2]
+    inside = slice(site_left, site_left + sites)
+    upper, lower, share = first[row], second[row], weight[row]
+    _site_row(cb[upper, inside], cb[lower, inside], share, site, zero, per_span, site_b)
+    _site_row(cr[upper, inside], cr[lower, inside], share, site, zero, per_span, site_r)
+    line = luma[row, left + start : left + stop]
+    high, low = highest[: stop - start], lowest[: stop - start]
+    if halved:
+        wide_b, wide_r = wide[0, : 2 * count], wide[1, : 2 * count]
+        widen(site_b, column_taps, wide_b)
+        widen(site_r, column_taps, wide_r)
+        _outer_components(line, wide_b, wide_r, black, per_swing, gains, high, low)
+    else:
+        _outer_components(line, site_b[1:], site_r[1:], black, per_swing, gains, high, low)
+    return high, low
+
+
+@numba.njit(nogil=True, cache=True)
+def _look(luma, cb, cr, region, halved, column_taps, rows, codes, gains, span, floor, ceiling, extremes, outside):
+    """Fold columns span[0] … span[1] − 1 of rows span[2] … span[3] − 1 into the extremes and the counts outside."""
     start, stop, top, bottom = span
-    width = stop - start
-    sites, site_left, site = (
-        ((right - left + 1) // 2, left // 2, start // 2) if halved else (right - left, left, start)
-    )
-    count = (width + 1) // 2 if halved else width
-    site_b, site_r = np.empty(count + 2, np.float32), np.empty(count + 2, np.float32)
-    wide_b, wide_r = np.empty(2 * count, np.float32), np.empty(2 * count, np.float32)
-    highest, lowest = np.empty(width, np.int32), np.empty(width, np.int32)
+    buffers = _buffers(stop - start, halved)
     for row in range(top, bottom):
-        upper, lower, share = first[row], second[row], weight[row]
-        inside = slice(site_left, site_left + sites)
-        _site_row(cb[upper, inside], cb[lower, inside], share, site, zero, per_span, site_b)
-        _site_row(cr[upper, inside], cr[lower, inside], share, site, zero, per_span, site_r)
-        line = luma[row, left + start : left + stop]
-        if halved:
-            widen(site_b, column_taps, wide_b)
-            widen(site_r, column_taps, wide_r)
-            _outer_components(line, wide_b, wide_r, black, per_swing, gains, highest, lowest)
-        else:
-            _outer_components(line, site_b[1:], site_r[1:], black, per_swing, gains, highest, lowest)
-        _tally(highest, lowest, floor, ceiling, extremes, outside)
+        high, low = _component_row(luma, cb, cr, region, halved, column_taps, rows, codes, gains, row, start, stop, buffers)
+        _tally(high, low, floor, ceiling, extremes, outside)
 
 
 @numba.njit(nogil=True, cache=True)
@@ -227,3 +248,33 @@ def rgb_extremes(luma, cb, cr, region, halved, column_taps, rows, codes, gains, 
                 outside[1] += pixels * all_over
             begin = block + 1
     return extremes[0] / 65536.0, extremes[1] / 65536.0, outside[0], outside[1]
+
+
+@numba.njit(nogil=True, cache=True)
+def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, above, below, marks):
+    """Or ``above`` and ``below`` into the marks of every pixel with a component over or under the limits.
+
+    size: width, height; marks: (height, width) uint8; the rest as for `rgb_extremes`.
+    """
+    width, height = size
+    region = (0, width, 0, height)
+    bounds = _bounds(luma, cb, cr, region, halved, rows, codes, gains)
+    floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
+    bands, blocks = bounds.shape[1:]
+    buffers = _buffers(width, halved)
+    for band in range(bands):
+        top = band * _BAND
+        begin = 0
+        for block in range(blocks + 1):
+            if block < blocks and (bounds[_LEAST, band, block] < limits[0] or bounds[_GREATEST, band, block] > limits[1]):
+                continue
+            if begin < block:
+                start, stop = begin * _BLOCK, min(block * _BLOCK, width)
+                for row in range(top, min(top + _BAND, height)):
+                    high, low = _component_row(
+                        luma, cb, cr, region, halved, column_taps, rows, codes, gains, row, start, stop, buffers
+                    )
+                    line = marks[row, start:stop]
+                    for x in range(line.shape[0]):
+                        line[x] |= (above if high[x] > ceiling else np.uint8(0)) | (below if low[x] < floor else np.uint8(0))
+            begin = block + 1

@@ -70,6 +70,18 @@ def count_outside(red, green, blue, region, low, high):
 
 
 @numba.njit(nogil=True, cache=True)
+def mark_codes(plane, low, high, above, below, marks):
+    """Or ``above`` and ``below`` into the marks of pixels with codes over ``high`` or under ``low``.
+
+    plane: (rows, stride); marks: (rows, columns) uint8.
+    """
+    for row in range(marks.shape[0]):
+        line, out = plane[row], marks[row]
+        for x in range(out.shape[0]):
+            out[x] |= (above if line[x] > high else np.uint8(0)) | (below if line[x] < low else np.uint8(0))
+
+
+@numba.njit(nogil=True, cache=True)
 def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
     """Sums of a plane over a grid of blocks, reading every ``row_step``-th line. Returns (rows, columns) int64."""
     sums = np.zeros((rows, columns), np.int64)

@@ -12,9 +12,9 @@ from bluffline.measure.frame_measure import (
     Planes,
     Region,
     measure_frame,
-    rounding_allowance,
     ycbcr_planes,
 )
+from bluffline.measure.outside import HIGH, LOW, LUMA, RGB, mark_outside
 from bluffline.measure.scopes import vectorscope, waveform
 from bluffline.session import preview_kernels as kernels
 from bluffline.signal.format import Model, SignalFormat
@@ -26,15 +26,19 @@ _POOL = ThreadPoolExecutor(2, thread_name_prefix="bluffline-preview")
 
 @dataclass(frozen=True, slots=True)
 class ScreenPicture:
-    """``image``: (H, W, 4) uint8 B, G, R, 255, hatched if asked; ``marks``: (H, W) uint8, 1 over and 2 under the limits."""
+    """``image``: (H, W) uint32 of bytes B, G, R, 255; ``marks``: (H, W) uint8, bits of `measure.outside`, hatched if asked."""
 
-    image: NDArray[np.uint8]
+    image: NDArray[np.uint32]
     marks: NDArray[np.uint8]
 
 
 @dataclass(frozen=True)
 class View:
-    """How a frame is to be shown: screen pixels of the picture, columns of the waveform, source or treated on gauges."""
+    """How a frame is to be shown.
+
+    ``picture_size``: screen pixels, columns and rows; ``window``: the part of the picture that fills them, all of it where
+    None; ``gauges_show_source``: whether the gauges read the source although there is a treatment.
+    """
 
     source: SignalFormat
     region: Region
@@ -43,6 +47,7 @@ class View:
     picture_size: tuple[int, int]
     waveform_columns: int
     hatching: bool = True
+    window: Region | None = None
     gauges_show_source: bool = False
 
 
@@ -73,19 +78,14 @@ def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(measure_frame, shown, view.source, view.region, view.limits)
     trace, chroma = waveform(shown, view.source, view.waveform_columns), vectorscope(shown, view.source)
-    measure = measured.result()
-    # A treated frame lies just at its limits, where the means of a smaller picture can't tell inside from outside.
-    legal = shown is treated and not any(
-        (measure.luma_high_area, measure.luma_low_area, measure.rgb_high_area, measure.rgb_low_area)
-    )
     return Preview(
         frame,
         readable=True,
         original=original.result(),
-        treated=screen_picture(treated, view, legal=legal) if view.treatment.active else None,
+        treated=screen_picture(treated, view) if view.treatment.active else None,
         waveform=trace,
         vectorscope=chroma,
-        measure=measure,
+        measure=measured.result(),
     )
 
 
@@ -100,36 +100,37 @@ def _treated(planes: Planes, view: View) -> Planes:
     return luma, cb, cr
 
 
-def screen_picture(planes: Planes, view: View, *, legal: bool = False) -> ScreenPicture:
-    """A picture for the screen, each pixel the mean of those it covers; without marks where it is known to be legal."""
+def screen_picture(planes: Planes, view: View) -> ScreenPicture:
+    """The part of a frame in view for the screen, each pixel the mean of those it covers, marked where any is outside."""
     source, single = view.source, np.float32
     levels, gains = source.levels, ChromaGains.of(source.matrix)
-    allowance = rounding_allowance(source)
-    (luma_low, luma_high), (rgb_low, rgb_high) = view.limits.luma, view.limits.rgb
-    half_code = 0.5 / levels.swing
     width, height = view.picture_size
+    shown = view.window or Region.whole(source)
     luma, cb, cr = ycbcr_planes(planes, source)
-    whole = source.width, source.height
-    sites = whole if source.model is Model.RGB else source.chroma_size
-    per_swing, per_span = single(1 / levels.swing), single(1 / levels.span)
-    zero = single(levels.zero)
-    image, marks = np.empty((height, width, 4), np.uint8), np.empty((height, width), np.uint8)
-    kernels.colour(
-        kernels.shrink(luma, whole, width, height, per_swing, single(levels.black)),
-        kernels.shrink(cb, sites, width, height, per_span, zero),
-        kernels.shrink(cr, sites, width, height, per_span, zero),
+    columns, rows = _covered(shown.x, shown.width, width), _covered(shown.y, shown.height, height)
+    across, down = source.halved if source.model is Model.YCBCR else (False, False)
+    sites = _halved(columns) if across else columns, _halved(rows) if down else rows
+    per_span, zero = single(1 / levels.span), single(levels.zero)
+    image, marks = np.empty((height, width), np.uint32), np.zeros((height, width), np.uint8)
+    kernels.paint(
+        kernels.shrink(luma, columns, rows, single(1 / levels.swing), single(levels.black)),
+        kernels.shrink(cb, *sites, per_span, zero),
+        kernels.shrink(cr, *sites, per_span, zero),
         (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-        (
-            single(luma_low / 100 - half_code),
-            single(luma_high / 100 + half_code),
-            single(rgb_low / 100 - allowance),
-            single(rgb_high / 100 + allowance),
-        ),
         image,
-        marks,
     )
-    if legal:
-        marks[:] = 0
-    elif view.hatching:
-        kernels.hatch(image, marks)
+    if view.hatching:
+        kernels.gather_marks(mark_outside(planes, source, view.limits), columns, rows, marks)
+        kernels.hatch(image, marks, *(np.uint8(bits) for bits in (LUMA, RGB, HIGH, LOW)))
     return ScreenPicture(image, marks)
+
+
+def _covered(start: int, length: int, pixels: int) -> NDArray[np.uint32]:
+    """(2, pixels): the first sample that each screen pixel covers, and the one after its last."""
+    places = start + np.arange(pixels + 1) * length // pixels
+    return np.stack([places[:-1], np.maximum(places[1:], places[:-1] + 1)]).astype(np.uint32)
+
+
+def _halved(covered: NDArray[np.uint32]) -> NDArray[np.uint32]:
+    """The chroma sites that belong to the luma samples covered."""
+    return np.stack([covered[0] // 2, (covered[1] - 1) // 2 + 1]).astype(np.uint32)

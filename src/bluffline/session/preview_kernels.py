@@ -4,77 +4,98 @@ import numba
 import numpy as np
 
 _FAST = {"nnan", "nsz", "ninf", "contract"}
-_PITCH, _STROKE = 7, 2  # of the hatching, in screen pixels
+_OPAQUE = np.uint32(0xFF000000)
 
 
-@numba.njit(nogil=True, cache=True)
-def shrink(plane, size, width, height, scale, offset):
-    """A plane at another size, each pixel the mean of those it covers, as (code − offset) · scale.
+@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+def shrink(plane, columns, rows, scale, offset):
+    """A part of a plane at another size, each pixel the mean of the samples it covers, as (code − offset) · scale.
 
-    plane: (rows, stride) codes; size: columns and rows in use. Returns (height, width) float32.
+    plane: (rows, stride) codes; columns, rows: for each column and row of the result the first sample it covers and the
+    one after its last, (2, W) and (2, H) uint32. Returns (H, W) float32.
     """
-    columns, rows = size
+    width, height = columns.shape[1], rows.shape[1]
+    left, right = np.int64(columns[0, 0]), np.int64(columns[1, width - 1])
+    first, after = columns[0] - np.uint32(left), columns[1] - np.uint32(left)
     out = np.empty((height, width), np.float32)
-    total = np.empty(columns, np.int32)
-    left = np.empty(width + 1, np.int64)
-    for x in range(width + 1):
-        left[x] = x * columns // width
+    total = np.empty(right - left, np.int32)
+    sums = np.zeros(right - left + 1, np.int32)
+    share = scale / (after - first).astype(np.float32)
+    shift = np.float32(offset * scale)
     for row in range(height):
-        top = row * rows // height
-        bottom = max((row + 1) * rows // height, top + 1)
-        line = plane[top]
-        for x in range(columns):
+        top, bottom = np.int64(rows[0, row]), np.int64(rows[1, row])
+        line = plane[top, left:right]
+        for x in range(total.shape[0]):
             total[x] = np.int32(line[x])
         for y in range(top + 1, bottom):
-            line = plane[y]
-            for x in range(columns):
+            line = plane[y, left:right]
+            for x in range(total.shape[0]):
                 total[x] += np.int32(line[x])
-        share = scale / np.float32(bottom - top)
+        amount = np.int32(0)
+        for x in range(total.shape[0]):
+            amount += total[x]  # may wrap around: the differences taken below are right all the same
+            sums[x + 1] = amount
+        high = np.float32(1) / np.float32(bottom - top)
+        line_out = out[row]
         for x in range(width):
-            first = left[x]
-            after = max(left[x + 1], first + 1)
-            amount = total[first]
-            for k in range(first + 1, after):
-                amount += total[k]
-            out[row, x] = np.float32(amount) * share / np.float32(after - first) - offset * scale
+            line_out[x] = np.float32(np.int32(sums[after[x]] - sums[first[x]])) * share[x] * high - shift
     return out
 
 
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
-def colour(luma, cb, cr, gains, limits, image, marks):
-    """Shrunk Y′, Cb, Cr to B, G, R, 255 and to marks: 1 over, 2 under the limits.
+def paint(luma, cb, cr, gains, image):
+    """Y′, Cb, Cr (0 … 1 and ±0.5) to pixels of bytes B, G, R, 255.
 
-    luma, cb, cr: (H, W) float32, the signal 0 … 1 and ±0.5; limits: luma low, high, R′G′B′ low, high; image: (H, W, 4)
-    uint8 and marks: (H, W) uint8 are filled.
+    luma, cb, cr: (H, W) float32; image: (H, W) uint32, filled; on the little-endian machines that this runs on.
     """
     red_cr, green_cb, green_cr, blue_cb = gains
-    luma_low, luma_high, rgb_low, rgb_high = limits
-    zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
+    zero, top, half = np.float32(0), np.float32(255), np.float32(0.5)
     for row in range(luma.shape[0]):
-        for x in range(luma.shape[1]):
-            y, b, r = luma[row, x], cb[row, x], cr[row, x]
-            red = y + red_cr * r
-            green = y + green_cb * b + green_cr * r
-            blue = y + blue_cb * b
-            image[row, x, 0] = np.uint8(min(max(blue, zero), one) * np.float32(255) + half)
-            image[row, x, 1] = np.uint8(min(max(green, zero), one) * np.float32(255) + half)
-            image[row, x, 2] = np.uint8(min(max(red, zero), one) * np.float32(255) + half)
-            image[row, x, 3] = 255
-            over = (y > luma_high) | (max(red, green, blue) > rgb_high)
-            under = (y < luma_low) | (min(red, green, blue) < rgb_low)
-            marks[row, x] = 1 if over else 2 if under else 0
+        y_row, b_row, r_row, out = luma[row], cb[row], cr[row], image[row]
+        for x in range(out.shape[0]):
+            y, b, r = y_row[x] * top + half, b_row[x] * top, r_row[x] * top
+            red = min(max(y + red_cr * r, zero), top)
+            green = min(max(y + green_cb * b + green_cr * r, zero), top)
+            blue = min(max(y + blue_cb * b, zero), top)
+            out[x] = np.uint32(np.int32(blue) | np.int32(green) << 8 | np.int32(red) << 16) | _OPAQUE
 
 
 @numba.njit(nogil=True, cache=True)
-def hatch(image, marks):
-    """Strokes over the marked pixels, rising over what is above the limits, falling over what is below.
+def gather_marks(marks, columns, rows, out):
+    """Or together the marks that each screen pixel covers. marks: (rows, columns) uint8; out: (H, W) uint8, filled."""
+    width = columns.shape[1]
+    left, right = np.int64(columns[0, 0]), np.int64(columns[1, width - 1])
+    first, last = columns[0] - np.uint32(left), columns[1] - np.uint32(left + 1)
+    most = (columns[1] - columns[0]).max()
+    line = np.empty(right - left, np.uint8)
+    for row in range(out.shape[0]):
+        line[:] = marks[rows[0, row], left:right]
+        for y in range(rows[0, row] + 1, rows[1, row]):
+            below = marks[y, left:right]
+            for x in range(line.shape[0]):
+                line[x] |= below[x]
+        line_out = out[row]
+        line_out[:] = 0
+        if line.max() == 0:
+            continue
+        for k in range(np.uint32(most)):
+            for x in range(width):
+                line_out[x] |= line[min(np.uint32(first[x] + np.uint32(k)), last[x])]
 
-    A black edge beside each white stroke keeps them visible on any picture.
+
+@numba.njit(nogil=True, cache=True)
+def hatch(image, marks, luma, rgb, high, low):
+    """Strokes over the marked pixels: rising over what is above a limit, falling over what is below, upright elsewhere.
+
+    image: (H, W) uint32; luma, rgb, high, low: the bits that mean luma or R′G′B′ outside, above or below. Strokes for luma are
+    broad, others fine. A black edge beside each white stroke keeps it visible on any picture.
     """
     for row in range(marks.shape[0]):
         for x in range(marks.shape[1]):
             mark = marks[row, x]
             if mark:
-                place = (row + x if mark == 1 else row - x) % _PITCH
-                if place <= _STROKE:
-                    image[row, x, :3] = 255 if place < _STROKE else 0
+                mark = mark & luma if mark & luma else mark & rgb if mark & rgb else mark
+                pitch, stroke = (9, 3) if mark & luma else (6, 1)
+                place = (row + x if mark & high else row - x if mark & low else x) % pitch
+                if place <= stroke:
+                    image[row, x] = np.uint32(0xFFFFFFFF) if place < stroke else _OPAQUE

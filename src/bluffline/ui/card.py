@@ -1,8 +1,8 @@
 """A card: one title at the left, the facts at the right in dim text, the matter below."""
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from bluffline.ui.line import Line
 from bluffline.ui.style import font
 
 
@@ -14,14 +14,10 @@ class Card(QFrame):
         self.setObjectName("card")
         self._title = QLabel(title)
         self._title.setFont(font(13, bold=True))
-        self._facts = QLabel()
-        self._facts.setProperty("role", "dim")
-        self._facts.setFont(font(12))
-        self._facts.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._facts = Line(font(12))
         head = QHBoxLayout()
         head.addWidget(self._title)
-        head.addStretch(1)
-        head.addWidget(self._facts)
+        head.addWidget(self._facts, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 6, 10, 8)
         layout.setSpacing(5)
@@ -30,7 +26,8 @@ class Card(QFrame):
 
     def set_title(self, text: str) -> None:
         """Change the title."""
-        self._title.setText(text)
+        if text != self._title.text():
+            self._title.setText(text)
 
     def set_facts(self, text: str) -> None:
         """Change the facts."""

@@ -1,6 +1,6 @@
 """The header: the menus and beside them what is running; what is under control, the rules, the next thing to press."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.session import Session
+from bluffline.ui.line import Line
 from bluffline.ui.style import font
 
 
@@ -32,10 +33,7 @@ class Header(QWidget):
         super().__init__()
         self._title = QLabel("Bluffline")
         self._title.setFont(font(18, bold=True))
-        self._facts = QLabel()
-        self._facts.setFont(font(12))
-        self._facts.setProperty("role", "dim")
-        self._facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._facts = Line(font(12), right=False)
         self._rules = QToolButton()
         self._rules.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self._rules)
@@ -68,11 +66,8 @@ class Header(QWidget):
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(220)
-        self._message = QLabel()
-        self._message.setFont(font(12))
+        self._message = Line(font(12), dim=False)
         self._message.setAccessibleName("What is going on")
-        self._message.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self._message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._cancel = QPushButton("Cancel")
         self._cancel.setFont(font(11))
         self._cancel.setStyleSheet("padding: 1px 8px")
@@ -123,7 +118,6 @@ class Header(QWidget):
             f"{source.sampling} {source.bit_depth}-bit · "
             f"{source.range} range{assumed['range']} · {source.matrix}{assumed['matrix']}{active}{notes}"
         )
-        self._facts.setToolTip(self._facts.text())
 
     def enable(self, enabled: dict[str, bool]) -> None:
         """Enable the buttons as their commands are; the next thing to press is the one that is tinted."""
@@ -165,4 +159,3 @@ class Header(QWidget):
     def say(self, message: str) -> None:
         """Show a sentence."""
         self._message.setText(message)
-        self._message.setToolTip(message)

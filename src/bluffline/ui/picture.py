@@ -136,7 +136,7 @@ class PictureView(QWidget):
     def _image(self, name: str, picture: ScreenPicture) -> QImage:
         if name not in self._drawn:
             pixels = picture.image
-            height, width = pixels.shape[:2]
+            height, width = pixels.shape
             image = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32)
             self._drawn[name] = image.copy()  # the copy owns its pixels
         return self._drawn[name]
