@@ -41,13 +41,13 @@ STEPS = (SoftCeiling(100.0, 110.0, 85.0), SoftFloor(0.0, -8.0, 6.0), ChromaRein(
 START = """
 import sys, time
 from bluffline.ui import desk
-original = desk.Desk._show_frame
-def first(self, preview):
-    original(self, preview)
+original = desk.Desk._frame_shown
+def first(self, frame):
+    original(self, frame)
     self.repaint()
     print(time.time(), flush=True)
     self.close()
-desk.Desk._show_frame = first
+desk.Desk._frame_shown = first
 from bluffline.entry import main
 sys.exit(main(["--demo"]))
 """
@@ -170,7 +170,7 @@ def desk_times(clip: Path, scratch: Path) -> None:
 
     def change(limit: float) -> None:
         wait(desk.frame_shown, lambda: desk.session.replace_step(0, replace(STEPS[0], limit=limit)))
-        for widget in (desk.picture, desk.waveform, desk.vectorscope):
+        for widget in (desk.picture, *desk.viewer.gauges):
             widget.repaint()
 
     times = sorted(seconds(lambda n=n: change(100 - n / 5), 1) for n in range(30))  # type: ignore[misc]

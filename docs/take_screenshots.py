@@ -47,7 +47,7 @@ def main() -> None:
 
         def go_to(frame: int) -> None:
             desk.session.go_to(frame)
-            until(lambda: desk._shown == frame)
+            until(lambda: desk.viewer.shown == frame)
 
         def dialog(name: str, made: QDialog) -> None:
             made.show()
@@ -64,7 +64,7 @@ def main() -> None:
         save("surveying")
         until(lambda: desk.session.surveyed and not desk.jobs.running)
         desk.session.select(next(f for f in desk.session.findings if f.rule == "luma-high"))
-        until(lambda: desk._shown == desk.session.frame)
+        until(lambda: desk.viewer.shown == desk.session.frame)
         save("finding")
         desk.legalise()
         until(lambda: bool(desk.session.treatments) and not desk.jobs.running)

@@ -4,7 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bluffline.draw.graticule import Guide
+from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.event import Event
+from bluffline.session.gauges import GaugeModel, GaugeSetup
 from bluffline.session.history import History
 from bluffline.session.settings import Settings, default_path
 
@@ -86,7 +89,24 @@ def test_settings_that_can_not_be_read_count_as_none(tmp_path, text):
 def test_settings_live_in_the_users_configuration(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
     Settings.load().save()
-    assert json.loads((tmp_path / "bluffline" / "settings.json").read_text())["version"] == 1
+    assert json.loads((tmp_path / "bluffline" / "settings.json").read_text())["version"] == 2
+
+
+def test_settings_of_version_1_are_read_and_the_gauges_of_version_2_come_back(tmp_path):
+    path = tmp_path / "settings.json"
+    path.write_text('{"version": 1, "recent": ["/a.mov"], "rules": "strict"}')
+    old = Settings.load(path)
+    assert (old.recent, old.rules, old.gauges) == (["/a.mov"], "strict", GaugeSetup())
+    model = GaugeModel(old.gauges)
+    model.put(2, Kind(Instrument.CHROMATICITY, "1976"))
+    model.add_guide("faces", 62.04)
+    model.next_unit()
+    model.change(shown=4, gamut="p3")
+    old.gauges = model.setup
+    old.save()
+    assert Settings.load(path).gauges == model.setup and model.setup.guides == (Guide("faces", 62.0),)
+    path.write_text(path.read_text().replace('"waveform"', '"theremin"'))
+    assert Settings.load(path) == Settings(path), "a file that can't be understood counts as none"
     monkeypatch.delenv("XDG_CONFIG_HOME")
     monkeypatch.setenv("HOME", "/home/somebody")
     assert str(default_path()) == "/home/somebody/.config/bluffline/settings.json"

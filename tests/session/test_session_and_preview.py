@@ -6,13 +6,14 @@ import pytest
 from bluffline.errors import MediaError
 from bluffline.measure.frame_measure import Limits, Region
 from bluffline.measure.outside import LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
+from bluffline.measure.scopes import Instrument, Kind
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.session import preview_kernels
-from bluffline.session.preview import View, make_preview
+from bluffline.session.preview import GaugeView, View, make_preview
 from bluffline.session.session import STEP_KINDS, Session
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
@@ -104,7 +105,15 @@ def test_the_operators_word_begins_another_survey(session):
 
 
 def view(source, steps=(), **kwargs):
-    return View(source, Region.whole(source), LIMITS, FrameTreatment(steps, source), (32, 24), 16, **kwargs)
+    return View(
+        source,
+        Region.whole(source),
+        LIMITS,
+        FrameTreatment(steps, source),
+        (32, 24),
+        (GaugeView(Kind(Instrument.WAVEFORM), (16, 40)),),
+        **kwargs,
+    )
 
 
 def bytes_of(picture):
@@ -142,7 +151,7 @@ def test_gauges_read_the_treated_frame_or_the_source_while_it_is_held():
     treated, held = (make_preview(0, planes, view(source, steps, gauges_show_source=on)) for on in (False, True))
     assert source.levels.percent(treated.measure.y_max) == pytest.approx(90, abs=0.1)
     assert source.levels.percent(held.measure.y_max) == pytest.approx(108, abs=0.1)
-    assert treated.waveform.sum() == held.waveform.sum() == 48 * 64
+    assert treated.gauges[0][0].counts.sum() == held.gauges[0][0].counts.sum() == 48 * 64
     assert treated.original.marks.any() and not treated.treated.marks.any()
 
 

@@ -22,7 +22,7 @@ def press(qtbot, desk, key, modifier=Qt.KeyboardModifier.NoModifier):
 
 
 def shown(qtbot, desk):
-    qtbot.waitUntil(lambda: desk._preview is not None and desk._shown == desk.session.frame, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.viewer.preview is not None and desk.viewer.shown == desk.session.frame, timeout=WAIT)
 
 
 def test_an_empty_desk_says_what_to_do(desk):
@@ -71,7 +71,7 @@ def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
     press(qtbot, desk, key.Key_P)
     assert desk.session.selected is desk.session.findings[0]
     shown(qtbot, desk)
-    assert desk._preview.frame == desk.session.findings[0].worst_frame
+    assert desk.viewer.preview.frame == desk.session.findings[0].worst_frame
 
 
 def test_a_click_on_a_finding_goes_to_its_worst_frame(surveyed_desk, qtbot):
@@ -120,10 +120,10 @@ def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
     assert isinstance(desk.session.treatments[1][0], SoftCeiling) and "each can be undone" in desk.header.message
     press(qtbot, desk, Qt.Key.Key_N)
     shown(qtbot, desk)
-    qtbot.waitUntil(lambda: desk._preview.treated is not None, timeout=WAIT)
-    assert desk._preview.original.marks.any() and not desk._preview.treated.marks.any()
-    assert "luma reaches" in desk._treatment_card.facts and "treated" in desk._waveform_card.facts
-    assert desk._preview.measure.luma_high_area == 0
+    qtbot.waitUntil(lambda: desk.viewer.preview.treated is not None, timeout=WAIT)
+    assert desk.viewer.preview.original.marks.any() and not desk.viewer.preview.treated.marks.any()
+    assert "luma reaches" in desk._treatment_card.facts and "treated" in desk.viewer.board.cards[0].facts
+    assert desk.viewer.preview.measure.luma_high_area == 0
     press(qtbot, desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.treatments == {}
     press(qtbot, desk, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
@@ -141,7 +141,8 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
     assert desk.session.treated_columns()["y_max"][12:].max() == pytest.approx(80, abs=0.01)
     levels = desk.session.source.levels
     qtbot.waitUntil(
-        lambda: desk._preview.measure is not None and levels.percent(desk._preview.measure.y_max) < 80.2, timeout=WAIT
+        lambda: desk.viewer.preview.measure is not None and levels.percent(desk.viewer.preview.measure.y_max) < 80.2,
+        timeout=WAIT,
     )
     desk.session.undo()
     assert desk.session.treatment[0].limit == 103, "one drag is one undo"
@@ -188,7 +189,7 @@ def test_the_wipe_is_dragged_and_the_source_is_held(surveyed_desk, qtbot):
     assert desk.picture.wipe == pytest.approx(0.25, abs=0.01)
     qtbot.keyPress(desk.windowHandle(), Qt.Key.Key_S)
     assert desk.picture.source_only and not desk.picture.has_wipe
-    qtbot.waitUntil(lambda: desk._preview.measure.luma_high_area > 0, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.viewer.preview.measure.luma_high_area > 0, timeout=WAIT)
     qtbot.keyRelease(desk.windowHandle(), Qt.Key.Key_S)
     assert desk.picture.has_wipe
 
@@ -288,6 +289,6 @@ def test_the_key_sheet_has_every_key(desk, qtbot):
 
 def test_every_control_has_a_name(surveyed_desk):
     desk = surveyed_desk
-    for widget in (desk.skyline, desk.findings, desk.picture, desk.waveform, desk.vectorscope, desk.treatment):
+    for widget in (desk.skyline, desk.findings, desk.picture, *desk.viewer.gauges, desk.treatment):
         assert widget.accessibleName()
     assert load_rules("r103").title in desk.header._rules.text()

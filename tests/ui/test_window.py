@@ -23,7 +23,7 @@ from bluffline.entry import main
 def tell(desk):
     while True:
         session = desk.session
-        state = dict(frame=session.frame, shown=desk._shown, surveyed=session.surveyed, busy=desk.jobs.running,
+        state = dict(frame=session.frame, shown=desk.viewer.shown, surveyed=session.surveyed, busy=desk.jobs.running,
                      treated=sorted(session.treatments), message=desk.header.message)
         with open(sys.argv[1] + ".new", "w") as file:
             json.dump(state, file)

@@ -143,7 +143,7 @@ def widen(sites, taps, out):
 
 
 @numba.njit(nogil=True, cache=True)
-def _buffers(width, halved):
+def row_buffers(width, halved):
     """Room for one row of up to ``width`` pixels: chroma at its sites, chroma at luma columns, outer components."""
     count = (width + 1) // 2 if halved else width
     return (
@@ -187,7 +187,7 @@ def _component_row(luma, cb, cr, region, halved, column_taps, rows, codes, gains
 def _look(luma, cb, cr, region, halved, column_taps, rows, codes, gains, span, floor, ceiling, extremes, outside):
     """Fold columns span[0] … span[1] − 1 of rows span[2] … span[3] − 1 into the extremes and the counts outside."""
     start, stop, top, bottom = span
-    buffers = _buffers(stop - start, halved)
+    buffers = row_buffers(stop - start, halved)
     for row in range(top, bottom):
         high, low = _component_row(luma, cb, cr, region, halved, column_taps, rows, codes, gains, row, start, stop, buffers)
         _tally(high, low, floor, ceiling, extremes, outside)
@@ -261,7 +261,7 @@ def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains
     bounds = _bounds(luma, cb, cr, region, halved, rows, codes, gains)
     floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
     bands, blocks = bounds.shape[1:]
-    buffers = _buffers(width, halved)
+    buffers = row_buffers(width, halved)
     for band in range(bands):
         top = band * _BAND
         begin = 0
@@ -278,3 +278,40 @@ def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains
                     for x in range(line.shape[0]):
                         line[x] |= (above if high[x] > ceiling else np.uint8(0)) | (below if low[x] < floor else np.uint8(0))
             begin = block + 1
+
+
+@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+def _code_row(line, row_b, row_r, gains, room, red, green, blue):
+    """R′, G′, B′ of a row, rounded to codes and raised by ``room``; row_b, row_r: chroma in codes of luma."""
+    red_cr, green_cb, green_cr, blue_cb = gains
+    shift, zero, top = np.float32(room + 0.5), np.float32(0), np.float32(4 * room - 1)
+    for x in range(line.shape[0]):
+        y = np.float32(line[x]) + shift
+        red[x] = np.int32(min(max(y + red_cr * row_r[x], zero), top))
+        green[x] = np.int32(min(max(y + green_cb * row_b[x] + green_cr * row_r[x], zero), top))
+        blue[x] = np.int32(min(max(y + blue_cb * row_b[x], zero), top))
+
+
+@numba.njit(nogil=True, cache=True)
+def rgb_codes(luma, cb, cr, size, halved, column_taps, rows, codes, gains, room, out):
+    """R′G′B′ of a Y′CbCr picture at its luma sites, rounded to codes and raised by ``room``, half the code range.
+
+    codes: black, (unused), zero, codes of luma in a code of chroma; out: (3, height, width) unsigned, filled.
+    """
+    _, _, zero, per_span = codes
+    first, second, weight = rows
+    width, height = size
+    at_sites, wide, _, _ = row_buffers(width, halved)
+    site_b, site_r = at_sites[0], at_sites[1]
+    count = site_b.shape[0] - 2
+    for row in range(height):
+        upper, lower, share = first[row], second[row], weight[row]
+        _site_row(cb[upper, :count], cb[lower, :count], share, 0, zero, per_span, site_b)
+        _site_row(cr[upper, :count], cr[lower, :count], share, 0, zero, per_span, site_r)
+        red, green, blue = out[0, row], out[1, row], out[2, row]
+        if halved:
+            widen(site_b, column_taps, wide[0])
+            widen(site_r, column_taps, wide[1])
+            _code_row(luma[row, :width], wide[0], wide[1], gains, room, red, green, blue)
+        else:
+            _code_row(luma[row, :width], site_b[1:], site_r[1:], gains, room, red, green, blue)

@@ -1,4 +1,4 @@
-"""Saving text so that a file is either the old one or the new one, never half of either."""
+"""Saving so that a file is either the old one or the new one, never half of either."""
 
 import os
 import tempfile
@@ -14,11 +14,21 @@ def save_text(path: Path, text: str) -> None:
     ------
     WriteError : the folder is missing, or the disk refuses.
     """
+    save_bytes(path, text.encode("utf-8"))
+
+
+def save_bytes(path: Path, data: bytes) -> None:
+    """Write ``data`` to ``path``, whole or not at all.
+
+    Raises
+    ------
+    WriteError : the folder is missing, or the disk refuses.
+    """
     temporary: str | None = None
     try:
         handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
-            file.write(text)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
             file.flush()
             os.fsync(file.fileno())
         Path(temporary).chmod(0o666 & ~_umask())

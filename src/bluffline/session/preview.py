@@ -1,11 +1,14 @@
 """One frame as the desk shows it: pictures for the screen, gauge counts and figures from the full-size samples."""
 
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.draw.traces import Look, draw_trace
+from bluffline.measure.areas import Area, Selection, Taken, select
 from bluffline.measure.frame_measure import (
     FrameMeasure,
     Limits,
@@ -15,8 +18,10 @@ from bluffline.measure.frame_measure import (
     ycbcr_planes,
 )
 from bluffline.measure.outside import HIGH, LOW, LUMA, RGB, mark_outside
-from bluffline.measure.scopes import vectorscope, waveform
+from bluffline.measure.reading import Reading, read_selection
+from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
 from bluffline.session import preview_kernels as kernels
+from bluffline.session import zones
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -32,12 +37,32 @@ class ScreenPicture:
     marks: NDArray[np.uint8]
 
 
+@dataclass(frozen=True, slots=True)
+class GaugeView:
+    """A gauge as it is to be drawn: columns and rows of its field, in screen pixels."""
+
+    kind: Kind
+    size: tuple[int, int]
+
+
+@dataclass(frozen=True, eq=False)
+class PinnedFrame:
+    """A frame kept for comparison: its native planes, copied, and what it is called."""
+
+    title: str
+    planes: Planes
+    source: SignalFormat
+
+
 @dataclass(frozen=True)
 class View:
     """How a frame is to be shown.
 
     ``picture_size``: screen pixels, columns and rows; ``window``: the part of the picture that fills them, all of it where
-    None; ``gauges_show_source``: whether the gauges read the source although there is a treatment.
+    None; ``areas`` and ``taken``: which pixels the gauges take; ``line_field``: 0 or 1 to show the
+    upper or the lower field alone; ``isolated``: a single column (x, None) or line (None, y) for
+    the waveforms; ``gauges_show_source``: whether the gauges read the source although there is a treatment; ``pinned``: a
+    frame whose traces are laid over in outline, as those of the source are with ``outline_source``.
     """
 
     source: SignalFormat
@@ -45,23 +70,48 @@ class View:
     limits: Limits
     treatment: FrameTreatment
     picture_size: tuple[int, int]
-    waveform_columns: int
+    gauges: tuple[GaugeView, ...] = ()
+    look: Look = field(default_factory=Look)
+    gamut: str | None = None
     hatching: bool = True
+    zones: bool = False
+    line_field: int | None = None
     window: Region | None = None
+    areas: tuple[Area, ...] = ()
+    taken: Taken = Taken.WHOLE
+    isolated: tuple[int | None, int | None] = (None, None)
     gauges_show_source: bool = False
+    pinned: PinnedFrame | None = None
+    outline_source: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
+class AreaReading:
+    """What an area measures, and what it measures on the frame compared with, where there is one of the same size."""
+
+    name: str
+    now: Reading
+    other: Reading | None = None
+
+
+@dataclass(frozen=True, eq=False)
 class Preview:
-    """A frame made ready. ``source`` or ``treated`` picture is None where they are the same frame or unreadable."""
+    """A frame made ready. ``treated`` is None where there is no treatment; all are None where it is unreadable.
+
+    ``pinned``: the picture of the pinned frame; ``gauges``: counts and (H, W) uint32 pixels, in the order of the view's;
+    ``signal``: the frame that the gauges read, ``other`` the one laid over in outline.
+    """
 
     frame: int
     readable: bool
     original: ScreenPicture | None = None
     treated: ScreenPicture | None = None
-    waveform: NDArray[np.int32] | None = None
-    vectorscope: NDArray[np.int32] | None = None
+    pinned: ScreenPicture | None = None
+    gauges: tuple[tuple[Trace, NDArray[np.uint32]], ...] = ()
     measure: FrameMeasure | None = None
+    signal: FrameSignal | None = None
+    other: FrameSignal | None = None
+    readings: tuple[AreaReading, ...] = ()
 
 
 def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
@@ -77,16 +127,68 @@ def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
     original = _POOL.submit(screen_picture, planes, view)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(measure_frame, shown, view.source, view.region, view.limits)
-    trace, chroma = waveform(shown, view.source, view.waveform_columns), vectorscope(shown, view.source)
+    signal, other = FrameSignal(shown, view.source), None
+    if view.pinned is not None:
+        other = FrameSignal(view.pinned.planes, view.pinned.source)
+    elif view.outline_source and shown is not planes:
+        other = FrameSignal(planes, view.source)
+    gauges = tuple(_draw_gauge(gauge, signal, other, view) for gauge in view.gauges)
     return Preview(
         frame,
         readable=True,
         original=original.result(),
         treated=screen_picture(treated, view) if view.treatment.active else None,
-        waveform=trace,
-        vectorscope=chroma,
+        pinned=_pinned_picture(view) if view.pinned is not None else None,
+        gauges=gauges,
         measure=measured.result(),
+        signal=signal,
+        other=other,
+        readings=tuple(_read_areas(signal, other, view)),
     )
+
+
+def _read_areas(signal: FrameSignal, other: FrameSignal | None, view: View) -> Iterator[AreaReading]:
+    """Each area; the whole picture as well where two frames are compared."""
+    parts = [(area.name, (area,)) for area in view.areas]
+    for name, areas in [*parts, ("whole picture", ())] if other is not None else parts:
+        now = read_selection(signal, select(signal.source, areas))
+        same = other is not None and (other.source.width, other.source.height) == (view.source.width, view.source.height)
+        if now is not None:
+            before = read_selection(other, select(other.source, areas)) if other is not None and (same or not areas) else None
+            yield AreaReading(name, now, before)
+
+
+def _pinned_picture(view: View) -> ScreenPicture:
+    """The pinned frame at the size of the picture in view; all of it, where its format is another."""
+    assert view.pinned is not None
+    source = view.pinned.source
+    same = (source.width, source.height) == (view.source.width, view.source.height)
+    window = view.window if same else None
+    return screen_picture(view.pinned.planes, replace(view, source=source, window=window))
+
+
+def _draw_gauge(
+    gauge: GaugeView, signal: FrameSignal, other: FrameSignal | None, view: View
+) -> tuple[Trace, NDArray[np.uint32]]:
+    kind, (width, _) = gauge.kind, gauge.size
+    columns = width // len(kind.components) if kind.instrument is Instrument.PARADE else width
+
+    def counted(frame: FrameSignal) -> Trace:
+        return measure_gauge(kind, frame, _selection(kind, frame.source, view), columns)
+
+    trace = counted(signal)
+    laid_over = counted(other) if other is not None else None
+    return trace, draw_trace(trace, gauge.size, view.source, view.limits, view.look, laid_over, view.gamut)
+
+
+def _selection(kind: Kind, source: SignalFormat, view: View) -> Selection:
+    x, y = view.isolated
+    if kind.instrument in (Instrument.WAVEFORM, Instrument.PARADE):
+        if y is not None:
+            return Selection.box(source, 0, y, source.width, y + 1)
+        if x is not None:
+            return Selection.box(source, x, 0, x + 1, source.height)
+    return select(source, view.areas, view.taken)
 
 
 def _treated(planes: Planes, view: View) -> Planes:
@@ -103,24 +205,33 @@ def _treated(planes: Planes, view: View) -> Planes:
 def screen_picture(planes: Planes, view: View) -> ScreenPicture:
     """The part of a frame in view for the screen, each pixel the mean of those it covers, marked where any is outside."""
     source, single = view.source, np.float32
+    marked = mark_outside(planes, source, view.limits) if view.hatching else None
     levels, gains = source.levels, ChromaGains.of(source.matrix)
     width, height = view.picture_size
     shown = view.window or Region.whole(source)
     luma, cb, cr = ycbcr_planes(planes, source)
     columns, rows = _covered(shown.x, shown.width, width), _covered(shown.y, shown.height, height)
     across, down = source.halved if source.model is Model.YCBCR else (False, False)
-    sites = _halved(columns) if across else columns, _halved(rows) if down else rows
+    site_rows = _halved(rows) if down else rows
+    if view.line_field is not None:
+        rows = _of_field(rows, view.line_field, source.height)
+        site_rows = _of_field(site_rows, view.line_field, source.chroma_size[1]) if down else rows
+    sites = _halved(columns) if across else columns, site_rows
     per_span, zero = single(1 / levels.span), single(levels.zero)
     image, marks = np.empty((height, width), np.uint32), np.zeros((height, width), np.uint8)
-    kernels.paint(
-        kernels.shrink(luma, columns, rows, single(1 / levels.swing), single(levels.black)),
-        kernels.shrink(cb, *sites, per_span, zero),
-        kernels.shrink(cr, *sites, per_span, zero),
-        (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-        image,
-    )
-    if view.hatching:
-        kernels.gather_marks(mark_outside(planes, source, view.limits), columns, rows, marks)
+    light = kernels.shrink(luma, columns, rows, single(1 / levels.swing), single(levels.black))
+    if view.zones:
+        kernels.paint_zones(light, zones.edges(), zones.inks(), zones.patterns(), image)
+    else:
+        kernels.paint(
+            light,
+            kernels.shrink(cb, *sites, per_span, zero),
+            kernels.shrink(cr, *sites, per_span, zero),
+            (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
+            image,
+        )
+    if marked is not None:
+        kernels.gather_marks(marked, columns, rows, marks)
         kernels.hatch(image, marks, *(np.uint8(bits) for bits in (LUMA, RGB, HIGH, LOW)))
     return ScreenPicture(image, marks)
 
@@ -129,6 +240,12 @@ def _covered(start: int, length: int, pixels: int) -> NDArray[np.uint32]:
     """(2, pixels): the first sample that each screen pixel covers, and the one after its last."""
     places = start + np.arange(pixels + 1) * length // pixels
     return np.stack([places[:-1], np.maximum(places[1:], places[:-1] + 1)]).astype(np.uint32)
+
+
+def _of_field(rows: NDArray[np.uint32], field: int, height: int) -> NDArray[np.uint32]:
+    """For each screen row one line of a field, the one nearest to the lines covered."""
+    lines = np.minimum(rows[0] // 2 * 2 + field, (height - 1 - field) // 2 * 2 + field)
+    return np.stack([lines, lines + 1]).astype(np.uint32)
 
 
 def _halved(covered: NDArray[np.uint32]) -> NDArray[np.uint32]:

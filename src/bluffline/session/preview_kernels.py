@@ -94,8 +94,28 @@ def hatch(image, marks, luma, rgb, high, low):
         for x in range(marks.shape[1]):
             mark = marks[row, x]
             if mark:
-                mark = mark & luma if mark & luma else mark & rgb if mark & rgb else mark
+                mark = (mark & luma) or (mark & rgb) or mark
                 pitch, stroke = (9, 3) if mark & luma else (6, 1)
                 place = (row + x if mark & high else row - x if mark & low else x) % pitch
                 if place <= stroke:
                     image[row, x] = np.uint32(0xFFFFFFFF) if place < stroke else _OPAQUE
+
+
+@numba.njit(nogil=True, cache=True)
+def paint_zones(luma, edges, inks, patterns, image):
+    """A picture painted by exposure zone.
+
+    luma: (H, W) float32, 0 … 1; edges: (Z − 1,) rising levels between zones; inks: (Z, 2) uint32, ground and strokes; patterns:
+    (Z,) 0 plain, 1 upright strokes, 2 dots, 3 level strokes, 4 squares. image: (H, W) uint32, filled.
+    """
+    for row in range(luma.shape[0]):
+        for x in range(luma.shape[1]):
+            zone = np.searchsorted(edges, luma[row, x], side="right")
+            kind = patterns[zone]
+            inked = (
+                (kind == 1 and x % 5 < 2)
+                or (kind == 2 and x % 5 < 2 and row % 5 < 2)
+                or (kind == 3 and row % 5 < 2)
+                or (kind == 4 and (x // 4 + row // 4) % 2 == 0)
+            )
+            image[row, x] = inks[zone, 1 if inked else 0]

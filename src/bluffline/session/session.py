@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
@@ -11,6 +11,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure.areas import Area, Shape
 from bluffline.measure.frame_measure import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
@@ -21,12 +22,12 @@ from bluffline.rules.rulefile import Rules, load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event
 from bluffline.session.history import History
+from bluffline.session.work import FollowedArea, Treatments, Work
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step, Treatment
 
-Treatments = Mapping[int, Treatment]
 STEP_KINDS: tuple[type[Step], ...] = (LevelRemap, SoftCeiling, SoftFloor, ChromaRein)
 
 
@@ -42,7 +43,7 @@ class Session:
         self.reasons: dict[int, tuple[str, ...]] = {}
         self.frame = 0
         self.selected: Finding | None = None
-        self._history: History[Treatments] = History(MappingProxyType({}))
+        self._history: History[Work] = History(Work())
         self.programme_changed = Event()
         self.survey_changed = Event()
         self.place_changed = Event()
@@ -60,7 +61,7 @@ class Session:
         programme = probe(path)
         self._take(programme, start_survey(programme, self.rules))
         self.frame, self.selected, self.reasons = 0, None, {}
-        self._history = History(MappingProxyType({}))
+        self._history = History(Work())
         self.programme_changed.tell()
         self.survey_changed.tell()
 
@@ -151,7 +152,7 @@ class Session:
     @property
     def treatments(self) -> Treatments:
         """The treatment of every treated shot, by its number."""
-        return self._history.state
+        return self._history.state.treatments
 
     @property
     def treatment(self) -> Treatment:
@@ -174,7 +175,10 @@ class Session:
         treatments[shot] = treatment
         if not treatment:
             del treatments[shot]
-        self._history.push(MappingProxyType(treatments), act, gesture)
+        self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
+
+    def _push(self, work: Work, act: str, gesture: str | None = None) -> None:
+        self._history.push(work, act, gesture)
         self.treatment_changed.tell()
 
     def add_step(self, kind: type[Step]) -> None:
@@ -228,7 +232,8 @@ class Session:
         """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
         for proposal in proposals:
             treatments = dict(self.treatments) | {proposal.shot: proposal.treatment}
-            self._history.push(MappingProxyType(treatments), f"Legalise shot {proposal.shot + 1}")
+            work = replace(self._history.state, treatments=MappingProxyType(treatments))
+            self._history.push(work, f"Legalise shot {proposal.shot + 1}")
             self.reasons[proposal.shot] = proposal.reasons
         self.treatment_changed.tell()
 
@@ -241,6 +246,53 @@ class Session:
         """Bring back the act last undone."""
         self._history.redo()
         self.treatment_changed.tell()
+
+    # Areas ---------------------------------------------------------------------------------------------------------
+
+    @property
+    def areas(self) -> tuple[Area, ...]:
+        """The areas, where they stand in the shot in view."""
+        return tuple(followed.in_shot(self.shot) for followed in self._history.state.areas)
+
+    def add_area(self, shape: Shape, points: Sequence[tuple[float, float]]) -> None:
+        """Draw another area, named by the next free number.
+
+        Raises
+        ------
+        SettingsError : too few points for the shape.
+        """
+        names = {area.name for area in self.areas}
+        name = next(f"area {n}" for n in range(1, len(names) + 2) if f"area {n}" not in names)
+        added = FollowedArea(Area(name, shape, tuple((float(x), float(y)) for x, y in points)))
+        self._push_areas((*self._history.state.areas, added), f"Draw {name}")
+
+    def move_area(
+        self, number: int, across: float, down: float, *, only_here: bool = False, gesture: str | None = None
+    ) -> None:
+        """Move an area, in the shot in view alone or wherever it has no place of its own."""
+        followed = self._history.state.areas[number]
+        alone = only_here or self.shot in followed.shots
+        moved = followed.moved(across, down, self.shot if alone else None)
+        self._set_area(number, moved, f"Move {followed.area.name}", gesture)
+
+    def rename_area(self, number: int, name: str) -> None:
+        """Give an area another name."""
+        followed = self._history.state.areas[number]
+        self._set_area(number, followed.renamed(name), f"Rename {followed.area.name}")
+
+    def remove_area(self, number: int) -> None:
+        """Remove an area."""
+        areas = list(self._history.state.areas)
+        removed = areas.pop(number)
+        self._push_areas(tuple(areas), f"Remove {removed.area.name}")
+
+    def _set_area(self, number: int, area: FollowedArea, act: str, gesture: str | None = None) -> None:
+        areas = list(self._history.state.areas)
+        areas[number] = area
+        self._push_areas(tuple(areas), act, gesture)
+
+    def _push_areas(self, areas: tuple[FollowedArea, ...], act: str, gesture: str | None = None) -> None:
+        self._push(replace(self._history.state, areas=areas), act, gesture)
 
     # Drawing -------------------------------------------------------------------------------------------------------
 

@@ -2,13 +2,14 @@
 
 import json
 import os
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from bluffline.errors import WriteError
 from bluffline.report.files import save_text
+from bluffline.session.gauges import GaugeSetup
 
-_VERSION = 1
+_VERSION = 2
 _MOST_RECENT = 8
 
 
@@ -19,6 +20,7 @@ class Settings:
     path: Path
     recent: list[str] = field(default_factory=list)
     rules: str = "r103"
+    gauges: GaugeSetup = field(default_factory=GaugeSetup)
 
     @classmethod
     def load(cls, path: Path | None = None) -> "Settings":
@@ -26,9 +28,11 @@ class Settings:
         path = path or default_path()
         try:
             stored = json.loads(path.read_text("utf-8"))
-            if stored["version"] != _VERSION:
+            if stored["version"] not in (1, _VERSION):
                 return cls(path)
-            return cls(path, [str(entry) for entry in stored["recent"]][:_MOST_RECENT], str(stored["rules"]))
+            # Version 1 knew no gauges.
+            gauges = GaugeSetup.restored(stored["gauges"]) if stored["version"] == _VERSION else GaugeSetup()
+            return cls(path, [str(entry) for entry in stored["recent"]][:_MOST_RECENT], str(stored["rules"]), gauges)
         except (OSError, ValueError, KeyError, TypeError):
             return cls(path)
 
@@ -40,8 +44,7 @@ class Settings:
 
     def save(self) -> None:
         """Save; a folder that can't be written to costs the memory, not the work."""
-        stored = asdict(self) | {"version": _VERSION}
-        del stored["path"]
+        stored = {"version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored()}
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             save_text(self.path, json.dumps(stored, indent=1) + "\n")

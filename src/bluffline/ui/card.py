@@ -7,9 +7,9 @@ from bluffline.ui.style import font
 
 
 class Card(QFrame):
-    """Holds one widget under a title and its facts."""
+    """Holds one widget under a title and its facts, and maybe a line at its foot."""
 
-    def __init__(self, title: str, matter: QWidget) -> None:
+    def __init__(self, title: str, matter: QWidget, foot: QWidget | None = None) -> None:
         super().__init__()
         self.setObjectName("card")
         self._title = QLabel(title)
@@ -23,6 +23,8 @@ class Card(QFrame):
         layout.setSpacing(5)
         layout.addLayout(head)
         layout.addWidget(matter, 1)
+        if foot is not None:
+            layout.addWidget(foot)
 
     def set_title(self, text: str) -> None:
         """Change the title."""

@@ -4,10 +4,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from bluffline.session.looking import Tool
+
 if TYPE_CHECKING:
     from bluffline.ui.desk import Desk
 
-MENUS = ("Programme", "Go", "Treatment", "View", "Help")
+MENUS = ("Programme", "Go", "Treatment", "View", "Gauges", "Areas", "Help")
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,12 +37,16 @@ def _has_findings(desk: "Desk") -> bool:
     return bool(desk.session.findings)
 
 
+def _interlaced(desk: "Desk") -> bool:
+    return desk.session.survey is not None and desk.session.source.interlaced
+
+
 COMMANDS: tuple[Command, ...] = (
     Command("open", "Programme", "Open …", ("Ctrl+O",), lambda d: d.choose_programme(), _always),
     Command("open-demo", "Programme", "Open the demo programme", (), lambda d: d.open_demo(), _always),
     Command("facts", "Programme", "Facts and overrides …", ("I",), lambda d: d.show_facts(), apart=True),
     Command("survey", "Programme", "Survey again", ("Ctrl+R",), lambda d: d.survey_again()),
-    Command("cancel", "Programme", "Cancel what is running", ("Esc",), lambda d: d.jobs.cancel(), lambda d: d.jobs.running),
+    Command("cancel", "Programme", "Cancel what is running, put the tool down", ("Esc",), lambda d: d.cancel(), _always),
     Command("rules-file", "Programme", "Rules from a file …", (), lambda d: d.choose_rules(), _always),
     Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda d: d.prove_and_write(), _surveyed, apart=True),
     Command("quit", "Programme", "Quit", ("Ctrl+Q",), lambda d: d.close(), _always, apart=True),
@@ -85,11 +91,36 @@ COMMANDS: tuple[Command, ...] = (
         lambda d: d.session.redo(),
         lambda d: d.session.redoes is not None,
     ),
-    Command("wipe", "View", "Wipe to the middle, the source, the treated frame", ("W",), lambda d: d.cycle_wipe()),
-    Command("hatching", "View", "Hatching", ("H",), lambda d: d.toggle_hatching()),
+    Command("wipe", "View", "Wipe to the middle, to either picture", ("W",), lambda d: d.cycle_wipe()),
+    Command("turn-wipe", "View", "Turn the wipe", ("Shift+W",), lambda d: d.turn_wipe()),
+    Command("compare", "View", "Wipe, side by side, flip", ("C",), lambda d: d.viewer.look.next_of("compare")),
+    Command("flip", "View", "Flip to the other picture", ("F",), lambda d: d.flip()),
+    Command("pin", "View", "Pin this frame to compare with, or let it go", ("M",), lambda d: d.viewer.pin()),
+    Command("hatching", "View", "Hatching", ("H",), lambda d: d.viewer.look.toggle("hatching"), apart=True),
+    Command("zones", "View", "Zone map", ("Z",), lambda d: d.viewer.look.toggle("zones")),
+    Command("fields", "View", "Both fields, either", ("Shift+F",), lambda d: d.viewer.look.next_of("field"), _interlaced),
+    Command("picture-in", "View", "Zoom the picture in: whole, 1:1, 4:1", ("Ctrl++", "Ctrl+="), lambda d: d.zoom_picture(1)),
+    Command("picture-out", "View", "Zoom the picture out", ("Ctrl+-",), lambda d: d.zoom_picture(-1)),
     Command("zoom-in", "View", "Zoom the skyline in", ("+", "="), lambda d: d.zoom_skyline(1 / 1.5), apart=True),
     Command("zoom-out", "View", "Zoom the skyline out", ("-",), lambda d: d.zoom_skyline(1.5)),
     Command("zoom-all", "View", "Show the whole skyline", ("0",), lambda d: d.skyline.show_all()),
+    Command("layout", "Gauges", "One gauge, two, four", ("Q",), lambda d: d.gauges.next_layout(), _always),
+    Command("beneath", "Gauges", "First gauge under the picture", ("U",), lambda d: d.gauge_beneath(), _always),
+    Command("window", "Gauges", "Four more in a second window", ("Shift+Q",), lambda d: d.viewer.open_window(), _always),
+    Command("unit", "Gauges", "Unit: %, mV, codes", ("X",), lambda d: d.gauges.next_unit(), _always, apart=True),
+    Command("stronger", "Gauges", "Stronger traces", ("]",), lambda d: d.gauges.strengthen(0.2), _always),
+    Command("fainter", "Gauges", "Fainter traces", ("[",), lambda d: d.gauges.strengthen(-0.2), _always),
+    Command("decades", "Gauges", "Histogram in decades", ("D",), lambda d: d.histogram_scale(), _always),
+    Command("gamut", "Gauges", "Gamut to mark on the chromaticity diagram", ("T",), lambda d: d.next_gamut(), _always),
+    Command("outline", "Gauges", "Source in outline over the traces", ("E",), lambda d: d.outline_source(), _always),
+    Command("isolate", "Gauges", "Isolate the column or line", ("V",), lambda d: d.viewer.look.next_of("isolate")),
+    Command("probe-size", "Gauges", "Probe: 1, 5, 11, 21 pixels square", ("Y",), lambda d: d.viewer.next_probe_size()),
+    Command("export-gauge", "Gauges", "Save the first gauge …", ("Ctrl+E",), lambda d: d.save_gauge(), apart=True),
+    Command("rectangle", "Areas", "Draw a rectangle", ("R",), lambda d: d.take_tool(Tool.RECTANGLE)),
+    Command("ellipse", "Areas", "Draw an ellipse", ("Shift+R",), lambda d: d.take_tool(Tool.ELLIPSE)),
+    Command("polygon", "Areas", "Draw a polygon", ("Ctrl+Shift+R",), lambda d: d.take_tool(Tool.POLYGON)),
+    Command("path", "Areas", "Draw a path to see it on the gauges", ("Shift+Y",), lambda d: d.take_tool(Tool.PATH)),
+    Command("taken", "Areas", "Gauges take the areas, all but them, everything", ("A",), lambda d: d.next_taken(), apart=True),
     Command("keys", "Help", "Key sheet", ("F1",), lambda d: d.show_keys(), _always),
     Command("about", "Help", "About Bluffline", (), lambda d: d.show_about(), _always),
 )
@@ -97,6 +128,8 @@ COMMANDS: tuple[Command, ...] = (
 HELD_KEYS = (("S", "Hold to see the source, release for the treatment"),)
 MOUSE = (
     ("Skyline", "click or drag to go to a frame; wheel zooms; Shift and drag moves along; double-click shows all"),
-    ("Picture", "drag the line to wipe between source and treated"),
+    ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, then drag moves it"),
+    ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
+    ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
     ("Figures", "type, or turn the wheel; arrows nudge, Shift is finer; double-click resets"),
 )

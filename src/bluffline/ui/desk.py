@@ -24,28 +24,32 @@ from PyQt6.QtWidgets import (
 from bluffline import __version__
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
+from bluffline.measure.areas import Taken
+from bluffline.measure.scopes import Instrument, Kind
 from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.survey import Survey, run_survey
 from bluffline.report.certificate import save_certificate
+from bluffline.report.gauge import save_gauge
 from bluffline.rules.rulefile import Rules, load_rules
-from bluffline.session.preview import Preview, View
+from bluffline.session.gauges import SLOTS, GaugeModel
+from bluffline.session.looking import Compare, Tool
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.signal.colorimetry import GAMUTS
 from bluffline.ui.card import Card
 from bluffline.ui.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
 from bluffline.ui.findings import FindingsList
-from bluffline.ui.gauges import Vectorscope, Waveform
+from bluffline.ui.gauges import title_of
 from bluffline.ui.header import Header
-from bluffline.ui.picture import PictureView
 from bluffline.ui.player import Player
 from bluffline.ui.skyline import Skyline
-from bluffline.ui.style import percent
+from bluffline.ui.style import percent, standard
 from bluffline.ui.treatment import TreatmentPanel
-from bluffline.ui.workers import FrameWorker, JobRunner
+from bluffline.ui.viewer import Viewer
+from bluffline.ui.workers import JobRunner
 
 _GROW_EVERY = 200  # milliseconds between two looks at a running survey
 
@@ -60,20 +64,16 @@ class Desk(QMainWindow):
     def __init__(self, session: Session, settings: Settings) -> None:
         super().__init__()
         self.session, self.settings = session, settings
-        self.jobs, self.frames = JobRunner(), FrameWorker()
-        self._shown = -1
-        self.hatching = True
-        self._held_source = False
-        self._treat_key: object = None
-        self._frame_treatment: FrameTreatment | None = None
+        self.jobs = JobRunner()
+        self.gauges = GaugeModel(settings.gauges)
         self._menus = QMenuBar()
         self.header = Header(self._menus)
         self.skyline = Skyline(session)
         self.findings = FindingsList(session)
-        self.picture = PictureView()
-        self.waveform, self.vectorscope = Waveform(session), Vectorscope(session)
         self.treatment = TreatmentPanel(session, self.legalise)
-        self.player = Player(session, lambda: self._shown, self._stopped)
+        self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
+        self.picture = self.viewer.picture
+        self.player = Player(session, lambda: self.viewer.shown, self._stopped)
         self._growing = QTimer(self)
         self._growing.setInterval(_GROW_EVERY)
         self._growing.timeout.connect(self._grow)
@@ -89,31 +89,41 @@ class Desk(QMainWindow):
     def _build(self) -> None:
         self._skyline_card = Card("Skyline", self.skyline)
         self._findings_card = Card("Findings", self.findings)
-        self._picture_card = Card("Picture", self.picture)
+        self._picture_card = Card("Picture", self.picture, self.viewer.probe_line)
+        self._areas_card = Card("Areas", self.viewer.panel)
         self._treatment_card = Card("Treatment", self.treatment)
-        self._waveform_card = Card("Waveform", self.waveform)
-        self._vectorscope_card = Card("Vectorscope", self.vectorscope)
-        self._findings_card.setFixedWidth(290)
+        for card in (self._findings_card, self._areas_card):
+            card.setFixedWidth(290)
+        left = QVBoxLayout()
+        left.addWidget(self._findings_card, 3)
+        left.addWidget(self._areas_card, 2)
+        self._areas_card.hide()
         middle = QVBoxLayout()
-        middle.addWidget(self._picture_card, 1)
+        middle.addWidget(self._picture_card, 5)
+        middle.addLayout(self.viewer.board.beneath, 3)
         middle.addWidget(self._treatment_card)
-        right = QVBoxLayout()
-        right.addWidget(self._waveform_card, 5)
-        right.addWidget(self._vectorscope_card, 6)
-        lower = QHBoxLayout()
-        lower.addWidget(self._findings_card)
-        lower.addLayout(middle, 11)
-        lower.addLayout(right, 5)
+        self._lower = lower = QHBoxLayout()
+        lower.addLayout(left)
+        lower.addLayout(middle)
+        lower.addWidget(self.viewer.board)
         whole = QVBoxLayout()
         whole.setContentsMargins(8, 4, 8, 8)
         whole.addWidget(self.header)
         whole.addWidget(self._skyline_card)
         whole.addLayout(lower, 1)
-        for layout in (middle, right, lower, whole):
+        for layout in (left, middle, lower, whole):
             layout.setSpacing(7)
         centre = QWidget()
         centre.setLayout(whole)
         self.setCentralWidget(centre)
+        self._share_room()
+
+    def _share_room(self) -> None:
+        """One gauge or four get more of the width than two, which stand one above the other."""
+        setup = self.gauges.setup
+        self.viewer.board.setVisible(not (setup.beneath and setup.shown == 1))
+        self._lower.setStretch(1, 11)
+        self._lower.setStretch(2, 5 if setup.shown == 2 or setup.beneath else 9)
 
     def _make_menus(self) -> dict[str, QAction]:
         menus = {name: self._menus.addMenu(name) for name in MENUS}
@@ -143,15 +153,13 @@ class Desk(QMainWindow):
         session = self.session
         session.programme_changed.connect(self._programme_changed)
         session.survey_changed.connect(self._refresh_survey)
-        session.place_changed.connect(self._ask_frame)
+        session.place_changed.connect(self._place_changed)
         session.treatment_changed.connect(self._treatment_changed)
         self.skyline.frame_chosen.connect(session.go_to)
         self.skyline.finding_chosen.connect(session.select)
         self.findings.chosen.connect(session.select)
-        self.frames.ready.connect(self._show_frame)
-        self.frames.failed.connect(self.picture.say)
-        for resized in (self.picture.resized, self.waveform.resized):
-            resized.connect(self._ask_frame)
+        self.viewer.shown_changed.connect(self._frame_shown)
+        self.gauges.changed.connect(self._gauges_changed)
         self.jobs.progress.connect(self.header.show_progress)
         self.jobs.finished.connect(self._job_finished)
         self.jobs.failed.connect(self._job_failed)
@@ -235,15 +243,7 @@ class Desk(QMainWindow):
             self._treatment_changed()
 
     def _programme_changed(self) -> None:
-        programme = self.session.programme
-        assert programme is not None
-        self.frames.set_programme(programme)
-        self._shown = -1
-        self.waveform.clear()
-        self.vectorscope.clear()
-        self.picture.set_shape(self.session.source.width / self.session.source.height)
-        self.picture.say("Reading the first frame")
-        self._ask_frame()
+        self.viewer.begin()
         self._run_survey()
 
     def _run_survey(self) -> None:
@@ -353,10 +353,85 @@ class Desk(QMainWindow):
         """Put the wipe in the middle; from there to source, treated, and back."""
         self.picture.set_wipe({0.5: 1.0, 1.0: 0.0}.get(self.picture.wipe, 0.5))
 
-    def toggle_hatching(self) -> None:
-        """Show or hide the hatching."""
-        self.hatching = not self.hatching
-        self._ask_frame()
+    def turn_wipe(self) -> None:
+        """Turn the wipe by an eighth of a full turn."""
+        look = self.viewer.look
+        look.change(angle=(look.state.angle + 45 + 90) % 180 - 90)
+
+    def take_tool(self, tool: Tool) -> None:
+        """Take a tool for drawing on the picture, or put it down if it is in hand."""
+        if self.viewer.look.state.tool is tool:
+            self.picture.drop_tool()
+        else:
+            self.picture.drop_tool()
+            self.viewer.look.change(tool=tool)
+
+    def flip(self) -> None:
+        """Compare by flipping, and flip."""
+        look = self.viewer.look
+        if look.state.compare is Compare.FLIP:
+            look.toggle("flipped")
+        else:
+            look.change(compare=Compare.FLIP, flipped=True)
+
+    def zoom_picture(self, steps: int) -> None:
+        """Zoom the picture about the pixel under the pointer, or its middle."""
+        source = self.session.source
+        self.viewer.look.zoom_by(steps, self.picture.probe or (source.width / 2, source.height / 2))
+
+    def gauge_beneath(self) -> None:
+        """Put the first gauge under the picture, column for column, or back."""
+        self.gauges.change(beneath=not self.gauges.setup.beneath)
+
+    def histogram_scale(self) -> None:
+        """Count histograms in decades, or evenly."""
+        look = self.gauges.setup.look
+        self.gauges.change(look=replace(look, log=not look.log))
+
+    def outline_source(self) -> None:
+        """Lay the source's traces over those of the treated frame, or take them away."""
+        self.gauges.change(outline_source=not self.gauges.setup.outline_source)
+
+    def next_taken(self) -> None:
+        """Gauges take the areas, all but them, or the whole picture."""
+        kinds = list(Taken)
+        self.gauges.change(taken=kinds[(kinds.index(self.gauges.setup.taken) + 1) % len(kinds)])
+
+    def save_gauge(self) -> None:
+        """Ask where to save the first gauge as a picture, or its counts."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save the gauge", "gauge.png", "PNG, SVG or CSV (*.png *.svg *.csv)")
+        if name:
+            self.write_gauge(Path(name))
+
+    def write_gauge(self, path: Path) -> None:
+        """Save the first gauge in view."""
+        gauge, programme = self.viewer.gauges[0], self.session.programme
+        if gauge.trace is None or programme is None:
+            return
+        setup = self.gauges.setup
+        title = f"{programme.title}, {programme.label(self.viewer.shown)} · {title_of(gauge.kind)}"
+        try:
+            save_gauge(
+                path, gauge.trace, title, self.session.source, self.session.rules.limits,
+                unit=setup.unit, look=setup.look, gamut=setup.gamut,
+            )  # fmt: skip
+        except BlufflineError as error:
+            self.header.say(str(error))
+        else:
+            self.header.say(f"{path.name} is saved")
+
+    def next_gamut(self) -> None:
+        """The next gamut that the chromaticity diagram marks colours against, or none."""
+        names = [None, *GAMUTS]
+        self.gauges.change(gamut=names[(names.index(self.gauges.setup.gamut) + 1) % len(names)])
+
+    def cancel(self) -> None:
+        """Stop what is running; else put down the tool in hand."""
+        if self.jobs.running:
+            self.jobs.cancel()
+        else:
+            self.picture.drop_tool()
+            self.picture.highlight(None)
 
     def zoom_skyline(self, factor: float) -> None:
         """Zoom the skyline about the frame in view."""
@@ -369,55 +444,32 @@ class Desk(QMainWindow):
         act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
         self.session.set_treatment(self.session.shot, tuple(replace(step, bypassed=bypass) for step in steps), act)
 
-    def _view(self) -> View:
-        session = self.session
-        assert session.survey is not None
-        key = session.treatment, session.source
-        if key != self._treat_key or self._frame_treatment is None:
-            self._treat_key, self._frame_treatment = key, FrameTreatment(session.treatment, session.source)
-        box = self.picture.box
-        ratio = self.devicePixelRatioF()
-        return View(
-            source=session.source,
-            region=session.survey.region,
-            limits=session.rules.limits,
-            treatment=self._frame_treatment,
-            picture_size=(max(int(box.width() * ratio), 1), max(int(box.height() * ratio), 1)),
-            waveform_columns=self.waveform.columns,
-            hatching=self.hatching,
-            gauges_show_source=self._held_source,
-        )
-
-    def _ask_frame(self) -> None:
-        if self.session.survey is not None:
-            self.frames.ask(self.session.frame, self._view(), ahead=self.player.playing)
-            self._refresh_facts()
-
-    def _show_frame(self, preview: Preview) -> None:
-        self._shown = preview.frame
-        self.picture.show_preview(preview)
-        if preview.readable:
-            self.waveform.show_preview(preview)
-            self.vectorscope.show_preview(preview)
-        else:
-            self.waveform.clear()
-            self.vectorscope.clear()
-        self._preview = preview
+    def _place_changed(self) -> None:
+        self.viewer.ask()
         self._refresh_facts()
-        self.frame_shown.emit(preview.frame)
+
+    def _gauges_changed(self) -> None:
+        self.settings.gauges = self.gauges.setup
+        self.settings.save()
+        self._share_room()
+        self.viewer.align()
+        self._refresh_facts()
+
+    def _frame_shown(self, frame: int) -> None:
+        self._areas_card.setVisible(bool(self.viewer.preview is not None and self.viewer.preview.readings))
+        self._refresh_facts()
+        self.frame_shown.emit(frame)
 
     def _stopped(self) -> None:
         if self.player.dropped:
             self.header.say(f"Played with {self.player.dropped} frames not shown: this machine was too busy")
 
     def _treatment_changed(self) -> None:
-        self._ask_frame()
+        self.viewer.ask()
         self._refresh_facts()
         self._refresh_commands()
 
     # Facts on the cards --------------------------------------------------------------------------------------------
-
-    _preview: Preview | None = None
 
     def _refresh_all(self) -> None:
         self._refresh_survey()
@@ -446,21 +498,30 @@ class Desk(QMainWindow):
         if session.programme is None:
             return
         place = f"{session.programme.label(session.frame)} · frame {session.frame}"
-        measure = self._preview.measure if self._preview is not None and self._preview.frame == session.frame else None
-        treated = bool(session.treatment) and not self._held_source
+        preview = self.viewer.preview
+        measure = preview.measure if preview is not None and preview.frame == session.frame else None
+        treated = bool(session.treatment) and not self.viewer.held_source
         if measure is not None:
             levels = session.source.levels
-            shown = "treated" if treated else "source"
-            place += (
-                f" · {shown}: luma {percent(levels.percent(measure.y_min))} … {percent(levels.percent(measure.y_max))}"
-                f" · R′G′B′ {percent(measure.rgb_min)} … {percent(measure.rgb_max)}"
-            )
+            luma = _between(levels.percent(measure.y_min), levels.percent(measure.y_max))
+            place += f" · luma {luma} · R′G′B′ {_between(measure.rgb_min, measure.rgb_max)}"
         self._picture_card.set_facts(place)
         self._treatment_card.set_title(f"Treatment of shot {session.shot + 1}")
         reasons = session.reasons.get(session.shot, ()) if session.treatment else ()
         self._treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.treatment else "")
-        self._waveform_card.set_facts(f"luma, % · {'treated' if treated else 'source'}")
-        self._vectorscope_card.set_facts(f"75 % targets, skin line · {'treated' if treated else 'source'}")
+        for gauge_card in self.viewer.board.cards:
+            gauge_card.set_facts(self._gauge_facts(gauge_card.gauge.kind, treated=treated))
+
+    def _gauge_facts(self, kind: Kind, *, treated: bool) -> str:
+        """What a gauge shows beside its name: its unit, the pixels it takes, and whether they are treated."""
+        setup = self.gauges.setup
+        if self.session.areas and setup.taken is not Taken.WHOLE:
+            return str(setup.taken)
+        if kind.instrument is Instrument.CHROMATICITY:
+            return f"outside {standard(setup.gamut)} hatched" if setup.gamut is not None else ""
+        if kind.instrument is Instrument.VECTORSCOPE:
+            return f"dotted: legal at Y′ {setup.luma:.0f} %" if setup.shown < SLOTS else ""
+        return f"{setup.unit} · {'treated' if treated else 'source'}" if setup.shown < SLOTS else str(setup.unit)
 
     def _refresh_commands(self) -> None:
         for command in COMMANDS:
@@ -505,21 +566,19 @@ class Desk(QMainWindow):
         if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
             typing = isinstance(QApplication.focusWidget(), QLineEdit | QAbstractSpinBox)
             if self.isActiveWindow() and not typing and watched is self.windowHandle():
-                self._hold_source(event.type() == QEvent.Type.KeyPress)
+                self.viewer.hold_source(event.type() == QEvent.Type.KeyPress)
         return super().eventFilter(watched, event)
-
-    def _hold_source(self, held: bool) -> None:
-        if held != self._held_source:
-            self._held_source = held
-            self.picture.set_source_only(held)
-            self._ask_frame()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.player.pause()
         self._growing.stop()
         self.jobs.cancel_and_wait()
-        self.frames.stop()
+        self.viewer.close()
         application = QApplication.instance()
         assert application is not None
         application.removeEventFilter(self)
         super().closeEvent(event)
+
+
+def _between(low: float, high: float) -> str:
+    return f"{low:.1f} … {high:.1f} %".replace("-", "−")

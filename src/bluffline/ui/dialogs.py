@@ -230,7 +230,7 @@ class KeySheet(QDialog):
         self.setWindowTitle("Keys")
         columns = QHBoxLayout()
         columns.setSpacing(36)
-        for group in (("Go",), ("Treatment", "View"), ("Programme", "Help")):
+        for group in (("Go", "Treatment"), ("View", "Areas"), ("Gauges", "Programme", "Help")):
             grid = QGridLayout()
             grid.setHorizontalSpacing(16)
             grid.setVerticalSpacing(4)

@@ -19,7 +19,7 @@ from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.session import Session
 from bluffline.ui.line import Line
-from bluffline.ui.style import font
+from bluffline.ui.style import font, standard
 
 
 class Header(QWidget):
@@ -116,7 +116,7 @@ class Header(QWidget):
         self._facts.setText(
             f"{source.width}×{source.height} · {float(programme.frame_rate):.4g}{scan} · "
             f"{source.sampling} {source.bit_depth}-bit · "
-            f"{source.range} range{assumed['range']} · {source.matrix}{assumed['matrix']}{active}{notes}"
+            f"{source.range} range{assumed['range']} · {standard(source.matrix)}{assumed['matrix']}{active}{notes}"
         )
 
     def enable(self, enabled: dict[str, bool]) -> None:

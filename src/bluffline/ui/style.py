@@ -32,6 +32,11 @@ def percent(value: float, places: int = 1) -> str:
     return f"{value:.{places}f} %".replace("-", "−")
 
 
+def standard(name: str) -> str:
+    """The name of a standard as its recommendation prints it: bt709 is BT.709."""
+    return name.upper().replace("BT", "BT.")
+
+
 class DeskStyle(QProxyStyle):
     """Fusion, but for check boxes, whose outline it loses on a dark ground."""
 
@@ -64,7 +69,7 @@ class DeskStyle(QProxyStyle):
 
 def dress(application: QApplication) -> None:
     """Give the application its fonts, palette and style sheet."""
-    folder = resources.files("bluffline.ui").joinpath("fonts")
+    folder = resources.files("bluffline.draw").joinpath("fonts")
     for name in _FONTS:
         QFontDatabase.addApplicationFontFromData(folder.joinpath(name).read_bytes())
     application.setStyle(DeskStyle())
@@ -100,6 +105,9 @@ QPushButton:disabled, QToolButton:disabled { color: #808080; background: #303030
 QPushButton[next="true"] { background: #d6c7a0; color: #181818; border-color: #d6c7a0; font-weight: bold }
 QPushButton[next="true"]:disabled { background: #303030; color: #808080; border-color: #404040 }
 QToolButton::menu-indicator { image: none }
+QToolButton#title { background: transparent; border: 1px solid transparent; padding: 1px 3px; margin-left: -4px }
+QToolButton#title:hover { border-color: #545454 }
+QWidget#window { background: #262626 }
 QMenuBar { background: #262626; padding: 0 4px }
 QMenuBar::item { padding: 3px 9px; background: transparent }
 QMenuBar::item:selected, QMenu::item:selected { background: #d6c7a0; color: #181818 }

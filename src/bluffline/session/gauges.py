@@ -1,0 +1,119 @@
+"""How the gauges are set up: what stands in which slot, units, density, guides, what they take. Kept between sittings."""
+
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
+
+from bluffline.draw.graticule import Guide
+from bluffline.draw.scale import Unit
+from bluffline.draw.traces import Look
+from bluffline.measure.areas import Taken
+from bluffline.measure.scopes import Instrument, Kind
+from bluffline.session.event import Event
+from bluffline.signal.colorimetry import GAMUTS
+
+LAYOUTS = (1, 2, 4)
+SLOTS = 4  # on the desk; as many again in the second window
+_FIRST = (
+    Kind(Instrument.WAVEFORM), Kind(Instrument.VECTORSCOPE), Kind(Instrument.PARADE), Kind(Instrument.HISTOGRAM),
+    Kind(Instrument.PARADE, "yrgb"), Kind(Instrument.VECTORSCOPE), Kind(Instrument.WAVEFORM, "rgb"),
+    Kind(Instrument.CHROMATICITY),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class GaugeSetup:
+    """Everything the operator chose about the gauges.
+
+    ``slots``: four on the desk, then four in the second window; ``shown``: how many of the desk's are; ``beneath``: whether the
+    first stands under the picture, column for column; ``gamut``: what the chromaticity diagram marks colours against;
+    ``luma``: percent, at which the vectorscope shows what chroma is legal.
+    """
+
+    slots: tuple[Kind, ...] = _FIRST
+    shown: int = 2
+    beneath: bool = False
+    unit: Unit = Unit.PERCENT
+    look: Look = field(default_factory=Look)
+    guides: tuple[Guide, ...] = ()
+    taken: Taken = Taken.AREAS
+    gamut: str | None = None
+    luma: float = 50.0
+    outline_source: bool = False
+    probe_size: int = 1
+
+    def stored(self) -> dict[str, Any]:
+        """As plain data."""
+        kept = asdict(self)
+        kept["slots"] = [[str(kind.instrument), kind.mode] for kind in self.slots]
+        return kept
+
+    @classmethod
+    def restored(cls, kept: dict[str, Any]) -> "GaugeSetup":
+        """From plain data.
+
+        Raises
+        ------
+        KeyError, TypeError, ValueError : it is not what `stored` gives.
+        """
+        slots = tuple(Kind(Instrument(instrument), mode) for instrument, mode in kept["slots"])
+        if len(slots) != 2 * SLOTS or kept["shown"] not in LAYOUTS or kept["gamut"] not in (None, *GAMUTS):
+            raise ValueError("not a setup of gauges")
+        return cls(
+            slots=slots,
+            shown=kept["shown"],
+            beneath=bool(kept["beneath"]),
+            unit=Unit(kept["unit"]),
+            look=Look(float(kept["look"]["strength"]), bool(kept["look"]["log"])),
+            guides=tuple(Guide(str(guide["name"]), float(guide["level"])) for guide in kept["guides"]),
+            taken=Taken(kept["taken"]),
+            gamut=kept["gamut"],
+            luma=float(kept["luma"]),
+            outline_source=bool(kept["outline_source"]),
+            probe_size=int(kept["probe_size"]),
+        )
+
+
+class GaugeModel:
+    """The setup in force, and the event that tells of its changes."""
+
+    def __init__(self, setup: GaugeSetup | None = None) -> None:
+        self.setup = setup or GaugeSetup()
+        self.changed = Event()
+
+    def change(self, **fields: Any) -> None:
+        """Change fields of the setup."""
+        self.setup = replace(self.setup, **fields)
+        self.changed.tell()
+
+    def put(self, slot: int, kind: Kind) -> None:
+        """Put an instrument into a slot."""
+        slots = list(self.setup.slots)
+        slots[slot] = kind
+        self.change(slots=tuple(slots))
+
+    def next_unit(self) -> None:
+        """The next unit, for every gauge."""
+        units = list(Unit)
+        self.change(unit=units[(units.index(self.setup.unit) + 1) % len(units)])
+
+    def next_layout(self) -> None:
+        """One gauge, two, four, and one again."""
+        self.change(shown=LAYOUTS[(LAYOUTS.index(self.setup.shown) + 1) % len(LAYOUTS)])
+
+    def strengthen(self, by: float) -> None:
+        """Make traces brighter or fainter."""
+        self.change(look=replace(self.setup.look, strength=min(max(self.setup.look.strength + by, -1.0), 1.0)))
+
+    def add_guide(self, name: str, level: float) -> None:
+        """Add a guide at a level (percent)."""
+        self.change(guides=(*self.setup.guides, Guide(name, round(level, 1))))
+
+    def move_guide(self, number: int, level: float) -> None:
+        """Move a guide to another level."""
+        self.set_guide(number, replace(self.setup.guides[number], level=round(level, 1)))
+
+    def set_guide(self, number: int, guide: Guide | None) -> None:
+        """Put another guide in the place of one, or remove it."""
+        guides = list(self.setup.guides)
+        guides[number : number + 1] = [guide] if guide is not None else []
+        self.change(guides=tuple(guides))

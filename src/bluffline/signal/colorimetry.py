@@ -1,0 +1,80 @@
+"""Light: transfer characteristics, primaries, XYZ, CIE Lab, chromaticity."""
+
+from functools import cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.signal.format import SignalFormat
+from bluffline.signal.levels import Levels
+
+Float = NDArray[np.floating[Any]]
+
+D65 = (0.3127, 0.3290)
+# x, y of red, green, blue [BT709, BT601, BT2020, H273].
+PRIMARIES: dict[str, tuple[tuple[float, float], ...]] = {
+    "bt601-525": ((0.630, 0.340), (0.310, 0.595), (0.155, 0.070)),
+    "bt601-625": ((0.640, 0.330), (0.290, 0.600), (0.150, 0.060)),
+    "bt709": ((0.640, 0.330), (0.300, 0.600), (0.150, 0.060)),
+    "p3-d65": ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)),
+    "bt2020": ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
+}
+GAMUTS = {"bt601": "bt601-625", "bt709": "bt709", "p3": "p3-d65", "bt2020": "bt2020"}
+_LAB_EDGE, _LAB_SLOPE = 216 / 24389, 24389 / 27  # CIE 15:2018
+
+
+@cache
+def rgb_to_xyz(primaries: str) -> NDArray[np.float64]:
+    """(3, 3) matrix from linear R, G, B (0 … 1) to X, Y, Z with Y = 1 at D65 white. P3 with another white counts as D65."""
+    points = np.array(PRIMARIES["p3-d65" if primaries == "p3-dci" else primaries])
+    columns = np.stack([points[:, 0], points[:, 1], 1 - points.sum(axis=1)]) / points[:, 1]
+    return np.asarray(columns * np.linalg.solve(columns, white_xyz()))
+
+
+def white_xyz() -> NDArray[np.float64]:
+    """X, Y, Z of D65 with Y = 1."""
+    x, y = D65
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def to_light(signal: Float, transfer: str) -> NDArray[np.float64]:
+    """R′, G′ or B′ (0 … 1, unclamped) to the light a display makes of it, 1 being white; negative signal, negative light.
+
+    BT.709, BT.601 and BT.2020 signals are shown by BT.1886 (gamma 2.4); PQ is scaled so that 203 cd/m² is 1 [BT2100, BT2408];
+    HLG is its scene light.
+    """
+    value = np.asarray(signal, np.float64)
+    size = np.abs(value)
+    if transfer == "linear":
+        light = size
+    elif transfer == "srgb":
+        light = np.where(size <= 0.04045, size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
+    elif transfer == "pq":
+        power = np.minimum(size, 1.0) ** (1 / 78.84375)
+        light = (np.maximum(power - 0.8359375, 0) / (18.8515625 - 18.6875 * power)) ** (1 / 0.1593017578125) * 10000 / 203
+    elif transfer == "hlg":
+        upper = (np.exp((size - 0.55991073) / 0.17883277) + 0.28466892) / 12
+        light = np.where(size <= 0.5, size**2 / 3, upper)
+    else:
+        light = size**2.4
+    return np.asarray(np.sign(value) * light)
+
+
+@cache
+def light_table(bit_depth: int, levels: Levels, transfer: str, room: int) -> NDArray[np.float32]:
+    """Light of every R′, G′ or B′ code from −``room`` to ``room`` past the greatest."""
+    codes = np.arange(-room, (1 << bit_depth) + room)
+    return to_light((codes - levels.black) / levels.swing, transfer).astype(np.float32)
+
+
+def xyz_to_lab(xyz: Float) -> NDArray[np.float64]:
+    """(..., 3) X, Y, Z relative to D65 white to CIE L*, a*, b* (CIE 15:2018)."""
+    ratio = np.asarray(xyz, np.float64) / white_xyz()
+    f = np.where(ratio > _LAB_EDGE, np.cbrt(ratio), (_LAB_SLOPE * ratio + 16) / 116)
+    return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def gamut_matrix(source: SignalFormat, gamut: str) -> NDArray[np.float64]:
+    """(3, 3) from linear R, G, B of the programme to those of a gamut named in `GAMUTS`."""
+    return np.asarray(np.linalg.solve(rgb_to_xyz(GAMUTS[gamut]), rgb_to_xyz(source.primaries)))
