@@ -90,6 +90,9 @@ def test_settings_live_in_the_users_configuration(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
     Settings.load().save()
     assert json.loads((tmp_path / "bluffline" / "settings.json").read_text())["version"] == 2
+    monkeypatch.delenv("XDG_CONFIG_HOME")
+    monkeypatch.setenv("HOME", "/home/somebody")
+    assert str(default_path()) == "/home/somebody/.config/bluffline/settings.json"
 
 
 def test_settings_of_version_1_are_read_and_the_gauges_of_version_2_come_back(tmp_path):
@@ -107,9 +110,6 @@ def test_settings_of_version_1_are_read_and_the_gauges_of_version_2_come_back(tm
     assert Settings.load(path).gauges == model.setup and model.setup.guides == (Guide("faces", 62.0),)
     path.write_text(path.read_text().replace('"waveform"', '"theremin"'))
     assert Settings.load(path) == Settings(path), "a file that can't be understood counts as none"
-    monkeypatch.delenv("XDG_CONFIG_HOME")
-    monkeypatch.setenv("HOME", "/home/somebody")
-    assert str(default_path()) == "/home/somebody/.config/bluffline/settings.json"
 
 
 def test_a_folder_that_can_not_be_written_to_costs_only_the_memory(tmp_path):

@@ -128,3 +128,25 @@ def bars(heights, row_from, row_to, out):
         top = row_to - np.int32(np.ceil(heights[x] * (tall - 1)))
         for y in range(row_from, row_to):
             out[y, x] = 1.0 if y >= top else 0.0
+
+
+@numba.njit(nogil=True, cache=True)
+def silhouette(before, after, levels, limits, image):
+    """The skyline's measured columns, from the left: after treatment filled, what treatment took away thinly hatched.
+
+    before, after: (4, W) luma low and high, R′G′B′ low and high, in percent; levels: (H,) percent of each row, downwards;
+    limits: luma low and high, R′G′B′ low and high. image: (H, columns) uint8 grey, its first W columns filled.
+    """
+    for x in range(before.shape[1]):
+        for y in range(levels.shape[0]):
+            level = levels[y]
+            luma = after[0, x] <= level <= after[1, x]
+            rgb = after[2, x] <= level <= after[3, x]
+            if (luma and not limits[0] <= level <= limits[1]) or (rgb and not limits[2] <= level <= limits[3]):
+                image[y, x] = 245 if (x + y) % 6 < 2 else 20
+            elif luma:
+                image[y, x] = np.uint8(118 + 0.36 * level)
+            elif rgb:
+                image[y, x] = 66
+            elif (before[0, x] <= level <= before[1, x] or before[2, x] <= level <= before[3, x]) and (x + y) % 6 < 1:
+                image[y, x] = 92

@@ -1,7 +1,7 @@
 """One frame as the desk shows it: pictures for the screen, gauge counts and figures from the full-size samples."""
 
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -114,19 +114,22 @@ class Preview:
     readings: tuple[AreaReading, ...] = ()
 
 
-def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
+def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[View, Preview] | None = None) -> Preview:
     """Everything the desk draws of one frame.
 
     Parameters
     ----------
     planes : native planes in ``view.source``, or None where the frame can't be decoded
+    before : what was made last of the same programme: its picture of the source serves again where nothing of it changed
     """
     if planes is None:
         return Preview(frame, readable=False)
+    kept = before[1].original if before is not None and before[1].frame == frame and _same_picture(before[0], view) else None
+    original = _POOL.submit(screen_picture, planes, view) if kept is None else None
     treated = _treated(planes, view)
-    original = _POOL.submit(screen_picture, planes, view)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(measure_frame, shown, view.source, view.region, view.limits)
+    picture = _POOL.submit(_treated_picture, treated, view, measured) if view.treatment.active else None
     signal, other = FrameSignal(shown, view.source), None
     if view.pinned is not None:
         other = FrameSignal(view.pinned.planes, view.pinned.source)
@@ -136,8 +139,8 @@ def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
     return Preview(
         frame,
         readable=True,
-        original=original.result(),
-        treated=screen_picture(treated, view) if view.treatment.active else None,
+        original=kept if original is None else original.result(),
+        treated=None if picture is None else picture.result(),
         pinned=_pinned_picture(view) if view.pinned is not None else None,
         gauges=gauges,
         measure=measured.result(),
@@ -145,6 +148,20 @@ def make_preview(frame: int, planes: Planes | None, view: View) -> Preview:
         other=other,
         readings=tuple(_read_areas(signal, other, view)),
     )
+
+
+def _treated_picture(treated: Planes, view: View, measured: Future[FrameMeasure]) -> ScreenPicture:
+    """The treated frame for the screen; what was measured to be legal need not be searched for marks."""
+    measure = measured.result()  # begun before this, so it never waits for a place in the pool
+    whole = view.region == Region.whole(view.source) and not view.gauges_show_source
+    outside = measure.luma_high_area + measure.luma_low_area + measure.rgb_high_area + measure.rgb_low_area
+    return screen_picture(treated, replace(view, hatching=False) if whole and outside == 0 else view)
+
+
+def _same_picture(one: View, other: View) -> bool:
+    """Whether the source looks the same in two views of a frame."""
+    names = ("source", "limits", "picture_size", "window", "hatching", "zones", "line_field")
+    return all(getattr(one, name) == getattr(other, name) for name in names)
 
 
 def _read_areas(signal: FrameSignal, other: FrameSignal | None, view: View) -> Iterator[AreaReading]:

@@ -21,6 +21,7 @@ def shrink(plane, columns, rows, scale, offset):
     total = np.empty(right - left, np.int32)
     sums = np.zeros(right - left + 1, np.int32)
     share = scale / (after - first).astype(np.float32)
+    single = share.min() == scale
     shift = np.float32(offset * scale)
     for row in range(height):
         top, bottom = np.int64(rows[0, row]), np.int64(rows[1, row])
@@ -31,12 +32,16 @@ def shrink(plane, columns, rows, scale, offset):
             line = plane[y, left:right]
             for x in range(total.shape[0]):
                 total[x] += np.int32(line[x])
+        high = np.float32(1) / np.float32(bottom - top)
+        line_out = out[row]
+        if single:
+            for x in range(width):
+                line_out[x] = np.float32(total[first[x]]) * scale * high - shift
+            continue
         amount = np.int32(0)
         for x in range(total.shape[0]):
             amount += total[x]  # may wrap around: the differences taken below are right all the same
             sums[x + 1] = amount
-        high = np.float32(1) / np.float32(bottom - top)
-        line_out = out[row]
         for x in range(width):
             line_out[x] = np.float32(np.int32(sums[after[x]] - sums[first[x]])) * share[x] * high - shift
     return out

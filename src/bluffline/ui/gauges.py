@@ -10,6 +10,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
     QResizeEvent,
 )
@@ -21,7 +22,7 @@ from bluffline.draw.scale import Span, Unit
 from bluffline.measure.scopes import MODES, Instrument, Kind, Trace
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
-from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
+from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font, image_of
 
 _NEAR = 5  # pixels from a guide that take hold of it
 _NAMES = {
@@ -47,6 +48,8 @@ class Gauge(QWidget):
         self._session, self._model, self._slot = session, model, slot
         self._trace: Trace | None = None
         self._image: QImage | None = None
+        self._pixels: object = None  # what the image reads
+        self._marks: tuple[object, QPixmap] | None = None
         self._places: list[list[Place]] = []
         self._aligned: QRect | None = None
         self._guide: int | None = None
@@ -99,9 +102,8 @@ class Gauge(QWidget):
     def show_trace(self, trace: Trace, pixels) -> None:  # type: ignore[no-untyped-def]
         """Draw counts that were made for this gauge's kind; others are stale and left out."""
         if trace.kind == self.kind:
-            height, width = pixels.shape
             self._trace = trace
-            self._image = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32).copy()
+            self._image, self._pixels = image_of(pixels), pixels
             self.update()
 
     def show_places(self, places: list[list[Place]]) -> None:
@@ -135,15 +137,30 @@ class Gauge(QWidget):
         field = self.field
         if self._image is not None:
             painter.drawImage(field, self._image)
-        marks = self.graticule
-        painter.save()
-        painter.setClipRect(field.adjusted(-1, -1, 1, 1))
-        for line in marks.lines:
-            painter.setPen(_pen(line.stroke))
-            painter.drawPolyline(QPolygonF([self._at(point) for point in line.points]))
-        painter.restore()
-        self._draw_words(painter, marks, field)
+        painter.drawPixmap(0, 0, self._drawn_marks(field))
         self._draw_probe(painter)
+
+    def _drawn_marks(self, field: QRect) -> QPixmap:
+        """The graticule, drawn once for as long as nothing of it changes."""
+        setup, session, ratio = self._model.setup, self._session, self.devicePixelRatioF()
+        key = self.kind, self.size(), field, ratio, setup.unit, setup.guides, setup.luma, session.source, session.rules.limits
+        if self._marks is None or self._marks[0] != key:
+            drawn = QPixmap(self.size() * ratio)
+            drawn.setDevicePixelRatio(ratio)
+            drawn.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(drawn)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            marks = self.graticule
+            painter.save()
+            painter.setClipRect(field.adjusted(-1, -1, 1, 1))
+            for line in marks.lines:
+                painter.setPen(_pen(line.stroke))
+                painter.drawPolyline(QPolygonF([self._at(point) for point in line.points]))
+            painter.restore()
+            self._draw_words(painter, marks, field)
+            painter.end()
+            self._marks = key, drawn
+        return self._marks[1]
 
     def _draw_words(self, painter: QPainter, marks: Graticule, field: QRect) -> None:
         painter.setFont(font(11))

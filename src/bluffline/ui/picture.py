@@ -26,7 +26,7 @@ from bluffline.measure.frame_measure import Region
 from bluffline.session.looking import Compare, Looking, LookModel, Tool
 from bluffline.session.preview import Preview, ScreenPicture
 from bluffline.session.zones import ZONES
-from bluffline.ui.style import SURROUND, TEXT, TINT, font
+from bluffline.ui.style import SURROUND, TEXT, TINT, font, image_of
 
 _GRIP = 9
 Point = tuple[float, float]
@@ -141,14 +141,15 @@ class PictureView(QWidget):
 
     def say(self, message: str) -> None:
         """Show a sentence in place of a picture."""
+        self._drawn.clear()
         self._preview, self._message = None, message
         self.update()
 
     def show_preview(self, preview: Preview) -> None:
         """Show a frame."""
+        self._drawn.clear()
         self._preview = preview
         self._message = "" if preview.readable else f"Frame {preview.frame} can't be decoded: it is damaged in the file"
-        self._drawn.clear()
         self._highlight = None
         self.update()
 
@@ -461,9 +462,7 @@ class PictureView(QWidget):
     def _image(self, name: str) -> QImage:
         if name not in self._drawn:
             picture: ScreenPicture = getattr(self._preview, name)
-            height, width = picture.image.shape
-            image = QImage(picture.image.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32)
-            self._drawn[name] = image.copy()  # the copy owns its pixels
+            self._drawn[name] = image_of(picture.image)  # the preview is kept, and its pixels with it
         return self._drawn[name]
 
 

@@ -11,12 +11,14 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
 
+from bluffline.draw.trace_kernels import silhouette
 from bluffline.rules.findings import Finding
 from bluffline.session.session import Session
 from bluffline.ui.marks import draw_mark
@@ -25,7 +27,6 @@ from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
 LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
 _LEFT, _TOP, _FOOT = 52, 20, 20
 _NARROWEST = 10  # frames across at the closest zoom
-_LUMA_GREY, _RGB_GREY, _OLD_GREY = 118, 66, 92
 
 
 class Skyline(QWidget):
@@ -39,6 +40,7 @@ class Skyline(QWidget):
         self._session = session
         self._start, self._end = 0.0, 1.0
         self._image: QImage | None = None
+        self._drawn: tuple[object, QPixmap] | None = None
         self._pan_from: tuple[float, float] | None = None
         self.setMinimumHeight(132)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -155,31 +157,46 @@ class Skyline(QWidget):
     # Drawing -------------------------------------------------------------------------------------------------------
 
     def _redraw(self) -> None:
-        self._image = None
+        self._image = self._drawn = None
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         field = self._field
-        painter.fillRect(field, WELL)
         if self._session.programme is None:
+            painter.fillRect(field, WELL)
             painter.setPen(DIM)
             painter.setFont(font(14))
             painter.drawText(field, Qt.AlignmentFlag.AlignCenter, "Open a programme, or drop a file anywhere on the desk")
             return
-        self._draw_scale(painter, field)
-        if self._image is None:
-            self._image = self._silhouette(int(field.width()), int(field.height()))
-        if self._image is not None:
-            painter.drawImage(field.topLeft(), self._image)
-        self._draw_limits(painter, field)
-        self._draw_shots(painter, field)
-        for finding in self._session.findings:
-            place = self.mark_place(finding)
-            if field.left() <= place.x() <= field.right():
-                draw_mark(painter, place, finding.severity, TINT if finding is self._session.selected else TEXT, 4.5)
+        painter.drawPixmap(0, 0, self._still(field))
         self._draw_place(painter, field)
+
+    def _still(self, field: QRectF) -> QPixmap:
+        """All but the place in view, which alone moves while the programme plays; drawn again when anything of it changes."""
+        key = self._session.shot, self._session.selected, self.devicePixelRatioF()
+        if self._drawn is None or self._drawn[0] != key:
+            drawn = QPixmap(self.size() * key[2])
+            drawn.setDevicePixelRatio(key[2])
+            drawn.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(drawn)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(field, WELL)
+            self._draw_scale(painter, field)
+            if self._image is None:
+                self._image = self._silhouette(int(field.width()), int(field.height()))
+            if self._image is not None:
+                painter.drawImage(field.topLeft(), self._image)
+            self._draw_limits(painter, field)
+            self._draw_shots(painter, field)
+            for finding in self._session.findings:
+                place = self.mark_place(finding)
+                if field.left() <= place.x() <= field.right():
+                    draw_mark(painter, place, finding.severity, TINT if finding is self._session.selected else TEXT, 4.5)
+            painter.end()
+            self._drawn = key, drawn
+        return self._drawn[1]
 
     def _draw_scale(self, painter: QPainter, field: QRectF) -> None:
         painter.setFont(font(11, mono=True))
@@ -200,34 +217,14 @@ class Skyline(QWidget):
         if not measured.any():
             return None
         span = max(int(np.ceil((self._end - self._start) / width)), 1)
-        before, after = self._session.source_columns(), self._session.treated_columns()
         limits = self._session.rules.limits
-        level = np.linspace(HIGH, LOW, height)[:, None]
-
-        def extreme(columns: dict[str, NDArray[np.float64]], name: str) -> NDArray[np.float64]:
-            values = columns[name]
-            taken = values[np.minimum(first[measured][:, None] + np.arange(span), len(values) - 1)]
-            return np.asarray(taken.max(axis=1) if name.endswith("max") else taken.min(axis=1))
-
-        def between(columns: dict[str, NDArray[np.float64]], kind: str) -> NDArray[np.bool_]:
-            return np.asarray((level <= extreme(columns, f"{kind}_max")) & (level >= extreme(columns, f"{kind}_min")))
-
-        luma, rgb = between(after, "y"), between(after, "rgb")
-        was = between(before, "y") | between(before, "rgb")
-        image = np.full((height, int(measured.sum())), WELL.red(), np.uint8)
-        row, column = np.mgrid[0:height, 0 : image.shape[1]]
-        hatch, thin = (row + column) % 6 < 2, (row + column) % 6 < 1
-        image[was & ~(luma | rgb) & thin] = _OLD_GREY
-        image[rgb] = _RGB_GREY
-        shaded = np.broadcast_to((_LUMA_GREY + 0.36 * level).astype(np.uint8), luma.shape)
-        image[luma] = shaded[luma]
-        outside = (luma & ((level > limits.luma[1]) | (level < limits.luma[0]))) | (
-            rgb & ((level > limits.rgb[1]) | (level < limits.rgb[0]))
-        )
-        image[outside] = np.where(hatch, 245, 20)[outside]
-        whole = np.full((height, width), WELL.red(), np.uint8)
-        whole[:, measured] = image
-        drawn = QImage(whole.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
+        taken = first[measured]
+        image = np.full((height, width), WELL.red(), np.uint8)
+        silhouette(
+            *(_extremes(columns, taken, span) for columns in (self._session.source_columns(), self._session.treated_columns())),
+            np.linspace(HIGH, LOW, height), np.array([*limits.luma, *limits.rgb]), image,
+        )  # fmt: skip
+        drawn = QImage(image.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
         return drawn.copy()  # the copy owns its pixels
 
     def _draw_limits(self, painter: QPainter, field: QRectF) -> None:
@@ -265,3 +262,13 @@ class Skyline(QWidget):
             QPolygonF([QPointF(x - 5, field.bottom() + 6), QPointF(x + 5, field.bottom() + 6), QPointF(x, field.bottom())])
         )
         painter.setPen(LINE)
+
+
+def _extremes(columns: dict[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
+    """(4, W) luma low and high, R′G′B′ low and high over ``span`` frames from each of ``first``."""
+    count = len(columns["y_max"])
+    frames = np.minimum(first[:, None] + np.arange(span), count - 1)
+    return np.stack([
+        columns["y_min"][frames].min(axis=1), columns["y_max"][frames].max(axis=1),
+        columns["rgb_min"][frames].min(axis=1), columns["rgb_max"][frames].max(axis=1),
+    ])  # fmt: skip

@@ -2,9 +2,12 @@
 
 from importlib import resources
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPalette, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QProxyStyle, QStyle, QStyleOption, QWidget
+from PyQt6.sip import voidptr
 
 GROUND = QColor(38, 38, 38)
 CARD = QColor(46, 46, 46)
@@ -30,6 +33,12 @@ def font(pixels: int = 13, *, bold: bool = False, mono: bool = False) -> QFont:
 def percent(value: float, places: int = 1) -> str:
     """A percentage with its unit and a true minus sign."""
     return f"{value:.{places}f} %".replace("-", "−")
+
+
+def image_of(pixels: NDArray[np.uint32]) -> QImage:
+    """An image that reads its pixels, (H, W) of bytes B, G, R, 255, where they are; they have to be kept as long as it is."""
+    height, width = pixels.shape
+    return QImage(voidptr(pixels.ctypes.data), width, height, pixels.strides[0], QImage.Format.Format_RGB32)
 
 
 def standard(name: str) -> str:

@@ -69,7 +69,8 @@ class FrameWorker(QObject):
                             reader.close()
                         reader = Reader(programme)
                     if made is None or made[0][0] is not programme or made[0][1:] != (frame, view):
-                        made = (programme, frame, view), make_preview(frame, reader.frame(frame).planes, view)
+                        last = (made[0][2], made[1]) if made is not None and made[0][0] is programme else None
+                        made = (programme, frame, view), make_preview(frame, reader.frame(frame).planes, view, last)
                     self.ready.emit(made[1])
                     following = frame + 1
                     if ahead and self._wanted is None and following < programme.frame_count:
