@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -8,7 +10,8 @@ from bluffline.prove.monitor import Monitor, Progress, in_order
 from bluffline.prove.propose import predicted_columns, tightened
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import must_fix, run_survey, start_survey
-from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rulefile import load_rules, parse_rules
+from bluffline.signal.matrix import Matrix
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor
 from clips import make_clip
@@ -96,3 +99,61 @@ def test_letterbox_is_left_out_of_areas(tmp_path):
     assert survey.region.as_list() == [0, 20, 256, 88]
     over = next(f for f in must_fix(survey.findings()) if f.rule == "luma-high")
     assert over.worst_area == pytest.approx(100 * 4 / 88, abs=0.01)
+
+
+def judged(path, text):
+    survey = run_survey(start_survey(probe(path), parse_rules(text, "house")), Monitor())
+    return survey, survey.findings()
+
+
+HOUSE = "[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\n"
+
+
+def test_a_logo_is_left_out_and_captions_have_limits_of_their_own(tmp_path):
+    def picture(number):
+        rgb = np.random.default_rng(number).uniform(0.2, 0.6, (128, 256, 1)).repeat(3, 2)
+        rgb[8:24, 200:240] = 1.08  # a logo in super-white
+        rgb[100:120, 20:220] = 0.95  # a caption at 95 %
+        return rgb
+
+    made = make_clip(tmp_path / "logo.mkv", picture, 4)
+    _, plain = judged(made, HOUSE)
+    assert {f.rule for f in must_fix(plain)} == {"luma-high", "rgb-high"}
+    logo = '[[area]]\nname = "logo"\nbox = [78, 6, 16, 13]\nuse = "leave out"\n'
+    survey, left = judged(made, HOUSE + logo)
+    assert not must_fix(left) and survey.table.column("y_max").max() < 920
+    _, captions = judged(made, HOUSE + logo + '[[area]]\nname = "captions"\nbox = [0, 75, 100, 25]\nluma = [-1, 90]\n')
+    (found,) = must_fix(captions)
+    assert (found.rule, found.first_frame, found.last_frame) == ("area-high", 0, 3)
+    assert "captions: luma over 95" in found.reason and found.worst_area == pytest.approx(100 * 4000 / (256 * 32), abs=0.1)
+
+
+def test_colours_of_a_wide_container_that_leave_the_smaller_gamut_are_found(tmp_path):
+    def picture(number):
+        rgb = np.full((128, 256, 3), 0.4)
+        rgb[:32] = (0.1, 0.7, 0.1) if number < 3 else 0.5  # BT.2020 green: no BT.709 display can show it
+        return rgb
+
+    wide = replace(probe(make_clip(tmp_path / "wide.mkv", picture, 5)).format, primaries="bt2020", matrix=Matrix.BT709)
+    survey = start_survey(probe(tmp_path / "wide.mkv"), parse_rules(HOUSE + 'gamut = "bt709"\n', "house"), source=wide)
+    (found,) = [f for f in run_survey(survey, Monitor()).findings() if f.rule == "gamut"]
+    assert (found.first_frame, found.last_frame) == (0, 2) and found.worst_area == pytest.approx(25, abs=0.1)
+    same = start_survey(probe(tmp_path / "wide.mkv"), parse_rules(HOUSE + 'gamut = "bt709"\n', "house"))
+    assert not [f for f in run_survey(same, Monitor()).findings() if f.rule == "gamut"]
+
+
+def test_a_stretched_picture_is_combed_and_bars_are_not(tmp_path):
+    smooth = np.random.default_rng(2).normal(0.5, 0.12, (128, 256, 1)).clip(0.05, 0.95).repeat(3, 2)
+
+    def stretched(number):
+        return (np.rint(smooth * 160) / 160).clip(0, 1)
+
+    shown_as = {"stretched": stretched, "smooth": lambda n: smooth, "bars": lambda n: bars(128, 256)}
+    for name, found in (("stretched", True), ("smooth", False), ("bars", False)):
+        _, findings = judged(make_clip(tmp_path / f"{name}.mkv", shown_as[name], 2, pixel_format="yuv422p"), HOUSE)
+        assert ([f.severity for f in findings if f.rule == "combing"] == ["note"]) is found, name
+
+
+def bars(height, width):
+    colours = [(1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0)]
+    return np.array(colours, float)[np.arange(width) * 8 // width][None].repeat(height, 0) * 0.75

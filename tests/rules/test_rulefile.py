@@ -60,3 +60,44 @@ def test_missing_rules_name_those_there_are(tmp_path):
     (tmp_path / "b.toml").write_bytes(b"\xff\xfe\x00")
     with pytest.raises(RulesError, match="can't be read as text"):
         load_rules(tmp_path / "b.toml")
+
+
+AREAS = """
+title = "House"
+[limits]
+luma = [-1, 103]
+rgb = [-5, 105]
+gamut = "bt709"
+[combing]
+share = 12.5
+[[area]]
+name = "logo"
+box = [80, 5, 15, 10]
+use = "leave out"
+[[area]]
+box = [0, 75, 100, 25]
+luma = [-1, 90]
+"""
+
+
+def test_areas_gamut_and_combing_are_read():
+    rules = parse_rules(AREAS, "house")
+    assert rules.gamut == "bt709" and rules.combing == 12.5
+    assert [area.name for area in rules.left_out] == ["logo"] and rules.limited[0].luma == (-1, 90)
+    assert rules.left_out[0].region(1920, 1080).as_list() == [1536, 54, 288, 108]
+    assert rules.limited[0].name == "area 2"
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        ('"bt709"', '"bt808"', "gamut must be one of"), ("[80, 5, 15, 10]", "[80, 5, 25, 10]", "inside the picture"),
+        ("[80, 5, 15, 10]", "[80, 5]", "left, top, width and height"), ('"leave out"', '"forget"', "can only be"),
+        ("luma = [-1, 90]", "", "needs either"), ("luma = [-1, 90]", "luma = [90, -1]", "area 2.luma must run upwards"),
+        ("[[area]]", "[area]", "not valid TOML|written"), ("share = 12.5", "share = -1", "combing.share"),
+        ('name = "logo"', 'shape = "round"', "area.shape is not known"),
+    ],
+)  # fmt: skip
+def test_an_area_that_makes_no_sense_is_refused(old, new, words):
+    with pytest.raises(RulesError, match=words):
+        parse_rules(AREAS.replace(old, new), "house")

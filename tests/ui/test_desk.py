@@ -65,11 +65,11 @@ def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
         press(qtbot, desk, pressed)
         assert desk.session.frame == frame
     press(qtbot, desk, key.Key_N)
-    assert desk.session.selected is desk.session.findings[0] and desk.session.shot == 1
+    assert desk.session.selected == desk.session.findings[0] and desk.session.shot == 1
     press(qtbot, desk, key.Key_N)
-    assert desk.session.selected is desk.session.findings[1]
+    assert desk.session.selected == desk.session.findings[1]
     press(qtbot, desk, key.Key_P)
-    assert desk.session.selected is desk.session.findings[0]
+    assert desk.session.selected == desk.session.findings[0]
     shown(qtbot, desk)
     assert desk.viewer.preview.frame == desk.session.findings[0].worst_frame
 
@@ -78,7 +78,7 @@ def test_a_click_on_a_finding_goes_to_its_worst_frame(surveyed_desk, qtbot):
     desk = surveyed_desk
     index = desk.findings.model().index(1, 0)
     qtbot.mouseClick(desk.findings.viewport(), Qt.MouseButton.LeftButton, pos=desk.findings.visualRect(index).center())
-    assert desk.session.selected is desk.session.findings[0] and desk.session.frame == desk.session.findings[0].worst_frame
+    assert desk.session.selected == desk.session.findings[0] and desk.session.frame == desk.session.findings[0].worst_frame
 
 
 def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
@@ -103,7 +103,7 @@ def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
     assert sky.x_of(24) <= sky.width()
     mark = sky.mark_place(desk.session.findings[1])
     qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=mark.toPoint())
-    assert desk.session.selected is desk.session.findings[1]
+    assert desk.session.selected == desk.session.findings[1]
 
 
 def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):

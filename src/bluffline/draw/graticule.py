@@ -122,7 +122,7 @@ def _up(kind: Kind, source: SignalFormat, limits: Limits, unit: Unit, guides: Se
     for guide in guides:
         y = 1 - span.place(guide.level)
         yield Line(((0, y), (1, y)), Stroke.GUIDE)
-        yield Word(f"{guide.name} {unit.text(guide.level, source)}", (0.01, y - 0.012), 1)
+        yield Word(f"{guide.name} {unit.text(guide.level, source)}", (0.01, y - 0.04), 1)
     if kind.instrument is Instrument.PARADE:
         parts = len(kind.components)
         for n, name in enumerate(kind.components):

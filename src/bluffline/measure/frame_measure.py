@@ -1,5 +1,6 @@
 """Everything the survey keeps of one frame, from its native samples."""
 
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +18,7 @@ Histogram = NDArray[np.int64]
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
 _LUMA_BINS, _CHROMA_BINS = 32, 16
+_COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
 _LOW_PERCENTILE, _HIGH_PERCENTILE = 0.001, 0.999
 
 
@@ -34,6 +36,11 @@ class Region:
         """All of the stored picture."""
         return cls(0, 0, source.width, source.height)
 
+    @property
+    def edges(self) -> tuple[int, int, int, int]:
+        """Left, right, top, bottom; right and bottom are the first beyond."""
+        return self.x, self.x + self.width, self.y, self.y + self.height
+
     def as_list(self) -> list[int]:
         """x, y, width, height."""
         return [self.x, self.y, self.width, self.height]
@@ -48,12 +55,23 @@ class Limits:
 
 
 @dataclass(frozen=True, slots=True)
+class AreaMeasure:
+    """Luma of one area with limits of its own: extremes in codes, and percent of the area outside."""
+
+    y_min: int
+    y_max: int
+    high_area: float
+    low_area: float
+
+
+@dataclass(frozen=True, slots=True)
 class FrameMeasure:
     """Measurements of the active picture of one frame.
 
     Luma and chroma extremes, mean and percentiles are native code values; ``rgb_*`` are percent; areas are percent of
     the active picture. ``histograms``: Y′, Cb, Cr, each (2**depth,) int64 pixel counts. ``blocks``: (9, 16) float32 mean
-    luma and ``spread``: (64,) float32 shares, the evidence by which shots are told apart.
+    luma and ``spread``: (64,) float32 shares, the evidence by which shots are told apart. ``combing``: percent of the luma
+    codes in use that are skipped by turns; ``gamut_area``: percent of the active picture outside the gamut asked for.
     """
 
     y_min: int
@@ -76,6 +94,9 @@ class FrameMeasure:
     histograms: tuple[Histogram, Histogram, Histogram]
     blocks: NDArray[np.float32]
     spread: NDArray[np.float32]
+    combing: float = 0.0
+    gamut_area: float = 0.0
+    areas: tuple[AreaMeasure, ...] = ()
 
 
 def rounding_allowance(source: SignalFormat) -> float:
@@ -90,7 +111,9 @@ def rounding_allowance(source: SignalFormat) -> float:
     return 0.5 / levels.swing + 0.5 * largest / levels.span
 
 
-def measure_frame(planes: Planes, source: SignalFormat, region: Region, limits: Limits) -> FrameMeasure:
+def measure_frame(
+    planes: Planes, source: SignalFormat, region: Region, limits: Limits, left_out: Sequence[Region] = ()
+) -> FrameMeasure:
     """Measure native planes once.
 
     Parameters
@@ -98,53 +121,127 @@ def measure_frame(planes: Planes, source: SignalFormat, region: Region, limits: 
     planes : three (rows, stride) uint8 or uint16 arrays in ``source``
     region : the active picture
     limits : what counts as outside; luma limits are rounded to a code, as R 103 states them
+    left_out : parts of it that are not looked at, but for the evidence of shots
     """
     if planes[0].dtype != (np.uint8 if source.bit_depth == 8 else np.uint16):
         raise ValueError(f"planes of {planes[0].dtype} don't hold {source.bit_depth}-bit samples")
     levels = source.levels
-    edges = (region.x, region.x + region.width, region.y, region.y + region.height)
-    rgb = _measure_rgb(planes, source, edges, limits)
+    parts = [part.edges for part in without(region, left_out)]
+    rgb = _measure_rgb(planes, source, parts, limits)
     halved = source.halved
     planes = ycbcr_planes(planes, source)
     bins = 1 << source.bit_depth
-    luma_histogram = kernels.count_codes(planes[0], *edges, bins)
+    luma_histogram = sum_counts(kernels.count_codes(planes[0], *edges, bins) for edges in parts)
     across, down = (2 if halved[0] else 1), (2 if halved[1] else 1)
-    chroma_edges = (edges[0] // across, -(-edges[1] // across), edges[2] // down, -(-edges[3] // down))
-    cb_histogram, cr_histogram = (kernels.count_codes(plane, *chroma_edges, bins) for plane in planes[1:])
-    pixels = region.width * region.height
-    y_codes, cb_codes, cr_codes = (np.flatnonzero(h) for h in (luma_histogram, cb_histogram, cr_histogram))
+    sites = [(edges[0] // across, -(-edges[1] // across), edges[2] // down, -(-edges[3] // down)) for edges in parts]
+    cb_histogram, cr_histogram = (
+        sum_counts(kernels.count_codes(plane, *edges, bins) for edges in sites) for plane in planes[1:]
+    )
+    pixels = max(int(luma_histogram.sum()), 1)
+    y_codes, cb_codes, cr_codes = (_used(h) for h in (luma_histogram, cb_histogram, cr_histogram))
     cumulative = np.cumsum(luma_histogram)
     low_code, high_code = (round(levels.code(percent)) for percent in limits.luma)
     luma_low = int(luma_histogram[: max(low_code, 0)].sum())
     luma_high = int(luma_histogram[high_code + 1 :].sum())
+    low_end = int(np.searchsorted(cumulative, _LOW_PERCENTILE * pixels, side="right"))
+    high_end = int(np.searchsorted(cumulative, _HIGH_PERCENTILE * pixels))
     return FrameMeasure(
-        y_min=int(y_codes[0]),
-        y_max=int(y_codes[-1]),
+        y_min=y_codes[0],
+        y_max=y_codes[1],
         y_mean=float(luma_histogram @ np.arange(bins)) / pixels,
-        y_p01=int(np.searchsorted(cumulative, _LOW_PERCENTILE * pixels, side="right")),
-        y_p999=int(np.searchsorted(cumulative, _HIGH_PERCENTILE * pixels)),
-        cb_min=int(cb_codes[0]),
-        cb_max=int(cb_codes[-1]),
-        cr_min=int(cr_codes[0]),
-        cr_max=int(cr_codes[-1]),
+        y_p01=low_end,
+        y_p999=high_end,
+        cb_min=cb_codes[0],
+        cb_max=cb_codes[1],
+        cr_min=cr_codes[0],
+        cr_max=cr_codes[1],
         rgb_min=rgb[0] * 100.0,
         rgb_max=rgb[1] * 100.0,
         luma_high_area=100.0 * luma_high / pixels,
         luma_low_area=100.0 * luma_low / pixels,
         rgb_high_area=100.0 * rgb[3] / pixels,
         rgb_low_area=100.0 * rgb[2] / pixels,
-        clip_high=find_plateau(planes[0], luma_histogram, levels, edges, top=True),
-        clip_low=find_plateau(planes[0], luma_histogram, levels, edges, top=False),
+        clip_high=find_plateau(planes[0], luma_histogram, levels, parts, top=True),
+        clip_low=find_plateau(planes[0], luma_histogram, levels, parts, top=False),
         histograms=(luma_histogram, cb_histogram, cr_histogram),
-        blocks=_block_means(planes[0], source, edges),
+        blocks=_block_means(planes[0], source, region.edges),
         spread=_spread(luma_histogram, cb_histogram, cr_histogram),
+        combing=combing(luma_histogram, low_end, high_end),
+    )
+
+
+def sum_counts(parts: Iterable[Histogram]) -> Histogram:
+    """Histograms of several parts as one."""
+    first, *others = parts
+    for other in others:
+        first += other
+    return first
+
+
+def _used(histogram: Histogram) -> tuple[int, int]:
+    """The least and the greatest code that occurs; 0 and 0 where nothing was looked at."""
+    codes = np.flatnonzero(histogram)
+    return (int(codes[0]), int(codes[-1])) if len(codes) else (0, 0)
+
+
+def without(region: Region, left_out: Sequence[Region]) -> list[Region]:
+    """A region cut into rectangles that leave others out."""
+    parts = [region]
+    for hole in left_out:
+        parts = [piece for part in parts for piece in _cut(part, hole)]
+    # All of it left out: nothing to measure, so the smallest piece stands for it rather than a special case everywhere.
+    return parts or [Region(region.x, region.y, 2, 2)]
+
+
+def _cut(part: Region, hole: Region) -> Iterator[Region]:
+    left, right, top, bottom = part.edges
+    x0, x1, y0, y1 = hole.edges
+    x0, x1, y0, y1 = max(x0, left), min(x1, right), max(y0, top), min(y1, bottom)
+    if x0 >= x1 or y0 >= y1:
+        yield part
+        return
+    for a, b, c, d in ((left, right, top, y0), (left, right, y1, bottom), (left, x0, y0, y1), (x1, right, y0, y1)):
+        if b > a and d > c:
+            yield Region(a, c, b - a, d - c)
+
+
+def combing(histogram: Histogram, low: int, high: int) -> float:
+    """How far a picture falls into bands: percent of the codes between two that are skipped, a few at a time, again and again.
+
+    A stretched 8-bit picture skips a code every so often along its whole range. Bars and captions have few codes with wide
+    gaps between, which are no combing.
+    """
+    used = np.flatnonzero(histogram[low : high + 1])
+    gaps = np.diff(used) - 1
+    narrow = gaps[(gaps > 0) & (gaps <= _COMB_GAP)]
+    if len(narrow) < _COMB_LEAST or len(used) < 2 * _COMB_LEAST:
+        return 0.0
+    return 100.0 * float(narrow.sum()) / (high - low + 1)
+
+
+def measure_area(planes: Planes, source: SignalFormat, region: Region, limits: tuple[float, float]) -> AreaMeasure:
+    """Luma of one area against limits of its own (percent)."""
+    luma, levels = ycbcr_planes(planes, source)[0], source.levels
+    histogram = kernels.count_codes(luma, *region.edges, 1 << source.bit_depth)
+    low, high = (round(levels.code(percent)) for percent in limits)
+    least, greatest = _used(histogram)
+    per_pixel = 100.0 / (region.width * region.height)
+    return AreaMeasure(
+        least, greatest, per_pixel * float(histogram[high + 1 :].sum()), per_pixel * float(histogram[: max(low, 0)].sum())
     )
 
 
 def _measure_rgb(
-    planes: Planes, source: SignalFormat, edges: tuple[int, int, int, int], limits: Limits
+    planes: Planes, source: SignalFormat, parts: Sequence[tuple[int, int, int, int]], limits: Limits
 ) -> tuple[float, float, int, int]:
     """Least and greatest component (0 … 1), pixels below and above the limits."""
+    found = np.array([_measure_rgb_part(planes, source, edges, limits) for edges in parts])
+    return float(found[:, 0].min()), float(found[:, 1].max()), int(found[:, 2].sum()), int(found[:, 3].sum())
+
+
+def _measure_rgb_part(
+    planes: Planes, source: SignalFormat, edges: tuple[int, int, int, int], limits: Limits
+) -> tuple[float, float, int, int]:
     levels = source.levels
     if source.model is Model.RGB:
         codes = [round(levels.code(percent)) for percent in limits.rgb]
@@ -153,10 +250,10 @@ def _measure_rgb(
         inside = [plane[top:bottom, left:right] for plane in planes]
         least, greatest = min(p.min() for p in inside), max(p.max() for p in inside)
         return levels.percent(float(least)) / 100.0, levels.percent(float(greatest)) / 100.0, below, above
-    result: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(
+    found: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(
         *planes, edges, *rgb_arithmetic(source), widened_limits(limits, source)
     )
-    return result
+    return found
 
 
 def rgb_arithmetic(source: SignalFormat) -> tuple[Any, ...]:

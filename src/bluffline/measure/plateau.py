@@ -6,6 +6,7 @@ clipped one has many times more at it. A caption or a bar is flat as well, but i
 thin strokes or straight lines; what was lost there was never detail.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -47,7 +48,7 @@ NO_PLATEAU = Plateau(0.0, 0.0, False)
 
 
 def find_plateau(
-    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, edges: tuple[int, int, int, int], *, top: bool
+    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, parts: Sequence[tuple[int, int, int, int]], *, top: bool
 ) -> Plateau:
     """The flat top (or bottom) of a frame's luma, or `NO_PLATEAU`.
 
@@ -55,17 +56,17 @@ def find_plateau(
     ----------
     luma : (rows, stride) native codes
     histogram : (2**depth,) pixel counts of the region
-    edges : left, right, top, bottom of the active picture
+    parts : left, right, top, bottom of the rectangles that make up the active picture
     """
     return (
-        _plateau(luma, histogram, levels, edges, top=top, lettering=False)
-        or _plateau(luma, histogram, levels, edges, top=top, lettering=True)
+        _plateau(luma, histogram, levels, parts, top=top, lettering=False)
+        or _plateau(luma, histogram, levels, parts, top=top, lettering=True)
         or NO_PLATEAU
     )
 
 
 def _plateau(
-    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, edges: tuple[int, int, int, int], *, top: bool,
+    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, parts: Sequence[tuple[int, int, int, int]], *, top: bool,
     lettering: bool,
 ) -> Plateau | None:  # fmt: skip
     half = max(1, round((_HALF_WINDOW_LETTERING if lettering else _HALF_WINDOW) / 100 * levels.swing))
@@ -75,16 +76,17 @@ def _plateau(
     low, high = window if top else (len(histogram) - 1 - window[1], len(histogram) - 1 - window[0])
     unlike = 2 * half if lettering else len(histogram) >> 11  # nothing up to 10 bits; noise of the last bits above
     jump = round(_HARD_JUMP / 100 * levels.swing)
-    touching, ends, hard, straight = kernels.plateau_shape(luma, *edges, low, high, unlike, _REACH, jump)
+    shapes = [kernels.plateau_shape(luma, *edges, low, high, unlike, _REACH, jump) for edges in parts]
+    touching, ends, hard, straight = (sum(values) for values in zip(*shapes, strict=True))
     inside = int(histogram[low : high + 1].sum())
     if touching < _LEAST_TOUCHING * inside:
         return None
-    width = edges[1] - edges[0]
+    width = max(edges[1] for edges in parts) - min(edges[0] for edges in parts)
     thin = 2 * inside / max(ends, 1) < _THIN * width
     strokes = thin and hard > _HARD_SHARE * ends
     if lettering and not strokes:
         return None
-    pixels = width * (edges[3] - edges[2])
+    pixels = int(histogram.sum())
     level = float(histogram[low : high + 1] @ np.arange(low, high + 1)) / inside
     return Plateau(levels.percent(level), 100.0 * inside / pixels, bool(strokes or straight > _STRAIGHT_SHARE * ends))
 

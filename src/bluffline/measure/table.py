@@ -26,6 +26,8 @@ _FIELDS: list[tuple[str, str]] = [
             "clip_low_area",
             "block_change",
             "spread_change",
+            "combing",
+            "gamut_area",
         )
     ),
     ("clip_high_graphic", "?"),
@@ -35,10 +37,17 @@ _PLAIN = [name for name, _ in _FIELDS if name != "readable" and not name.startsw
 
 
 class SurveyTable:
-    """Grows a row at a time, in frame order. Whoever reads more than one column while it grows reads a `frozen` one."""
+    """Grows a row at a time, in frame order. Whoever reads more than one column while it grows reads a `frozen` one.
 
-    def __init__(self, expected: int) -> None:
-        self._rows = np.zeros(max(expected, 1), np.dtype(_FIELDS))
+    ``areas``: how many areas have limits of their own; their columns ``areas_min``, ``areas_max`` (codes), ``areas_high`` and
+    ``areas_low`` (percent of the area) are (N, areas).
+    """
+
+    def __init__(self, expected: int, areas: int = 0) -> None:
+        own = [
+            (f"areas_{name}", kind, (areas,)) for name, kind in (("min", "i4"), ("max", "i4"), ("high", "f4"), ("low", "f4"))
+        ]
+        self._rows = np.zeros(max(expected, 1), np.dtype([*_FIELDS, *own]))
         self._count = 0
         self._previous: FrameMeasure | None = None
 
@@ -74,6 +83,9 @@ class SurveyTable:
             for name, plateau in (("clip_high", measure.clip_high), ("clip_low", measure.clip_low)):
                 row[f"{name}_level"], row[f"{name}_area"] = plateau.level, plateau.area
                 row[f"{name}_graphic"] = plateau.graphic
+            for number, area in enumerate(measure.areas):
+                row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
+                row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area
             if self._previous is not None:
                 row["block_change"] = np.abs(measure.blocks - self._previous.blocks).mean()
                 row["spread_change"] = np.abs(measure.spread - self._previous.spread).sum() / 6.0

@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bluffline.measure.frame_measure import FrameMeasure, Limits, Planes, measure_frame
-from bluffline.prove.survey import Survey
+from bluffline.measure.frame_measure import FrameMeasure, Limits, Planes
+from bluffline.prove.survey import Survey, measure_by_rules
 from bluffline.rules.findings import Finding, percent_columns
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
@@ -128,7 +128,7 @@ def _broken(survey: Survey, treatment: Treatment, samples: Sequence[Planes]) -> 
     treat = FrameTreatment(treatment, survey.source)
     worst: dict[str, float] = {}
     for planes in samples:
-        measure = measure_frame(treat.apply(planes), survey.source, survey.region, survey.rules.limits)
+        measure = measure_by_rules(treat.apply(planes), survey.source, survey.region, survey.rules)
         for rule, area in areas_outside(measure).items():
             if survey.rules.outside(area):
                 worst[rule] = max(area, worst.get(rule, 0.0))

@@ -126,6 +126,8 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
     }  # fmt: skip
     margins: dict[tuple[int, str], float] = {}
     for finding in must_fix(findings):
+        if finding.rule not in bounds:
+            continue  # no step answers it: the proof says what remains
         excess = abs(finding.worst_value - bounds[finding.rule]) * _OVERSHOOT_SHARE
         key = finding.shot, finding.rule
         margins[key] = max(margins.get(key, _LEAST_MARGIN), min(excess, _MOST_MARGIN))

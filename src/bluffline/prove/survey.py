@@ -1,12 +1,15 @@
 """Surveying a programme: every frame measured once, shots and findings from that."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import numpy as np
 
 from bluffline.measure.active import find_active_picture
-from bluffline.measure.frame_measure import FrameMeasure, Region, measure_frame
+from bluffline.measure.areas import Selection
+from bluffline.measure.frame_measure import FrameMeasure, Planes, Region, measure_area, measure_frame, without
+from bluffline.measure.gamut import gamut_area
+from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
@@ -63,7 +66,7 @@ def start_survey(
     """An empty survey, its active picture settled; `run_survey` fills it."""
     source = source or programme.format
     region = region or find_region(programme, source)
-    return Survey(programme, source, region, rules, SurveyTable(programme.frame_count))
+    return Survey(programme, source, region, rules, SurveyTable(programme.frame_count, len(rules.limited)))
 
 
 def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Survey:
@@ -85,4 +88,21 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
 def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:
     if frame.planes is None:
         return None
-    return measure_frame(frame.planes, survey.source, survey.region, survey.rules.limits)
+    return measure_by_rules(frame.planes, survey.source, survey.region, survey.rules)
+
+
+def measure_by_rules(planes: Planes, source: SignalFormat, region: Region, rules: Rules) -> FrameMeasure:
+    """Everything of a frame that the rules in force ask for."""
+    size = source.width, source.height
+    left_out = [area.region(*size) for area in rules.left_out]
+    measure = measure_frame(planes, source, region, rules.limits, left_out)
+    if rules.limited:
+        areas = tuple(measure_area(planes, source, area.region(*size), area.luma) for area in rules.limited if area.luma)
+        measure = replace(measure, areas=areas)
+    if rules.gamut is not None:
+        mask = np.zeros((source.height, source.width), bool)
+        for left, right, top, bottom in (part.edges for part in without(region, left_out)):
+            mask[top:bottom, left:right] = True
+        frame = FrameSignal(planes, source)
+        measure = replace(measure, gamut_area=gamut_area(frame, Selection.of_mask(mask), rules.gamut))
+    return measure

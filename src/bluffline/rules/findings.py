@@ -80,7 +80,10 @@ def judge(table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Ru
     findings: list[Finding] = []
     for number, shot in enumerate(shots):
         judged = _ShotJudge(number, shot, table, percent, source, rules)
-        findings += [*judged.over_limits(), *judged.clipping(), *judged.levels(), *judged.unreadable()]
+        findings += [
+            *judged.over_limits(), *judged.areas(), *judged.gamut(), *judged.clipping(), *judged.levels(), *judged.combing(),
+            *judged.unreadable(),
+        ]  # fmt: skip
     order = list(Severity)
     return sorted(findings, key=lambda found: (found.shot, order.index(found.severity), found.first_frame))
 
@@ -102,6 +105,35 @@ class _ShotJudge:
             area = self._column(area_name)
             mask = self._readable & (area > self.rules.area)
             yield from self._runs_of(rule, Severity.MUST_FIX, mask, self._percent(value), area, words + " {:.1f} %", sign)
+
+    def areas(self) -> Iterator[Finding]:
+        """Luma outside the limits that an area has of its own, on more of that area than is tolerated."""
+        levels = self.source.levels
+        for number, area in enumerate(self.rules.limited):
+            for end, words, sign in (("high", "over", 1), ("low", "under", -1)):
+                share = self._column(f"areas_{end}")[:, number]
+                codes = self._column("areas_max" if sign > 0 else "areas_min")[:, number].astype(np.float64)
+                percent = (codes - levels.black) / levels.swing * 100
+                mask = self._readable & (share > self.rules.area)
+                reason = f"{area.name}: luma {words} {{:.1f}} %"
+                yield from self._runs_of(f"area-{end}", Severity.MUST_FIX, mask, percent, share, reason, sign)
+
+    def gamut(self) -> Iterator[Finding]:
+        """Colours that the gamut asked for can't show, on more of the picture than is tolerated."""
+        if self.rules.gamut is None:
+            return
+        area = self._column("gamut_area")
+        words = f"Colours outside {self.rules.gamut.upper().replace('BT', 'BT.')} on {{:.1f}} % of the picture"
+        mask = self._readable & (area > self.rules.area)
+        yield from self._runs_of("gamut", Severity.MUST_FIX, mask, area.astype(np.float64), area, words)
+
+    def combing(self) -> Iterator[Finding]:
+        """Luma that falls into bands, as stretched 8-bit pictures do."""
+        share = self._column("combing")
+        mask = self._readable & (share > self.rules.combing)
+        whole = np.full(len(share), 100.0, np.float32)
+        words = "Combed: {:.1f} % of the codes in use are skipped"
+        yield from self._runs_of("combing", Severity.NOTE, mask, share.astype(np.float64), whole, words)
 
     def clipping(self) -> Iterator[Finding]:
         """Flat tops and bottoms: lost detail to look at, or graphics to note."""

@@ -7,22 +7,50 @@ from pathlib import Path
 from typing import Any
 
 from bluffline.errors import RulesError
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.frame_measure import Limits, Region
+from bluffline.signal.colorimetry import GAMUTS
 
 SHIPPED = ("r103", "strict")
 _KEYS = {
-    "": {"title", "limits", "tolerance", "clipping"},
-    "limits": {"luma", "rgb"},
+    "": {"title", "limits", "tolerance", "clipping", "combing", "area"},
+    "limits": {"luma", "rgb", "gamut"},
     "tolerance": {"area", "frames"},
     "clipping": {"area"},
+    "combing": {"share"},
+    "area": {"name", "box", "use", "luma"},
 }
 _WIDEST = (-50.0, 150.0)
 _CLIP_AREA = 0.5
+_COMBING = 5.0
+_LEAVE_OUT = "leave out"
+
+
+@dataclass(frozen=True, slots=True)
+class RuleArea:
+    """A part of the picture with rules of its own.
+
+    ``box``: left, top, width and height in percent of the picture; ``luma``: its own limits, in percent, or None where
+    nothing inside it counts against any limit.
+    """
+
+    name: str
+    box: tuple[float, float, float, float]
+    luma: tuple[float, float] | None
+
+    def region(self, width: int, height: int) -> Region:
+        """The pixels of a picture of that size; edges are even, so that chroma sites fall inside."""
+        left, top, wide, high = self.box
+        x, y = (2 * round(share / 200 * size) for share, size in ((left, width), (top, height)))
+        right, bottom = (2 * round(share / 200 * size) for share, size in ((left + wide, width), (top + high, height)))
+        return Region(x, y, max(min(right, width) - x, 2), max(min(bottom, height) - y, 2))
 
 
 @dataclass(frozen=True, slots=True)
 class Rules:
-    """The delivery rules in force. Areas are percent of the active picture."""
+    """The delivery rules in force. Areas are percent of the active picture; ``combing`` is percent of the codes in use.
+
+    ``gamut``: one of `colorimetry.GAMUTS` that colours have to stay in, or None.
+    """
 
     name: str
     title: str
@@ -30,6 +58,19 @@ class Rules:
     area: float
     frames: int
     clip_area: float = _CLIP_AREA
+    gamut: str | None = None
+    combing: float = _COMBING
+    areas: tuple[RuleArea, ...] = ()
+
+    @property
+    def left_out(self) -> tuple[RuleArea, ...]:
+        """The areas that count against no limit."""
+        return tuple(area for area in self.areas if area.luma is None)
+
+    @property
+    def limited(self) -> tuple[RuleArea, ...]:
+        """The areas that have limits of their own."""
+        return tuple(area for area in self.areas if area.luma is not None)
 
     def outside(self, area: float) -> bool:
         """Whether an area outside the limits is more than is tolerated."""
@@ -83,7 +124,42 @@ def parse_rules(text: str, name: str) -> Rules:
         area=_percent(tolerance, "area", 0.0, f"The rules {name}: tolerance"),
         frames=frames,
         clip_area=_percent(clipping, "area", _CLIP_AREA, f"The rules {name}: clipping"),
+        gamut=_gamut(limits, name),
+        combing=_percent(_section(table, "combing", name), "share", _COMBING, f"The rules {name}: combing"),
+        areas=_areas(table, name),
     )
+
+
+def _gamut(limits: dict[str, Any], name: str) -> str | None:
+    gamut = limits.get("gamut")
+    if gamut is not None and gamut not in GAMUTS:
+        raise RulesError(f"The rules {name}: limits.gamut must be one of {', '.join(GAMUTS)}, not {gamut!r}.")
+    return gamut
+
+
+def _areas(table: dict[str, Any], name: str) -> tuple[RuleArea, ...]:
+    listed = table.get("area", [])
+    if not isinstance(listed, list) or not all(isinstance(entry, dict) for entry in listed):
+        raise RulesError(f"The rules {name}: areas are written [[area]], one table each.")
+    return tuple(_area(entry, f"area {number}", name) for number, entry in enumerate(listed, 1))
+
+
+def _area(entry: dict[str, Any], usual: str, name: str) -> RuleArea:
+    _refuse_unknown(entry, "area", name)
+    title, box = entry.get("name", usual), entry.get("box")
+    if not isinstance(title, str) or not title.strip():
+        raise RulesError(f"The rules {name}: an area's name must be a text, not {title!r}.")
+    if not (isinstance(box, list) and len(box) == 4 and all(_number(value) for value in box)):
+        raise RulesError(f"The rules {name}: {title}: box must be left, top, width and height, in percent of the picture.")
+    left, top, wide, high = (float(value) for value in box)
+    if min(left, top) < 0 or min(wide, high) <= 0 or max(left + wide, top + high) > 100:
+        raise RulesError(f"The rules {name}: {title}: box must lie inside the picture (0 to 100 percent), not {box}.")
+    if ("use" in entry) == ("luma" in entry):
+        raise RulesError(f'The rules {name}: {title} needs either use = "{_LEAVE_OUT}" or luma = [low, high].')
+    if "use" in entry and entry["use"] != _LEAVE_OUT:
+        raise RulesError(f'The rules {name}: {title}: use can only be "{_LEAVE_OUT}", not {entry["use"]!r}.')
+    luma = _pair(entry, "luma", name, title) if "luma" in entry else None
+    return RuleArea(title, (left, top, wide, high), luma)
 
 
 def _section(table: dict[str, Any], key: str, name: str) -> dict[str, Any]:
@@ -104,13 +180,13 @@ def _number(value: Any) -> bool:
     return isinstance(value, int | float) and not isinstance(value, bool)
 
 
-def _pair(limits: dict[str, Any], key: str, name: str) -> tuple[float, float]:
+def _pair(limits: dict[str, Any], key: str, name: str, section: str = "limits") -> tuple[float, float]:
     pair = limits.get(key)
     if not (isinstance(pair, list) and len(pair) == 2 and all(_number(value) for value in pair)):
-        raise RulesError(f"The rules {name}: limits.{key} must be two numbers, low and high, in percent.")
+        raise RulesError(f"The rules {name}: {section}.{key} must be two numbers, low and high, in percent.")
     low, high = float(pair[0]), float(pair[1])
     if not _WIDEST[0] <= low < high <= _WIDEST[1]:
-        raise RulesError(f"The rules {name}: limits.{key} must run upwards between −50 and 150 percent, not {pair}.")
+        raise RulesError(f"The rules {name}: {section}.{key} must run upwards between −50 and 150 percent, not {pair}.")
     return low, high
 
 

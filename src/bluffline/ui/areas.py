@@ -56,7 +56,8 @@ def describe_reading(reading: AreaReading, source: SignalFormat, unit: Unit) -> 
         change = levels.percent(now.luma) - levels.percent(other.luma)
         rgb = " ".join(_signed(levels.percent(a) - levels.percent(b)) for a, b in zip(now.rgb, other.rgb, strict=True))
         delta = sum((a - b) ** 2 for a, b in zip(now.lab, other.lab, strict=True)) ** 0.5
-        lines.append(f"this − compared: Y′ {_signed(change)} %, R′G′B′ {rgb} %, ΔE {delta:.1f}")
+        lines.append(f"this − compared: Y′ {_signed(change)} %, ΔE {delta:.1f}")
+        lines.append(f"R′G′B′ {rgb} %")
     return "\n".join(lines)
 
 

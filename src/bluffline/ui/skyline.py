@@ -193,7 +193,7 @@ class Skyline(QWidget):
             for finding in self._session.findings:
                 place = self.mark_place(finding)
                 if field.left() <= place.x() <= field.right():
-                    draw_mark(painter, place, finding.severity, TINT if finding is self._session.selected else TEXT, 4.5)
+                    draw_mark(painter, place, finding.severity, TINT if finding == self._session.selected else TEXT, 4.5)
             painter.end()
             self._drawn = key, drawn
         return self._drawn[1]
