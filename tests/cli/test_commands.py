@@ -4,6 +4,7 @@ import subprocess
 import sys
 
 import pytest
+from PIL import Image
 
 from bluffline.demo import demo_clip
 from bluffline.entry import main
@@ -57,7 +58,11 @@ def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
     [
         ["check", "missing.mov"], ["check", "CLIP", "--rules", "nobody"], ["check", "CLIP", "--json", "nowhere/r.json"],
         ["legalise", "CLIP", "CLIP"], ["legalise", "CLIP", "out.gif"], ["legalise", "CLIP", "out.mkv", "--codec", "prores"],
-        ["legalise", "CLIP", "nowhere/out.mkv"],
+        ["legalise", "CLIP", "nowhere/out.mkv"], ["scope", "CLIP", "g.gif"], ["scope", "CLIP", "g.png", "--frame", "99"],
+        ["scope", "CLIP", "g.png", "--area", "1,2,3"], ["scope", "CLIP", "g.png", "--area", "900,0,9,9"],
+        ["scope", "CLIP", "g.png", "--size", "big"], ["scope", "CLIP", "g.png", "--mode", "plaid"],
+        ["bars", "CLIP", "--frame", "3"], ["signal", "plaid", "o.mkv"], ["signal", "ramp", "o.mkv", "--rate", "fast"],
+        ["signal", "ramp", "nowhere/o.mkv"], ["signal", "ramp", "o.mov", "--depth", "12"],
     ],
 )  # fmt: skip
 def test_what_can_not_be_done_is_one_sentence_and_code_2(words, over_clip, tmp_path, monkeypatch, capfd):
@@ -82,3 +87,36 @@ def test_the_core_and_its_commands_need_no_qt(over_clip):
 def test_check_on_the_demo(capfd):
     code, out, _ = run(capfd, "check", demo_clip(), "--json", "-")
     assert code == 1 and json.loads(out)["file"]["start_timecode"] == "10:00:00:00"
+
+
+@pytest.mark.parametrize("gauge", ["waveform", "parade", "vectorscope", "histogram", "chromaticity"])
+def test_scope_saves_every_gauge(over_clip, tmp_path, capfd, gauge):
+    out = tmp_path / "g.png"
+    words = ["scope", over_clip, "--frame", 15, "--gauge", gauge, "--area", "0,0,128,64", "--size", "400x300", out]
+    code, text, err = run(capfd, *words)
+    assert (code, text, err) == (0, "", "")
+    with Image.open(out) as image:
+        assert image.size == (400, 300)
+
+
+def test_scope_counts_only_the_area(over_clip, tmp_path, capfd):
+    run(capfd, "scope", over_clip, "--gauge", "histogram", "--area", "10,20,30,40", tmp_path / "g.csv")
+    rows = csv.DictReader((tmp_path / "g.csv").read_text().splitlines())
+    assert sum(int(row["count"]) for row in rows) == 30 * 40
+
+
+def test_signal_makes_bars_that_bars_finds_right(tmp_path, capfd):
+    clip = tmp_path / "bars.mkv"
+    made = run(capfd, "signal", "rp219", clip, "--size", "640x360", "--rate", "30000/1001", "--depth", 8, "--duration", 0.2)
+    assert made == (0, "", "")
+    code, out, _ = run(capfd, "bars", clip, "--json", "-")
+    report = json.loads(out)
+    assert code == 0 and report["schema"] == "bluffline.bars/1" and report["right"] and report["pattern"] == "RP 219"
+    assert run(capfd, "check", clip)[0] == 0
+
+
+def test_bars_on_the_demo_and_where_there_are_none(capfd, over_clip):
+    code, out, _ = run(capfd, "bars", demo_clip())
+    assert code == 0 and "sit where they should" in out and "magenta" in out
+    code, out, err = run(capfd, "bars", over_clip)
+    assert code == 2 and "No colour bars were recognised" in err

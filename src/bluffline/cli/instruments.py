@@ -1,0 +1,137 @@
+"""The commands that measure one frame or make a test signal: scope, bars and signal."""
+
+import argparse
+import json
+import re
+import sys
+from fractions import Fraction
+from pathlib import Path
+
+from bluffline.errors import SettingsError
+from bluffline.measure.areas import Selection
+from bluffline.measure.bars import BarsReading, read_bars
+from bluffline.measure.frame_measure import Region
+from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
+from bluffline.media.reader import Reader
+from bluffline.media.signals import SIGNALS, signal_named, write_signal
+from bluffline.media.writer import CODECS, codec_for
+from bluffline.prove.survey import find_region
+from bluffline.report.bars import bars_report, describe_bars
+from bluffline.report.files import save_text
+from bluffline.report.gauge import SIZE, save_gauge
+from bluffline.rules.rulefile import load_rules
+from bluffline.signal.colorimetry import GAMUTS
+
+_SEARCHED = 10  # seconds at the head of a file that bars are looked for in
+_OFF = 1
+
+
+def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Declare the three commands."""
+    scope = commands.add_parser("scope", help="save a gauge of one frame as .png, .svg or .csv")
+    scope.set_defaults(run=_scope)
+    scope.add_argument("file", type=Path, metavar="FILE")
+    scope.add_argument("out", type=Path, metavar="OUT")
+    scope.add_argument("--frame", type=int, default=0, metavar="N", help="counted from 0")
+    scope.add_argument("--gauge", choices=[str(kind) for kind in Instrument], default="waveform")
+    modes = "; ".join(f"{kind}: {', '.join(names)}" for kind, names in MODES.items())
+    scope.add_argument("--mode", metavar="MODE", help=modes)
+    scope.add_argument("--area", metavar="X,Y,W,H", help="the pixels to take")
+    scope.add_argument("--size", default="{}x{}".format(*SIZE), metavar="WxH", help="of the picture")
+    scope.add_argument("--rules", default="r103", metavar="NAME|PATH", help="whose limits are drawn")
+    scope.add_argument("--gamut", choices=tuple(GAMUTS), help="that the chromaticity diagram marks colours against")
+    bars = commands.add_parser("bars", help="read colour bars and say what is wrong with them")
+    bars.set_defaults(run=_bars)
+    bars.add_argument("file", type=Path, metavar="FILE")
+    bars.add_argument("--frame", type=int, metavar="N", help="default: the first that shows bars")
+    bars.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
+    signal = commands.add_parser("signal", help="make a test signal")
+    signal.set_defaults(run=_signal)
+    signal.add_argument("name", metavar="NAME", help=", ".join(SIGNALS))
+    signal.add_argument("out", type=Path, metavar="OUT", help="the clip to write: .mov, .mxf, .mkv or .mp4")
+    signal.add_argument("--size", default="1920x1080", metavar="WxH")
+    signal.add_argument("--rate", default="25", metavar="FRAMES", help="a second, as 25 or 30000/1001")
+    signal.add_argument("--depth", type=int, default=10, metavar="BITS", help="8, 10 or 12")
+    signal.add_argument("--duration", type=float, default=10.0, metavar="SECONDS")
+    signal.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
+
+
+def _numbers(text: str, separator: str, count: int, what: str) -> list[int]:
+    parts = text.lower().split(separator)
+    if len(parts) != count or not all(re.fullmatch(r"\d{1,5}", part.strip()) for part in parts):
+        raise SettingsError(f"{what} must be {count} whole numbers with {separator} between, not {text}.")
+    return [int(part) for part in parts]
+
+
+def _frame_signal(programme: Programme, number: int) -> FrameSignal:
+    with Reader(programme) as reader:
+        planes = reader.frame(number).planes
+        if planes is None:
+            raise SettingsError(f"Frame {number} of {programme.path} can't be decoded.")
+        return FrameSignal(tuple(plane.copy() for plane in planes), programme.format)  # type: ignore[arg-type]
+
+
+def _scope(options: argparse.Namespace) -> int:
+    programme, rules = probe(options.file), load_rules(options.rules)
+    source = programme.format
+    width, height = _numbers(options.size, "x", 2, "--size")
+    instrument = Instrument(options.gauge)
+    if options.mode is not None and options.mode not in MODES[instrument]:
+        raise SettingsError(f"A {instrument} has no mode {options.mode}; choose {', '.join(MODES[instrument])}.")
+    selection = Selection.whole(source)
+    if options.area is not None:
+        x, y, wide, high = _numbers(options.area, ",", 4, "--area")
+        selection = Selection.box(source, x, y, x + wide, y + high)
+        if selection.count == 0:
+            raise SettingsError(f"--area {options.area} lies outside the picture of {source.width}×{source.height}.")
+    kind = Kind(instrument, options.mode or "")
+    trace = measure_gauge(kind, _frame_signal(programme, options.frame), selection, width)
+    title = f"{programme.title}, {programme.label(options.frame)} · {kind.instrument}, {kind.mode}"
+    save_gauge(options.out, trace, title, source, rules.limits, size=(width, height), gamut=options.gamut or rules.gamut)
+    return 0
+
+
+def _bars(options: argparse.Namespace) -> int:
+    programme = probe(options.file)
+    region = find_region(programme, programme.format)
+    number, reading = _find_bars(programme, region, options.frame)
+    text = json.dumps(bars_report(reading, programme, number), indent=2, ensure_ascii=False) + "\n"
+    if options.json == "-":
+        sys.stdout.write(text)
+    else:
+        if options.json is not None:
+            save_text(Path(options.json), text)
+        print(f"{programme.path.name}, frame {number}, {programme.label(number)}\n{describe_bars(reading)}")
+    return 0 if reading.right else _OFF
+
+
+def _find_bars(programme: Programme, region: Region, wanted: int | None) -> tuple[int, BarsReading]:
+    if wanted is not None:
+        reading = read_bars(_frame_signal(programme, wanted), region)
+        if reading is None:
+            raise SettingsError(f"No colour bars were recognised in frame {wanted} of {programme.path}.")
+        return wanted, reading
+    step = max(round(programme.frame_rate), 1)
+    with Reader(programme) as reader:
+        for number in range(0, min(_SEARCHED * step, programme.frame_count), step):
+            planes = reader.frame(number).planes
+            reading = None if planes is None else read_bars(FrameSignal(planes, programme.format), region)
+            if reading is not None:
+                return number, reading
+    raise SettingsError(f"No colour bars were recognised in the first {_SEARCHED} seconds of {programme.path}.")
+
+
+def _signal(options: argparse.Namespace) -> int:
+    made = signal_named(options.name)
+    width, height = _numbers(options.size, "x", 2, "--size")
+    try:
+        rate = Fraction(options.rate)
+    except (ValueError, ZeroDivisionError) as error:
+        raise SettingsError(f"--rate must be a number of frames a second, as 25 or 30000/1001, not {options.rate}.") from error
+    if not 1 <= rate <= 240:
+        raise SettingsError(f"--rate must lie between 1 and 240 frames a second, not {options.rate}.")
+    codec = codec_for(options.out, options.codec)
+    write_signal(made, options.out, codec, size=(width, height), rate=rate, depth=options.depth, seconds=options.duration)
+    return 0
