@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()  # no work from another sitting
 
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog

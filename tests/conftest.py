@@ -25,6 +25,7 @@ settings.load_profile("bluffline")
 @pytest.fixture(autouse=True)
 def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
 
 
 @pytest.fixture(scope="session")

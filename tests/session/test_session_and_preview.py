@@ -4,16 +4,18 @@ import numpy as np
 import pytest
 
 from bluffline.errors import MediaError
+from bluffline.measure.areas import Area, Shape, Taken
 from bluffline.measure.frame_measure import Limits, Region
-from bluffline.measure.outside import LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
+from bluffline.measure.outside import GAMUT, LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
-from bluffline.rules.rulefile import load_rules
-from bluffline.session import preview_kernels
-from bluffline.session.preview import GaugeView, View, make_preview
+from bluffline.rules.rulefile import load_rules, parse_rules
+from bluffline.session import preview_kernels, zones
+from bluffline.session.overview import overview
+from bluffline.session.preview import GaugeView, PinnedFrame, View, make_preview
 from bluffline.session.session import STEP_KINDS, Session
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
@@ -199,3 +201,89 @@ def test_shrink_compiled_and_plain_are_the_mean_of_what_is_covered():
     columns, rows = (np.stack([np.arange(n), np.arange(n) + 1]).astype(np.uint32) * step for n, step in ((8, 2), (4, 3)))
     for kernel in (preview_kernels.shrink, preview_kernels.shrink.py_func):
         assert np.allclose(kernel(plane, columns, rows, np.float32(0.5), np.float32(2.0)), expected, atol=1e-3)
+
+
+def test_areas_of_the_rules_are_hatched_by_their_own(tmp_path):
+    text = '[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\ngamut = "bt709"\n'
+    text += '[[area]]\nbox = [0, 0, 50, 50]\nuse = "leave out"\n[[area]]\nbox = [50, 50, 50, 50]\nluma = [0, 90]\n'
+    source = replace(signal(sampling="444"), primaries="bt2020")
+    rgb = np.full((48, 64, 3), 0.95)
+    rgb[:24] = 1.2
+    rgb[24:, :32] = (0.05, 0.7, 0.05)
+    rules = parse_rules(text, "house")
+    marks = make_preview(0, to_planes(rgb, source), replace(view(source), rules=rules, picture_size=(64, 48))).original.marks
+    assert not marks[:24, :32].any(), "left out"
+    assert (marks[:24, 32:] & LUMA_HIGH).all() and (marks[24:, 32:] == LUMA_HIGH).all(), "its own limit is lower"
+    assert (marks[24:, :32] == GAMUT).all()
+
+
+def test_the_zone_map_paints_each_zone_as_its_key_shows_it():
+    source = signal(256, 48, depth=12, sampling="444")
+    planes = to_planes(np.linspace(-0.05, 1.08, 256)[None, :, None].repeat(48, 0).repeat(3, 2), source)
+    image = make_preview(0, planes, replace(view(source), zones=True, hatching=False, picture_size=(256, 48))).original.image
+    for zone, above in zip(zones.ZONES[1:], [*zones.ZONES[2:], None], strict=True):
+        top = 107 if above is None else above.low
+        columns = [round((level / 100 + 0.05) / 1.13 * 255) for level in np.linspace(zone.low + 0.8, top - 0.8, 5)]
+        inks = {zone.ground | 0xFF000000, zone.strokes | 0xFF000000}
+        assert set(np.unique(image[:, columns]).tolist()) <= inks | {0xFF000000}, zone
+        assert set(np.unique(zones.swatch(zone, 20, 20)).tolist()) <= inks | {0xFF000000}
+
+
+def test_a_single_field_shows_only_its_own_lines():
+    source = replace(signal(sampling="420"), interlaced=True)
+    rgb = np.full((48, 64, 3), 0.2)
+    rgb[1::2] = 0.8
+    planes = to_planes(rgb, source)
+    for field, level in ((0, 0.2), (1, 0.8)):
+        shown = make_preview(0, planes, replace(view(source), line_field=field, picture_size=(64, 48))).original
+        assert np.abs(bytes_of(shown)[..., 1].astype(float) - 255 * level).max() <= 2
+
+
+def test_a_pinned_frame_is_shown_outlined_and_its_difference_told():
+    source = signal()
+    one, other = (to_planes(np.full((48, 64, 3), level), source) for level in (0.5, 0.6))
+    area = Area("card", Shape.RECTANGLE, ((4, 4), (20, 20)))
+    compared = replace(view(source), pinned=PinnedFrame("then", other, source), areas=(area,), taken=Taken.AREAS)
+    preview = make_preview(0, one, compared)
+    assert bytes_of(preview.pinned)[5, 5, 1] == pytest.approx(153, abs=1) and preview.gauges[0][0].counts.sum() == 256
+    card, whole = preview.readings
+    assert (card.name, whole.name) == ("card", "whole picture") and card.now.pixels == 256
+    change = source.levels.percent(card.now.luma) - source.levels.percent(card.other.luma)
+    assert change == pytest.approx(-10, abs=0.1)
+
+
+def test_a_line_or_column_is_isolated_for_the_waveform():
+    source = signal()
+    planes = to_planes(np.random.default_rng(0).uniform(0, 1, (48, 64, 3)), source)
+    for isolated, count in (((5, None), 48), ((None, 7), 64), ((None, None), 48 * 64)):
+        preview = make_preview(0, planes, replace(view(source), isolated=isolated))
+        assert preview.gauges[0][0].counts.sum() == count
+
+
+def test_every_shot_has_its_card(session):
+    session.accept(propose_all(session.survey, session.shots, session.findings))
+    told = []
+    cards = overview(session.survey, session.shots, session.findings, session.treatments, told.append)
+    assert [card.number for card in cards] == [0, 1] and told == [1, 2]
+    assert cards[0].worst is None and len(cards[0].pictures) == 1
+    assert cards[1].worst.rule == "luma-high" and len(cards[1].pictures) == len(cards[1].waves) == 2
+    assert (cards[1].pictures[0] != cards[1].pictures[1]).any()
+
+
+def test_areas_are_drawn_moved_named_removed_and_undone(session):
+    session.add_area(Shape.RECTANGLE, ((0, 0), (10, 10)))
+    session.add_area(Shape.ELLIPSE, ((20, 20), (40, 30)))
+    assert [area.name for area in session.areas] == ["area 1", "area 2"]
+    session.go_to(15)
+    session.move_area(0, 3, 4, only_here=True, gesture="drag")
+    session.move_area(0, 1, 1, only_here=True, gesture="drag")
+    assert session.areas[0].points[0] == (4, 5)
+    session.go_to(0)
+    assert session.areas[0].points[0] == (0, 0), "moved in the other shot only"
+    session.rename_area(0, "logo")
+    session.remove_area(1)
+    assert [area.name for area in session.areas] == ["logo"] and session.undoes == "Remove area 2"
+    for _ in range(3):
+        session.undo()
+    session.go_to(15)
+    assert session.areas[0].points[0] == (0, 0), "one drag is one undo"

@@ -74,7 +74,7 @@ def pixels_at(kind: Kind, frame: FrameSignal, box: Box) -> NDArray[np.bool_]:
         rows = len(components)
         low, high = span.level(left), span.level(right)
         chosen = range(int(np.clip(top * rows, 0, rows - 1)), int(np.clip(bottom * rows, 0, rows - 1)) + 1)
-        return np.any([_level_between(frame, components[n], low, high) for n in chosen], axis=0)
+        return np.asarray(np.any([_level_between(frame, components[n], low, high) for n in chosen], axis=0))
     low, high = span.level(1 - bottom), span.level(1 - top)
     parts = len(components) if kind.instrument is Instrument.PARADE else 1
     found = np.zeros((source.height, source.width), bool)

@@ -65,7 +65,7 @@ def _curve(full: int) -> NDArray[np.float32]:
 
 def _full(usual: float, look: Look) -> int:
     """The count that is as bright as can be."""
-    return max(round(usual * 8.0**-look.strength), 2)
+    return max(round(float(usual * 8.0**-look.strength)), 2)
 
 
 def rows_to_bins(trace: Trace, span: Span, height: int, source: SignalFormat) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -152,7 +152,7 @@ def _heights(counts: NDArray[np.int32], first: NDArray[np.int64], after: NDArray
     if look.log:
         return np.asarray(np.log1p(most) / np.log1p(max(most.max(), 1)))
     usual = np.sort(most)[-max(len(most) // 50, 1)]
-    return np.clip(most / max(usual, 1), 0, 1)
+    return np.asarray(np.clip(most / max(usual, 1), 0, 1))
 
 
 def _draw_cells(
@@ -212,7 +212,7 @@ def _chroma_colours(mode: str, side: int, matrix: Matrix) -> NDArray[np.float32]
     rgb = rgb - rgb.min(axis=-1, keepdims=True)
     pure = rgb / np.maximum(rgb.max(axis=-1, keepdims=True), 1e-6)
     strength = np.clip(np.hypot(cb, cr) * 4, 0, 1)[..., None]
-    return (255 * (0.25 + 0.75 * (pure * strength + (1 - strength)))).astype(np.float32)
+    return np.asarray(255 * (0.25 + 0.75 * (pure * strength + (1 - strength))), np.float32)
 
 
 @lru_cache(maxsize=8)
@@ -235,7 +235,7 @@ def _cie_colours(mode: str, side: int) -> NDArray[np.float32]:
     xyz = np.stack([x / safe, np.ones_like(x), (1 - x - y) / safe], axis=-1)
     rgb = np.clip(xyz @ np.linalg.inv(rgb_to_xyz("bt709")).T, 0, None)
     pure = rgb / np.maximum(rgb.max(axis=-1, keepdims=True), 1e-6)
-    return (255 * (0.2 + 0.8 * np.sqrt(pure))).astype(np.float32)
+    return np.asarray(255 * (0.2 + 0.8 * np.sqrt(pure)), np.float32)
 
 
 @lru_cache(maxsize=8)

@@ -250,9 +250,8 @@ def _measure_rgb_part(
         inside = [plane[top:bottom, left:right] for plane in planes]
         least, greatest = min(p.min() for p in inside), max(p.max() for p in inside)
         return levels.percent(float(least)) / 100.0, levels.percent(float(greatest)) / 100.0, below, above
-    found: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(
-        *planes, edges, *rgb_arithmetic(source), widened_limits(limits, source)
-    )
+    arguments = (*planes, edges, *rgb_arithmetic(source), widened_limits(limits, source))
+    found: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(*arguments)
     return found
 
 

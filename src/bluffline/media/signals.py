@@ -1,10 +1,11 @@
 """Test signals: a stand-in for an external generator. Bars, ramps, steps and limits as exact pictures or as clips."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -39,7 +40,7 @@ def _of_rgb(rgb: NDArray[np.float64], source: SignalFormat) -> Picture:
     return np.asarray(rgb_to_ycbcr(rgb, source.matrix))
 
 
-def _columns(colours: list[tuple[float, ...]], edges: list[float], width: int, rows: int) -> NDArray[np.float64]:
+def _columns(colours: Sequence[tuple[float, ...]], edges: Sequence[float], width: int, rows: int) -> NDArray[np.float64]:
     """(rows, width, 3) flat columns; edges: where each begins, as shares of the width."""
     place = np.searchsorted(np.asarray(edges) * width, np.arange(width) + 0.5, side="right") - 1
     return np.broadcast_to(np.array(colours, float)[place], (rows, width, 3)).copy()
@@ -166,7 +167,7 @@ def signal_planes(signal: TestSignal, source: SignalFormat) -> Planes:
         stored(picture[..., 1], levels.zero, levels.span),
         stored(picture[..., 2], levels.zero, levels.span),
     )
-    made: Planes = convert(planes, whole, source)  # type: ignore[assignment]
+    made: Planes = convert(planes, whole, source)
     return made
 
 
@@ -207,7 +208,7 @@ def _encode(
 ) -> None:
     planes = signal_planes(signal, source)
     with av.open(str(path), "w") as container:
-        stream: av.VideoStream = container.add_stream(codec.encoder, rate=rate, options=dict(codec.options))
+        stream: Any = container.add_stream(codec.encoder, rate=rate, options=dict(codec.options))
         stream.width, stream.height, stream.pix_fmt = source.width, source.height, pixels
         context = stream.codec_context
         context.color_range, context.colorspace = RANGE_TAGS[source.range], MATRIX_TAGS[source.matrix]

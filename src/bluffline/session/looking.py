@@ -87,7 +87,8 @@ class LookModel:
     def next_of(self, name: str) -> None:
         """The next member of one of the enumerations."""
         value = getattr(self.state, name)
-        members = list(type(value))
+        kind: type[StrEnum] = type(value)
+        members = list(kind)
         self.change(**{name: members[(members.index(value) + 1) % len(members)]})
 
     def toggle(self, name: str) -> None:

@@ -17,9 +17,12 @@ from bluffline.measure.frame_measure import (
     measure_frame,
     ycbcr_planes,
 )
-from bluffline.measure.outside import HIGH, LOW, LUMA, RGB, mark_outside
+from bluffline.measure.gamut import mark_gamut
+from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
 from bluffline.measure.reading import Reading, read_selection
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
+from bluffline.prove.survey import measure_by_rules
+from bluffline.rules.rulefile import Rules
 from bluffline.session import preview_kernels as kernels
 from bluffline.session import zones
 from bluffline.signal.format import Model, SignalFormat
@@ -58,7 +61,7 @@ class PinnedFrame:
 class View:
     """How a frame is to be shown.
 
-    ``picture_size``: screen pixels, columns and rows; ``window``: the part of the picture that fills them, all of it where
+    ``rules``: where areas, gamut and the like are to be judged as well as ``limits``; ``picture_size``: screen pixels, columns and rows; ``window``: the part of the picture that fills them, all of it where
     None; ``areas`` and ``taken``: which pixels the gauges take; ``line_field``: 0 or 1 to show the
     upper or the lower field alone; ``isolated``: a single column (x, None) or line (None, y) for
     the waveforms; ``gauges_show_source``: whether the gauges read the source although there is a treatment; ``pinned``: a
@@ -70,6 +73,7 @@ class View:
     limits: Limits
     treatment: FrameTreatment
     picture_size: tuple[int, int]
+    rules: Rules | None = None
     gauges: tuple[GaugeView, ...] = ()
     look: Look = field(default_factory=Look)
     gamut: str | None = None
@@ -128,7 +132,7 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     original = _POOL.submit(screen_picture, planes, view) if kept is None else None
     treated = _treated(planes, view)
     shown = planes if view.gauges_show_source else treated
-    measured = _POOL.submit(measure_frame, shown, view.source, view.region, view.limits)
+    measured = _POOL.submit(_measure, shown, view)
     picture = _POOL.submit(_treated_picture, treated, view, measured) if view.treatment.active else None
     signal, other = FrameSignal(shown, view.source), None
     if view.pinned is not None:
@@ -150,17 +154,24 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     )
 
 
+def _measure(planes: Planes, view: View) -> FrameMeasure:
+    if view.rules is None:
+        return measure_frame(planes, view.source, view.region, view.limits)
+    return measure_by_rules(planes, view.source, view.region, view.rules)
+
+
 def _treated_picture(treated: Planes, view: View, measured: Future[FrameMeasure]) -> ScreenPicture:
     """The treated frame for the screen; what was measured to be legal need not be searched for marks."""
     measure = measured.result()  # begun before this, so it never waits for a place in the pool
-    whole = view.region == Region.whole(view.source) and not view.gauges_show_source
+    own = view.rules is not None and (view.rules.areas or view.rules.gamut)
+    whole = view.region == Region.whole(view.source) and not view.gauges_show_source and not own
     outside = measure.luma_high_area + measure.luma_low_area + measure.rgb_high_area + measure.rgb_low_area
     return screen_picture(treated, replace(view, hatching=False) if whole and outside == 0 else view)
 
 
 def _same_picture(one: View, other: View) -> bool:
     """Whether the source looks the same in two views of a frame."""
-    names = ("source", "limits", "picture_size", "window", "hatching", "zones", "line_field")
+    names = ("source", "limits", "rules", "picture_size", "window", "hatching", "zones", "line_field")
     return all(getattr(one, name) == getattr(other, name) for name in names)
 
 
@@ -222,7 +233,7 @@ def _treated(planes: Planes, view: View) -> Planes:
 def screen_picture(planes: Planes, view: View) -> ScreenPicture:
     """The part of a frame in view for the screen, each pixel the mean of those it covers, marked where any is outside."""
     source, single = view.source, np.float32
-    marked = mark_outside(planes, source, view.limits) if view.hatching else None
+    marked = mark_by_rules(planes, source, view) if view.hatching else None
     levels, gains = source.levels, ChromaGains.of(source.matrix)
     width, height = view.picture_size
     shown = view.window or Region.whole(source)
@@ -251,6 +262,23 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
         kernels.gather_marks(marked, columns, rows, marks)
         kernels.hatch(image, marks, *(np.uint8(bits) for bits in (LUMA, RGB, HIGH, LOW)))
     return ScreenPicture(image, marks)
+
+
+def mark_by_rules(planes: Planes, source: SignalFormat, view: View) -> NDArray[np.uint8]:
+    """The rules that each pixel breaks, (H, W) bits of `measure.outside`; areas with rules of their own by those."""
+    marks = mark_outside(planes, source, view.limits)
+    rules, size = view.rules, (source.width, source.height)
+    if rules is None:
+        return marks
+    if rules.gamut is not None:
+        mark_gamut(FrameSignal(planes, source), Selection.whole(source), rules.gamut, GAMUT, marks)
+    for area in rules.limited:
+        if area.luma is not None:
+            mark_luma(planes, source, area.region(*size), area.luma, marks)
+    for area in rules.left_out:
+        left, right, top, bottom = area.region(*size).edges
+        marks[top:bottom, left:right] = 0
+    return marks
 
 
 def _covered(start: int, length: int, pixels: int) -> NDArray[np.uint32]:

@@ -237,6 +237,16 @@ class Session:
             self.reasons[proposal.shot] = proposal.reasons
         self.treatment_changed.tell()
 
+    @property
+    def work(self) -> Work:
+        """Everything done to the programme."""
+        return self._history.state
+
+    def take_up(self, work: Work) -> None:
+        """Go on with work from an earlier sitting, where nothing has been done yet in this one."""
+        if self._history.undoes is None and (work.treatments or work.areas):
+            self._push(work, "Take up earlier work")
+
     def undo(self) -> None:
         """Take back the last act."""
         self._history.undo()

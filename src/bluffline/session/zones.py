@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.session import preview_kernels as kernels
+
 _OPAQUE = 0xFF000000
 
 
@@ -56,3 +58,11 @@ def inks() -> NDArray[np.uint32]:
 def patterns() -> NDArray[np.uint8]:
     """(Z,) uint8: the pattern of each zone."""
     return np.array([zone.pattern for zone in ZONES], np.uint8)
+
+
+def swatch(zone: Zone, width: int, height: int) -> NDArray[np.uint32]:
+    """(height, width) uint32: what a flat field of a zone looks like on the map."""
+    middle = np.float32(-0.5 if zone.low < 0 else (zone.low + 0.2) / 100)
+    image = np.empty((height, width), np.uint32)
+    kernels.paint_zones(np.full((height, width), middle), edges(), inks(), patterns(), image)
+    return image

@@ -7,7 +7,7 @@ from bluffline.draw.scale import Unit
 from bluffline.measure.reading import Reading
 from bluffline.session.preview import AreaReading
 from bluffline.signal.format import SignalFormat
-from bluffline.ui.style import font
+from bluffline.ui.style import font, signed
 
 
 class AreasPanel(QScrollArea):
@@ -54,9 +54,9 @@ def describe_reading(reading: AreaReading, source: SignalFormat, unit: Unit) -> 
     if reading.other is not None:
         other, levels = reading.other, source.levels
         change = levels.percent(now.luma) - levels.percent(other.luma)
-        rgb = " ".join(_signed(levels.percent(a) - levels.percent(b)) for a, b in zip(now.rgb, other.rgb, strict=True))
+        rgb = " ".join(signed(levels.percent(a) - levels.percent(b), "") for a, b in zip(now.rgb, other.rgb, strict=True))
         delta = sum((a - b) ** 2 for a, b in zip(now.lab, other.lab, strict=True)) ** 0.5
-        lines.append(f"this − compared: Y′ {_signed(change)} %, ΔE {delta:.1f}")
+        lines.append(f"this − compared: Y′ {signed(change, ' %')}, ΔE {delta:.1f}")
         lines.append(f"R′G′B′ {rgb} %")
     return "\n".join(lines)
 
@@ -67,14 +67,10 @@ def _figures(now: Reading, source: SignalFormat, unit: Unit) -> list[str]:
     luma = unit.text(levels.percent(now.luma), source)
     rgb = " ".join(unit.bare(levels.percent(code), source) for code in now.rgb)
     lightness, a, b = (f"{value:.1f}".replace("-", "−") for value in now.lab)
-    skin = "neutral" if now.from_skin_line is None else f"{_signed(now.from_skin_line)}° from skin line"
+    skin = "neutral" if now.from_skin_line is None else f"{signed(now.from_skin_line, '°')} from skin line"
     return [
         f"Y′ {luma}, code {now.luma:.0f} ± {now.luma_spread:.0f} ({spread:.1f} %)",
         f"R′G′B′ {rgb} {'' if unit.depth else unit}".rstrip(),
         f"Lab {lightness} {a} {b} · ΔE {now.from_neutral:.1f} from neutral",
         skin,
     ]
-
-
-def _signed(value: float) -> str:
-    return f"{value:+.1f}".replace("-", "−")

@@ -25,16 +25,20 @@ from bluffline import __version__
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
 from bluffline.measure.areas import Taken
+from bluffline.measure.bars import read_bars
 from bluffline.measure.scopes import Instrument, Kind
-from bluffline.media.writer import codec_for
+from bluffline.media.signals import TestSignal, write_signal
+from bluffline.media.writer import Codec, codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.survey import Survey, run_survey
 from bluffline.report.certificate import save_certificate
 from bluffline.report.gauge import save_gauge
 from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.session.document import DocumentStore
 from bluffline.session.gauges import SLOTS, GaugeModel
 from bluffline.session.looking import Compare, Tool
+from bluffline.session.overview import ShotCard, overview
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.signal.colorimetry import GAMUTS
@@ -44,6 +48,8 @@ from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
 from bluffline.ui.findings import FindingsList
 from bluffline.ui.gauges import title_of
 from bluffline.ui.header import Header
+from bluffline.ui.line_up import BarsDialog, SignalDialog
+from bluffline.ui.overview import ShotsDialog
 from bluffline.ui.player import Player
 from bluffline.ui.skyline import Skyline
 from bluffline.ui.style import percent, standard
@@ -51,6 +57,7 @@ from bluffline.ui.treatment import TreatmentPanel
 from bluffline.ui.viewer import Viewer
 from bluffline.ui.workers import JobRunner
 
+_KEEP_AFTER = 800  # milliseconds of rest after which work is kept
 _GROW_EVERY = 200  # milliseconds between two looks at a running survey
 
 
@@ -66,6 +73,7 @@ class Desk(QMainWindow):
         self.session, self.settings = session, settings
         self.jobs = JobRunner()
         self.gauges = GaugeModel(settings.gauges)
+        self.documents = DocumentStore()
         self._menus = QMenuBar()
         self.header = Header(self._menus)
         self.skyline = Skyline(session)
@@ -77,6 +85,10 @@ class Desk(QMainWindow):
         self._growing = QTimer(self)
         self._growing.setInterval(_GROW_EVERY)
         self._growing.timeout.connect(self._grow)
+        self._keeping = QTimer(self)
+        self._keeping.setSingleShot(True)
+        self._keeping.setInterval(_KEEP_AFTER)
+        self._keeping.timeout.connect(self._keep)
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
         self._build()
@@ -173,9 +185,18 @@ class Desk(QMainWindow):
 
     # Taking in -----------------------------------------------------------------------------------------------------
 
+    def _keep(self) -> None:
+        """Keep what has been done to the programme, so that the next sitting goes on from there."""
+        programme = self.session.programme
+        if programme is not None and self.session.surveyed:
+            self.documents.keep(programme.path, self.session.shots, self.session.work)
+
     def open(self, path: Path) -> bool:
         """Take a programme under control; a file that can't be read is told about and changes nothing."""
         self.player.pause()
+        if self._keeping.isActive():
+            self._keeping.stop()
+            self._keep()
         self.jobs.cancel_and_wait()
         try:
             self.session.open(path)
@@ -297,12 +318,28 @@ class Desk(QMainWindow):
         self._growing.stop()
         if isinstance(result, Survey):
             self.session.refresh()
+            self._take_up()
             self.survey_done.emit()
+        elif isinstance(result, Path):
+            self.open(result)
+        elif isinstance(result, list) and result and isinstance(result[0], ShotCard):
+            self._show_cards(result)
         elif isinstance(result, list):
             self._accept(result)
         elif isinstance(result, tuple):
             self._tell_proof(*result)
         self._refresh_commands()
+
+    def _take_up(self) -> None:
+        """Go on with what was done to this programme before, if anything was."""
+        programme = self.session.programme
+        if programme is None or self.session.undoes is not None:
+            return
+        work = self.documents.recall(programme.path, self.session.shots)
+        if work is not None and (work.treatments or work.areas):
+            self.session.take_up(work)
+            done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
+            self.header.say(f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)")
 
     def _accept(self, proposals: list) -> None:  # type: ignore[type-arg]
         self.session.accept(proposals)
@@ -335,6 +372,52 @@ class Desk(QMainWindow):
         unfinished = self.session.survey is not None and not self.session.survey.complete
         self.header.say("Survey stopped; Survey again starts it anew" if unfinished else "Stopped; nothing was left behind")
         self._refresh_commands()
+
+    def show_shots(self) -> None:
+        """Make a card of every shot and show them all."""
+        session = self.session
+        survey, shots, findings, treatments = session.survey, list(session.shots), list(session.findings), session.treatments
+        if survey is None or not session.surveyed:
+            return
+
+        def job(monitor: Monitor) -> list[ShotCard]:
+            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots)))
+
+        self.jobs.start(job)
+
+    def _show_cards(self, cards: list[ShotCard]) -> None:
+        assert self.session.programme is not None
+        self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.shot, self)
+        self.shots_dialog.chosen.connect(self.session.go_to)
+        self.shots_dialog.open()
+
+    def check_bars(self) -> None:
+        """Read the bars in view and say what is wrong with them."""
+        preview, survey, programme = self.viewer.preview, self.session.survey, self.session.programme
+        if preview is None or preview.signal is None or survey is None or programme is None:
+            return
+        reading = read_bars(preview.signal, survey.region)
+        if reading is None:
+            self.header.say("No colour bars are recognised in this frame")
+            return
+        self.bars_dialog = BarsDialog(reading, programme.label(preview.frame), self)
+        self.bars_dialog.open()
+
+    def make_signal(self) -> None:
+        """Ask which test signal to make, make it and open it."""
+        dialog = SignalDialog(self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.write_test_signal(dialog.signal, dialog.target, dialog.codec, dialog.settings)
+
+    def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
+        """Write a test signal in the background and open it."""
+
+        def job(monitor: Monitor) -> Path:
+            monitor.at("Test signal", 0, 1)
+            write_signal(signal, target, codec, **settings)  # type: ignore[arg-type]
+            return target
+
+        self.jobs.start(job)
 
     # Looking -------------------------------------------------------------------------------------------------------
 
@@ -465,6 +548,8 @@ class Desk(QMainWindow):
             self.header.say(f"Played with {self.player.dropped} frames not shown: this machine was too busy")
 
     def _treatment_changed(self) -> None:
+        if self.session.programme is not None and self.session.surveyed:
+            self._keeping.start()
         self.viewer.ask()
         self._refresh_facts()
         self._refresh_commands()
@@ -572,6 +657,9 @@ class Desk(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.player.pause()
         self._growing.stop()
+        if self._keeping.isActive():
+            self._keeping.stop()
+            self._keep()
         self.jobs.cancel_and_wait()
         self.viewer.close()
         application = QApplication.instance()

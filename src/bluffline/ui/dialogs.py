@@ -229,7 +229,7 @@ class KeySheet(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Keys")
         columns = QHBoxLayout()
-        columns.setSpacing(36)
+        columns.setSpacing(26)
         for group in (("Go", "Treatment"), ("View", "Areas"), ("Gauges", "Programme", "Help")):
             grid = QGridLayout()
             grid.setHorizontalSpacing(16)

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QBrush,
     QColor,
     QContextMenuEvent,
     QImage,
@@ -25,7 +24,7 @@ from bluffline.measure.areas import Area, Shape
 from bluffline.measure.frame_measure import Region
 from bluffline.session.looking import Compare, Looking, LookModel, Tool
 from bluffline.session.preview import Preview, ScreenPicture
-from bluffline.session.zones import ZONES
+from bluffline.session.zones import ZONES, swatch
 from bluffline.ui.style import SURROUND, TEXT, TINT, font, image_of
 
 _GRIP = 9
@@ -438,13 +437,12 @@ class PictureView(QWidget):
         named = [zone for zone in reversed(ZONES) if zone.name]
         painter.setFont(font(11))
         box = self.box
-        ground = QRectF(box.left() + 8, box.bottom() - 18 * len(named) - 14, 150, 18 * len(named) + 8)
+        ground = QRectF(box.left() + 8, box.bottom() - 18 * len(named) - 14, 172, 18 * len(named) + 8)
         painter.fillRect(ground, QColor(20, 20, 20, 210))
         for n, zone in enumerate(named):
             top = ground.top() + 4 + 18 * n
             patch = QRectF(ground.left() + 6, top + 2, 22, 14)
-            painter.fillRect(patch, QColor(zone.ground))
-            painter.fillRect(patch, _hatched(zone.pattern, zone.strokes))
+            painter.drawImage(patch.topLeft(), image_of(swatch(zone, 22, 14)).copy())
             painter.setPen(TEXT)
             low = "under 0 %" if zone.low < 0 else f"{zone.low:.0f} % up"
             painter.drawText(QPointF(patch.right() + 6, top + 14), f"{zone.name}, {low}")
@@ -464,14 +462,6 @@ class PictureView(QWidget):
             picture: ScreenPicture = getattr(self._preview, name)
             self._drawn[name] = image_of(picture.image)  # the preview is kept, and its pixels with it
         return self._drawn[name]
-
-
-def _hatched(pattern: int, strokes: int) -> QBrush:
-    styles = {
-        0: Qt.BrushStyle.NoBrush, 1: Qt.BrushStyle.VerPattern, 2: Qt.BrushStyle.Dense5Pattern, 3: Qt.BrushStyle.HorPattern,
-        4: Qt.BrushStyle.DiagCrossPattern,
-    }  # fmt: skip
-    return QBrush(QColor(strokes), styles[pattern])
 
 
 def _distance(point: QPointF, a: QPointF, b: QPointF) -> float:

@@ -32,7 +32,7 @@ def font(pixels: int = 13, *, bold: bool = False, mono: bool = False) -> QFont:
 
 def percent(value: float, places: int = 1) -> str:
     """A percentage with its unit and a true minus sign."""
-    return f"{value:.{places}f} %".replace("-", "−")
+    return f"{round(value, places) + 0.0:.{places}f} %".replace("-", "−")
 
 
 def image_of(pixels: NDArray[np.uint32]) -> QImage:
@@ -44,6 +44,12 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
 def standard(name: str) -> str:
     """The name of a standard as its recommendation prints it: bt709 is BT.709."""
     return name.upper().replace("BT", "BT.")
+
+
+def signed(value: float, unit: str) -> str:
+    """A difference with its sign and unit; what rounds to nothing has neither plus nor minus."""
+    rounded = round(value, 1)
+    return f"{rounded:+.1f}{unit}".replace("-", "−") if rounded else f"0.0{unit}"
 
 
 class DeskStyle(QProxyStyle):

@@ -26,6 +26,7 @@ from bluffline.errors import SettingsError
 from bluffline.session.session import STEP_KINDS, Session
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step
 from bluffline.ui.style import font
+from bluffline.ui.transfer import TransferLine
 
 # For each kind of step the figures an operator sets: field, label, least, greatest.
 _FIGURES: dict[type[Step], tuple[tuple[str, str, float, float], ...]] = {
@@ -74,7 +75,8 @@ class Figure(QDoubleSpinBox):
         return float(plain) if plain else 0.0
 
     def validate(self, text: str | None, place: int):  # type: ignore[no-untyped-def]
-        return super().validate((text or "").replace("−", "-"), place)
+        state, _, _ = super().validate((text or "").replace("−", "-"), place)
+        return state, text, place
 
 
 class StepCard(QFrame):
@@ -119,7 +121,7 @@ class StepCard(QFrame):
         layout.addLayout(head)
         layout.addLayout(grid)
         layout.addStretch(1)
-        self.setFixedWidth(202)
+        self.setFixedWidth(184)
 
     def _editable(self, field: str) -> bool:
         if isinstance(self._step, LevelRemap):
@@ -163,7 +165,7 @@ class StepCard(QFrame):
         self._session.replace_step(self._place, changed, gesture=f"{self._session.shot}.{self._place}.{field}")
 
 
-class TreatmentPanel(QScrollArea):
+class StepsRow(QScrollArea):
     """The steps in order, and a way to add one."""
 
     def __init__(self, session: Session, legalise: Callable[[], None]) -> None:
@@ -174,7 +176,7 @@ class TreatmentPanel(QScrollArea):
         self.setWidgetResizable(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Treatment of the shot in view")
-        self.setFixedHeight(122)
+        self.setFixedHeight(132)
         for event in (session.treatment_changed, session.place_changed, session.survey_changed):
             event.connect(self._refresh)
         self._refresh()
@@ -248,3 +250,25 @@ class TreatmentPanel(QScrollArea):
         button.setMenu(menu)
         button.setEnabled(self._session.surveyed)
         return button
+
+
+class TreatmentPanel(QWidget):
+    """The steps of the shot in view, and beside them what they make of a grey ramp."""
+
+    def __init__(self, session: Session, legalise: Callable[[], None]) -> None:
+        super().__init__()
+        self._session = session
+        self.steps, self.transfer = StepsRow(session, legalise), TransferLine(session)
+        self.setAccessibleName("Treatment of the shot in view")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addWidget(self.steps, 1)
+        layout.addWidget(self.transfer, 0, Qt.AlignmentFlag.AlignTop)
+        for event in (session.treatment_changed, session.place_changed, session.survey_changed):
+            event.connect(self._refresh)
+        self._refresh()
+
+    def _refresh(self) -> None:
+        self.transfer.setVisible(bool(self._session.treatment))
+        self.transfer.refresh()

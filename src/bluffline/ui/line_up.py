@@ -1,0 +1,180 @@
+"""Line-up: the bars check of the frame in view, and test signals to make."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bluffline.errors import BlufflineError
+from bluffline.measure.bars import Bar, BarsReading
+from bluffline.media.signals import SIGNALS, TestSignal
+from bluffline.media.writer import CODECS, Codec, codec_for
+from bluffline.ui.style import font, percent, signed
+
+_SIZES = ((1920, 1080), (1280, 720), (720, 576), (3840, 2160))
+_RATES = ("25", "50", "24", "30000/1001", "60000/1001")
+_COLUMNS = ("", "luma", "error", "chroma", "hue")
+
+
+class BarsDialog(QDialog):
+    """Every bar against its target, and the verdict."""
+
+    def __init__(self, reading: BarsReading, when: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Bars check")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(22)
+        grid.setVerticalSpacing(4)
+        for column, title in enumerate(_COLUMNS):
+            grid.addWidget(_dim(title), 0, column, Qt.AlignmentFlag.AlignRight)
+        for row, bar in enumerate(reading.bars, 1):
+            for column, text in enumerate(_cells(bar)):
+                label = QLabel(text)
+                label.setFont(font(12))
+                label.setAlignment(Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft)
+                grid.addWidget(label, row, column)
+        verdict = QLabel(reading.verdict)
+        verdict.setWordWrap(True)
+        verdict.setFont(font(13, bold=True))
+        figures = (
+            f"luma gain {reading.gain:.3f} · setup {signed(reading.setup, ' %')} · chroma gain {reading.saturation:.3f} · "
+            f"hue {signed(reading.hue, '°')} · left unexplained {percent(reading.residual)}"
+        )
+        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        close.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 14)
+        layout.setSpacing(12)
+        layout.addWidget(_dim(f"{reading.pattern}, read at {when}"))
+        layout.addWidget(verdict)
+        layout.addLayout(grid)
+        explained = _dim(figures)
+        explained.setWordWrap(True)
+        layout.addWidget(explained)
+        layout.addWidget(close)
+        self.setMinimumWidth(520)
+
+
+def _cells(bar: Bar) -> tuple[str, ...]:
+    gain = "" if bar.chroma_gain is None else f"×{bar.chroma_gain:.3f}"
+    hue = "" if bar.hue_error is None else f"{bar.hue_error:+.1f}°"
+    return tuple(text.replace("-", "−") for text in (bar.name, f"{bar.luma:6.1f} %", f"{bar.luma_error:+5.1f} %", gain, hue))
+
+
+class SignalDialog(QDialog):
+    """Which test signal to make, and as what."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Test signal")
+        self._name, self._size, self._rate, self._depth, self._codec = (QComboBox() for _ in range(5))
+        for signal in SIGNALS.values():
+            self._name.addItem(signal.title, signal.name)
+        for width, height in _SIZES:
+            self._size.addItem(f"{width}×{height}", (width, height))
+        self._rate.addItems(_RATES)
+        for depth in (10, 8, 12):
+            self._depth.addItem(f"{depth}-bit", depth)
+        for codec in CODECS.values():
+            self._codec.addItem(f"{codec.title} ({', '.join(codec.containers)})", codec.name)
+        self._codec.setCurrentIndex(self._codec.findData("ffv1"))
+        self._seconds = QDoubleSpinBox()
+        self._seconds.setRange(0.04, 3600)
+        self._seconds.setValue(10)
+        self._seconds.setSuffix(" s")
+        self._path = QLineEdit(str(Path.cwd() / "test-signal.mkv"))
+        browse = QPushButton("Choose …")
+        browse.clicked.connect(self._browse)
+        line = QHBoxLayout()
+        line.addWidget(self._path, 1)
+        line.addWidget(browse)
+        form = QFormLayout()
+        for title, field in (
+            ("Signal", self._name), ("Size", self._size), ("Frames a second", self._rate), ("Depth", self._depth),
+            ("Duration", self._seconds), ("Codec", self._codec), ("File", line),
+        ):  # fmt: skip
+            form.addRow(_dim(title), field)
+        self._trouble = QLabel()
+        self._trouble.setWordWrap(True)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self._go = buttons.addButton("Make and open", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert self._go is not None
+        self._go.setProperty("next", True)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 14)
+        layout.setSpacing(12)
+        layout.addLayout(form)
+        layout.addWidget(self._trouble)
+        layout.addWidget(buttons)
+        self.setMinimumWidth(560)
+        self._codec.currentIndexChanged.connect(self._codec_chosen)
+        self._path.textChanged.connect(self._look)
+        self._look()
+
+    @property
+    def signal(self) -> TestSignal:
+        """What to make."""
+        return SIGNALS[self._name.currentData()]
+
+    @property
+    def target(self) -> Path:
+        """The file to write."""
+        return Path(self._path.text().strip()).expanduser()
+
+    @property
+    def codec(self) -> Codec:
+        """The codec to write in."""
+        return CODECS[self._codec.currentData()]
+
+    @property
+    def settings(self) -> dict[str, object]:
+        """Size, rate, depth and duration, as `write_signal` takes them."""
+        return {
+            "size": self._size.currentData(),
+            "rate": Fraction(self._rate.currentText()),
+            "depth": self._depth.currentData(),
+            "seconds": self._seconds.value(),
+        }
+
+    def _codec_chosen(self) -> None:
+        if self.target.suffix.lower() not in self.codec.containers:
+            self._path.setText(str(self.target.with_suffix(self.codec.containers[0])))
+        self._look()
+
+    def _browse(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write to", str(self.target))
+        if name:
+            self._path.setText(name)
+
+    def _look(self) -> None:
+        trouble = ""
+        try:
+            codec_for(self.target, self.codec.name)
+        except BlufflineError as error:
+            trouble = str(error)
+        self._trouble.setText(trouble or (f"{self.target.name} exists and will be replaced." if self.target.exists() else ""))
+        assert self._go is not None
+        self._go.setEnabled(not trouble)
+
+
+def _dim(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "dim")
+    return label
