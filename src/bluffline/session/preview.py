@@ -61,11 +61,12 @@ class PinnedFrame:
 class View:
     """How a frame is to be shown.
 
-    ``rules``: where areas, gamut and the like are to be judged as well as ``limits``; ``picture_size``: screen pixels, columns and rows; ``window``: the part of the picture that fills them, all of it where
-    None; ``areas`` and ``taken``: which pixels the gauges take; ``line_field``: 0 or 1 to show the
-    upper or the lower field alone; ``isolated``: a single column (x, None) or line (None, y) for
-    the waveforms; ``gauges_show_source``: whether the gauges read the source although there is a treatment; ``pinned``: a
-    frame whose traces are laid over in outline, as those of the source are with ``outline_source``.
+    ``rules``: where areas, gamut and the like are to be judged as well as ``limits``; ``picture_size``: screen pixels,
+    columns and rows; ``window``: the part of the picture that fills them, all of it where None; ``areas`` and ``taken``:
+    which pixels the gauges take; ``line_field``: 0 or 1 to show the upper or the lower field alone; ``isolated``: a single
+    column (x, None) or line (None, y) for the waveforms; ``gauges_show_source``: whether the gauges read the source although
+    there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
+    ``outline_source``.
     """
 
     source: SignalFormat
@@ -73,8 +74,8 @@ class View:
     limits: Limits
     treatment: FrameTreatment
     picture_size: tuple[int, int]
-    rules: Rules | None = None
     gauges: tuple[GaugeView, ...] = ()
+    rules: Rules | None = None
     look: Look = field(default_factory=Look)
     gamut: str | None = None
     hatching: bool = True
