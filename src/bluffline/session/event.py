@@ -13,6 +13,10 @@ class Event:
         """Call ``listener`` from now on."""
         self._listeners.append(listener)
 
+    def disconnect(self, listener: Callable[[], None]) -> None:
+        """Call ``listener`` no longer."""
+        self._listeners.remove(listener)
+
     def tell(self) -> None:
         """Let every listener know."""
         for listener in tuple(self._listeners):

@@ -67,6 +67,8 @@ class GaugeBoard(QWidget):
         super().__init__()
         self._model, self._first = model, first
         self.cards = [GaugeCard(session, model, first + n) for n in range(SLOTS)]
+        for card in self.cards:
+            card.setParent(self)
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(7)
@@ -94,13 +96,13 @@ class GaugeBoard(QWidget):
             self._grid.removeWidget(card)
             self.beneath.removeWidget(card)
         here = self.cards[1 if beneath else 0 : shown]
-        for card in self.cards:
-            card.setVisible(card in here)
         for n, card in enumerate(here):
             self._grid.addWidget(card, *((n // 2, n % 2) if len(here) == SLOTS else (n, 0)))
         if beneath:
             self.beneath.addWidget(self.cards[0])
-            self.cards[0].show()
+        # Only now that each has its place: a card without one would be shown as a window.
+        for card in self.cards:
+            card.setVisible(card in here or (beneath and card is self.cards[0]))
         self.rearranged.emit()
 
 

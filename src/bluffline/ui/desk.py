@@ -93,6 +93,7 @@ class Desk(QMainWindow):
         self.setAcceptDrops(True)
         self._build()
         self._actions = self._make_menus()
+        self.viewer.actions = list(self._actions.values())
         self._connect()
         self._refresh_all()
         self.resize(1280, 800)

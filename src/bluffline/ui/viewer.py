@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QPoint, QRect, pyqtSignal
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
 from bluffline.draw.places import Box, pixels_at, places_of
@@ -42,6 +43,7 @@ class Viewer(QObject):
         self.picture = PictureView(self.look)
         self.board = GaugeBoard(session, gauges)
         self.window: GaugeWindow | None = None
+        self.actions: list[QAction] = []  # what the second window's keys do as well
         self.panel = AreasPanel()
         self.probe_line = Line(font(12), right=False)
         self.probe_line.setText(_HINT)
@@ -68,7 +70,7 @@ class Viewer(QObject):
         self.look.changed.connect(self.ask)
 
     def _connect_gauge(self, gauge: Gauge) -> None:
-        gauge.resized.connect(self.ask)
+        gauge.resized.connect(self._resized)
         gauge.pointed.connect(self._pointed)
 
     # Frames --------------------------------------------------------------------------------------------------------
@@ -186,6 +188,7 @@ class Viewer(QObject):
         self.window = GaugeWindow(self.session, self.model)
         for card in self.window.board.cards:
             self._connect_gauge(card.gauge)
+        self.window.addActions(self.actions)
         self.window.closed.connect(self._window_closed)
         self.window.show()
         self.ask()

@@ -1,0 +1,303 @@
+"""Gauges, areas, probe and comparison, by mouse and keys on the offscreen platform."""
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+
+from bluffline.measure.areas import Taken
+from bluffline.measure.scopes import MODES, Kind
+from bluffline.media.signals import SIGNALS
+from bluffline.media.writer import CODECS
+from bluffline.session.looking import Compare, Tool
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
+from bluffline.treat.steps import SoftCeiling
+from bluffline.ui.desk import Desk
+from bluffline.ui.gauges import title_of
+from bluffline.ui.line_up import SignalDialog
+from bluffline.ui.overview import ShotWidget
+
+WAIT = 20_000
+LEFT = Qt.MouseButton.LeftButton
+
+
+def point(widget, across, down):
+    """A place in a widget's picture or field, by shares of its width and height."""
+    box = widget.box if hasattr(widget, "box") else widget.field
+    return QPoint(round(box.left() + across * box.width()), round(box.top() + down * box.height()))
+
+
+def drag(qtbot, widget, start, stop, modifier=Qt.KeyboardModifier.NoModifier):
+    qtbot.mousePress(widget, LEFT, modifier, start)
+    for share in (0.3, 0.7, 1.0):
+        between = QPointF(start) + share * (QPointF(stop) - QPointF(start))
+        qtbot.mouseMove(widget, between.toPoint())
+        QApplication.processEvents()
+    qtbot.mouseRelease(widget, LEFT, modifier, stop)
+
+
+def settled(qtbot, desk, holds):
+    qtbot.waitUntil(lambda: desk.viewer.preview is not None and holds(), timeout=WAIT)
+
+
+def gauges_hold(desk):
+    return all(g.trace is not None and g.trace.kind == g.kind for g in desk.viewer.gauges)
+
+
+def test_any_instrument_in_any_slot(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    for instrument, modes in MODES.items():
+        for mode in modes:
+            kind = Kind(instrument, mode)
+            desk.gauges.put(0, kind)
+            settled(qtbot, desk, lambda: gauges_hold(desk))
+            assert desk.viewer.board.cards[0]._title.text().startswith(title_of(kind))
+            assert not desk.viewer.gauges[0].grab().isNull()
+
+
+def test_one_two_four_a_window_and_under_the_picture(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    for count in (4, 1, 2):
+        qtbot.keyClick(desk, Qt.Key.Key_Q)
+        settled(qtbot, desk, lambda count=count: len(desk.viewer.gauges) == count and gauges_hold(desk))
+    qtbot.keyClick(desk, Qt.Key.Key_Q, Qt.KeyboardModifier.ShiftModifier)
+    settled(qtbot, desk, lambda: len(desk.viewer.gauges) == 6 and gauges_hold(desk))
+    qtbot.keyClick(desk.viewer.window, Qt.Key.Key_X)
+    assert desk.gauges.setup.unit == "mV", "its keys are the desk's"
+    desk.viewer.window.close()
+    desk.activateWindow()
+    qtbot.waitUntil(desk.isActiveWindow, timeout=WAIT)
+    assert len(desk.viewer.gauges) == 2
+    qtbot.keyClick(desk, Qt.Key.Key_U)
+    gauge, picture = desk.viewer.board.cards[0].gauge, desk.picture
+    settled(qtbot, desk, lambda: gauge.trace is not None and gauge.field.width() == picture.box.width())
+    assert gauge.mapToGlobal(gauge.field.topLeft()).x() == picture.mapToGlobal(picture.box.topLeft()).x(), "column for column"
+    assert Settings.load(desk.settings.path).gauges == desk.gauges.setup, "layouts are remembered"
+
+
+def test_one_switch_for_the_unit_of_every_gauge(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    texts = []
+    for _ in range(5):
+        texts.append([word.text for word in desk.viewer.gauges[0].graticule.words][-1])
+        qtbot.keyClick(desk, Qt.Key.Key_X)
+    assert texts == ["100", "700", "235", "940", "3760"]
+
+
+def test_an_area_is_drawn_measured_taken_moved_and_removed(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    qtbot.keyClick(desk, Qt.Key.Key_R)
+    assert desk.viewer.look.state.tool is Tool.RECTANGLE
+    drag(qtbot, picture, point(picture, 0.25, 0.25), point(picture, 0.5, 0.75))
+    (area,) = desk.session.areas
+    assert area.box == pytest.approx((64, 32, 128, 96), abs=1) and desk.viewer.look.state.tool is Tool.LOOK
+    pixels = area.mask(256, 128).sum()
+    settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace.counts.sum() == pixels)
+    assert desk._areas_card.isVisible() and "from neutral" in desk.viewer.panel.text
+    qtbot.keyClick(desk, Qt.Key.Key_A)
+    assert desk.gauges.setup.taken is Taken.OTHERS
+    settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace.counts.sum() == 256 * 128 - pixels)
+    drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.35, 0.5))
+    assert desk.session.areas[0].box[0] == pytest.approx(64 + 25.6, abs=2)
+    desk.viewer._change_area(0, "remove")
+    assert desk.session.areas == ()
+    settled(qtbot, desk, desk._areas_card.isHidden)
+    for _ in range(2):
+        qtbot.keyClick(desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert desk.session.areas[0].box[0] == pytest.approx(64, abs=1), "one drag is one undo"
+
+
+def test_a_polygon_is_clicked_and_closed_and_escape_puts_the_tool_down(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    desk.take_tool(Tool.POLYGON)
+    for across, down in ((0.2, 0.2), (0.6, 0.2), (0.4, 0.8)):
+        qtbot.mouseClick(picture, LEFT, pos=point(picture, across, down))
+    qtbot.mouseDClick(picture, LEFT, pos=point(picture, 0.4, 0.8))
+    (area,) = desk.session.areas
+    assert len(area.points) == 3 and area.mask(256, 128).sum() == pytest.approx(0.5 * 0.4 * 0.6 * 256 * 128, rel=0.03)
+    desk.take_tool(Tool.ELLIPSE)
+    qtbot.mousePress(picture, LEFT, pos=point(picture, 0.5, 0.5))
+    qtbot.keyClick(desk, Qt.Key.Key_Escape)
+    assert desk.viewer.look.state.tool is Tool.LOOK and len(desk.session.areas) == 1
+
+
+def test_the_probe_reads_the_pixel_and_marks_it_on_every_gauge(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    qtbot.mouseMove(picture, point(picture, 0.3, 0.6))
+    qtbot.waitUntil(lambda: "codes Y′" in desk.viewer.probe_line.text(), timeout=WAIT)
+    x, y = (int(value) for value in picture.pixel_at(QPointF(point(picture, 0.3, 0.6))))
+    code = int(desk.viewer.preview.signal.planes[0][y, x])
+    assert f"pixel {x}, {y} · codes Y′ {code} " in desk.viewer.probe_line.text()
+    for gauge in desk.viewer.gauges:
+        assert len(gauge._places) == 1
+    ((across, _),) = desk.viewer.gauges[0]._places[0]
+    assert across == pytest.approx(0.3, abs=0.01)
+    qtbot.keyClick(desk, Qt.Key.Key_Y)
+    qtbot.waitUntil(lambda: "5×5 about" in desk.viewer.probe_line.text(), timeout=WAIT)
+
+
+def test_a_drag_on_a_gauge_shows_which_pixels_stand_there(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    gauge, picture = desk.viewer.gauges[0], desk.picture
+    drag(qtbot, gauge, point(gauge, 0.0, 0.0), point(gauge, 0.5, 1.0))
+    image = picture._highlight
+    assert image is not None and image.pixelColor(20, 60).alpha() == 255 and image.pixelColor(200, 60).alpha() == 0
+    qtbot.mouseDClick(gauge, LEFT, pos=point(gauge, 0.5, 0.5))
+    assert picture._highlight is None
+
+
+def test_a_path_on_the_picture_is_drawn_on_the_gauges(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    desk.take_tool(Tool.PATH)
+    drag(qtbot, picture, point(picture, 0.1, 0.5), point(picture, 0.9, 0.5))
+    places = desk.viewer.gauges[0]._places
+    assert len(places) >= 4 and places[0][0][0] < 0.15 and places[-1][0][0] > 0.85
+    picture.drop_tool()
+    assert len(desk.viewer.gauges[0]._places) <= 1
+
+
+def test_a_pinned_frame_is_compared_in_every_way(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    qtbot.keyClick(desk, Qt.Key.Key_M)
+    desk.session.go_to(20)
+    settled(qtbot, desk, lambda: desk.viewer.preview.frame == 20 and desk.viewer.preview.pinned is not None)
+    (first, words), (second, now) = picture._pair()
+    assert (
+        (first, second) == ("pinned", "original") and words.startswith("pinned: over, 09:59:58:00") and now.startswith("this")
+    )
+    assert desk.viewer.preview.other is not None and "this − compared" in desk.viewer.panel.text
+    shots = set()
+    for mode in (Compare.SIDE, Compare.FLIP, Compare.WIPE):
+        qtbot.keyClick(desk, Qt.Key.Key_C)
+        assert desk.viewer.look.state.compare is mode
+        shots.add(picture.grab().toImage().pixelColor(picture.width() // 4, picture.height() // 2).name())
+    assert len(shots) > 1
+    qtbot.keyClick(desk, Qt.Key.Key_F)
+    assert desk.viewer.look.state.flipped
+    qtbot.keyClick(desk, Qt.Key.Key_M)
+    settled(qtbot, desk, lambda: desk.viewer.preview.pinned is None)
+
+
+def test_the_wipe_turns_and_divides_at_its_angle(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    desk.session.replace_step(0, SoftCeiling(30, 110, 10))
+    settled(qtbot, desk, lambda: picture.has_wipe)
+    for _ in range(2):
+        qtbot.keyClick(desk, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+    assert abs(desk.viewer.look.state.angle) == 90
+    image = picture.grab().toImage()
+    ratio = image.width() / picture.width()
+    above, below = (
+        image.pixelColor(round(place.x() * ratio), round(place.y() * ratio)).lightness()
+        for place in (point(picture, 0.7, 0.4), point(picture, 0.7, 0.6))
+    )
+    assert abs(above - below) > 20, "source on one side of the level line, treated on the other"
+
+
+def test_the_picture_zooms_to_real_pixels_and_is_moved(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    at = QPointF(point(picture, 0.5, 0.5))
+    for expected in (1, 4):
+        event = QWheelEvent(
+            at, at, QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        picture.wheelEvent(event)
+        assert desk.viewer.look.state.zoom == expected
+    shown = picture.window_shown
+    settled(qtbot, desk, lambda: desk.viewer.preview.original.image.shape == (picture.box.height(), picture.box.width()))
+    assert abs(picture.box.width() - 4 * shown.width) < 4
+    drag(qtbot, picture, QPoint(200, 100), QPoint(120, 100))
+    assert picture.window_shown.x == pytest.approx(min(shown.x + 20, 256 - shown.width), abs=1)
+    qtbot.keyClick(desk, Qt.Key.Key_Minus, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(desk, Qt.Key.Key_Minus, Qt.KeyboardModifier.ControlModifier)
+    assert desk.viewer.look.state.zoom == 0
+
+
+def test_guides_are_added_dragged_and_removed(surveyed_desk, qtbot, monkeypatch):
+    desk = surveyed_desk
+    gauge = desk.viewer.gauges[0]
+    monkeypatch.setattr("bluffline.ui.gauges.QInputDialog.getText", lambda *_: ("faces", True))
+    gauge.name_guide(50.0)
+    assert desk.gauges.setup.guides[0].name == "faces"
+    drag(qtbot, gauge, point(gauge, 0.5, 1 - 58 / 120), point(gauge, 0.5, 1 - 70 / 120))
+    assert desk.gauges.setup.guides[0].level == pytest.approx(62, abs=1)
+    desk.gauges.set_guide(0, None)
+    assert desk.gauges.setup.guides == ()
+
+
+def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_path):
+    desk = surveyed_desk
+    for name in ("g.png", "g.svg", "g.csv"):
+        desk.write_gauge(tmp_path / name)
+        assert (tmp_path / name).stat().st_size > 1000 and name in desk.header.message
+    desk.write_gauge(tmp_path / "g.txt")
+    assert "saved as .png, .svg, .csv" in desk.header.message
+
+
+def test_every_shot_at_a_glance_and_a_click_goes_there(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    qtbot.keyClick(desk, Qt.Key.Key_O)
+    qtbot.waitUntil(lambda: hasattr(desk, "shots_dialog"), timeout=WAIT)
+    cards = desk.shots_dialog.findChildren(ShotWidget)
+    assert [card.accessibleName().split(",")[0] for card in cards] == ["Shot 1", "Shot 2"]
+    qtbot.mouseClick(cards[1], LEFT)
+    assert desk.session.shot == 1 and not desk.shots_dialog.isVisible()
+
+
+def test_a_test_signal_is_made_opened_and_its_bars_checked(surveyed_desk, qtbot, tmp_path):
+    desk = surveyed_desk
+    desk.check_bars()
+    assert "No colour bars" in desk.header.message
+    target = tmp_path / "bars.mkv"
+    settings = {"size": (640, 360), "depth": 10, "seconds": 0.2}
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.write_test_signal(SIGNALS["bars"], target, CODECS["ffv1"], settings)
+    settled(qtbot, desk, lambda: desk.session.programme.path == target and desk.viewer.preview.signal is not None)
+    qtbot.keyClick(desk, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    texts = [label.text() for label in desk.bars_dialog.findChildren(QLabel)]
+    assert "The EBU 100/0/75/0 bars sit where they should." in texts and "magenta" in texts
+    desk.bars_dialog.close()
+
+
+def test_the_signal_dialog_says_what_would_go_wrong(desk, qtbot):
+    dialog = SignalDialog(desk)
+    qtbot.addWidget(dialog)
+    go = next(button for button in dialog.findChildren(QPushButton) if "Make" in button.text())
+    assert go.isEnabled() and dialog.settings["size"] == (1920, 1080)
+    dialog._path.setText("picture.gif")
+    assert not go.isEnabled() and "ending" in dialog._trouble.text()
+    codec = next(box for box in dialog.findChildren(QComboBox) if box.findData("h264") >= 0)
+    codec.setCurrentIndex(codec.findData("h264"))
+    assert dialog.target.suffix == ".mp4" and go.isEnabled()
+
+
+def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, tmp_path):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    treatments = dict(desk.session.treatments)
+    desk._keeping.stop()
+    desk._keep()
+    again = Desk(Session(), Settings(tmp_path / "other.json"))
+    try:
+        with qtbot.waitSignal(again.survey_done, timeout=WAIT):
+            again.open(over_clip)
+        assert dict(again.session.treatments) == treatments and "taken up" in again.header.message
+        again.session.undo()
+        assert again.session.treatments == {}
+    finally:
+        again.close()
+
+
+def test_the_transfer_line_tells_black_grey_and_white(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    assert desk.treatment.transfer.isHidden()
+    desk.session.add_step(SoftCeiling)
+    desk.session.replace_step(0, SoftCeiling(90, 100, 50))
+    assert desk.treatment.transfer.figures == ["white 90.0 %", "grey 40.9 %", "black 0.0 %"]
+    assert not desk.treatment.transfer.isHidden()
