@@ -1,7 +1,6 @@
 """Speed and memory as ratios taken in one run, on clips made for it. Run by ``make bench``."""
 
 import os
-import resource
 import subprocess
 import sys
 import tempfile
@@ -10,8 +9,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from statistics import median
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()  # no work from another sitting
 
 import av
 from av.filter import Graph
@@ -19,6 +20,8 @@ from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.demo import demo_clip
+from bluffline.measure.areas import Selection
+from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import CODECS, Writer
@@ -52,25 +55,39 @@ from bluffline.entry import main
 sys.exit(main(["--demo"]))
 """
 PEAK = """
-import resource, sys
+import sys
 from pathlib import Path
 from bluffline.media.probe import probe
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 run_survey(start_survey(probe(Path(sys.argv[1])), load_rules("r103")), Monitor())
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)
+print(next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")))
 """
 
 
-def seconds(act: Callable[[], object], times: int = 3) -> float:
-    """The best of a few runs."""
-    best = float("inf")
-    for _ in range(times):
-        began = time.perf_counter()
+ROUNDS = 5
+
+
+def seconds(act: Callable[[], object]) -> float:
+    """One run."""
+    began = time.perf_counter()
+    act()
+    return time.perf_counter() - began
+
+
+def in_turns(*acts: Callable[[], object]) -> list[list[float]]:
+    """Several runs of each act by turns, so that a machine whose speed drifts slows all of them alike."""
+    for act in acts:
         act()
-        best = min(best, time.perf_counter() - began)
-    return best
+    rounds = [[seconds(act) for act in acts] for _ in range(ROUNDS)]
+    return [list(column) for column in zip(*rounds, strict=True)]
+
+
+def ratio(ours: list[float], theirs: list[float]) -> str:
+    """Theirs over ours: the median of the rounds, and how far they spread."""
+    each = sorted(b / a for a, b in zip(ours, theirs, strict=True))
+    return f"{median(each):.2f} ({each[0]:.2f} … {each[-1]:.2f})"
 
 
 def make(path: Path, encoder: str, size: tuple[int, int], frames: int, options: dict[str, str]) -> Path:
@@ -95,15 +112,13 @@ def decode(path: Path) -> None:
             pass
 
 
-def signalstats(path: Path) -> None:
-    """The same decode through libavfilter's own range test."""
+def filtered(path: Path, name: str, options: str) -> None:
+    """The same decode through a filter of libavfilter."""
     with av.open(str(path)) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         graph = Graph()
-        graph.link_nodes(
-            graph.add_buffer(template=stream), graph.add("signalstats", "stat=brng"), graph.add("buffersink")
-        ).configure()
+        graph.link_nodes(graph.add_buffer(template=stream), graph.add(name, options), graph.add("buffersink")).configure()
         for picture in container.decode(stream):
             graph.vpush(picture)
             graph.vpull()
@@ -113,14 +128,15 @@ def survey_and_render(path: Path, folder: Path) -> None:
     """Survey against decode and signalstats; render against encode alone."""
     programme, rules = probe(path), load_rules("r103")
     count = programme.frame_count
-    alone = seconds(lambda: decode(path))
     region = start_survey(programme, rules).region  # found once, so that only the survey itself is timed
-    ours = seconds(lambda: run_survey(start_survey(programme, rules, region=region), Monitor()))
-    theirs = seconds(lambda: signalstats(path), 1)
-    print(
-        f"survey, {path.name}: {count / ours:.1f} frames/s = {alone / ours:.2f} × decode alone, "
-        f"{theirs / ours:.1f} × signalstats"
+    ours, alone, theirs = in_turns(
+        lambda: run_survey(start_survey(programme, rules, region=region), Monitor()),
+        lambda: decode(path),
+        lambda: filtered(path, "signalstats", "stat=brng"),
     )
+    print(f"survey, {path.name}: {count / median(ours):.0f} frames/s")
+    print(f"    × decode alone {ratio(ours, alone)}, × signalstats {ratio(ours, theirs)}")
+    print(f"    decode alone × signalstats {ratio(alone, theirs)}: no survey can be faster than this")
     with Reader(programme) as reader:
         held = [
             [plane.copy() for plane in frame.planes]
@@ -141,9 +157,42 @@ def survey_and_render(path: Path, folder: Path) -> None:
             shots = [Shot(0, count - 1)]
             render(programme, programme.format, shots, {0: STEPS}, folder / f"r.{ending}", codec, Monitor())
 
-        encoding, rendering = seconds(encode, 1), seconds(whole_way, 1)
-        print(f"render with three steps to {codec.title}, from {path.name}: {count / rendering:.1f} frames/s", end=" ")
-        print(f"= {encoding / rendering:.2f} × encode alone")
+        rendering, encoding = ([seconds(act) for _ in range(2)] for act in (whole_way, encode))
+        print(f"render with three steps to {codec.title}, from {path.name}: {count / median(rendering):.1f} frames/s")
+        print(f"    × encode alone {ratio(rendering, encoding)}")
+
+
+def gauge_times(path: Path) -> None:
+    """Each gauge's counts on one core at full size, and waveform and vectorscope against libavfilter's filters."""
+    programme = probe(path)
+    source = programme.format
+    with Reader(programme) as reader:
+        planes = tuple(plane.copy() for plane in reader.frame(10).planes or ())
+    whole = Selection.whole(source)
+    for instrument, modes in MODES.items():
+        times = []
+        for mode in modes:
+            kind = Kind(instrument, mode)
+            (taken,) = in_turns(lambda kind=kind: measure_gauge(kind, FrameSignal(planes, source), whole, 960))  # type: ignore[arg-type,misc]
+            times.append(f"{mode} {median(taken) * 1000:.1f}")
+        print(f"counts of a {source.width}×{source.height} frame, one core, ms: {instrument}: {', '.join(times)}")
+    for kind, name, options in (
+        (Kind(Instrument.WAVEFORM), "waveform", "mode=column:intensity=0.1"),
+        (Kind(Instrument.VECTORSCOPE), "vectorscope", "mode=gray"),
+    ):
+
+        def counted(kind=kind) -> None:  # type: ignore[no-untyped-def]
+            with Reader(programme) as reader:
+                measured = (
+                    measure_gauge(kind, FrameSignal(frame.planes, source), whole, 960)
+                    for frame in reader.frames()
+                    if frame.planes is not None
+                )
+                for _ in measured:
+                    pass
+
+        ours, theirs = in_turns(counted, lambda name=name, options=options: filtered(path, name, options))  # type: ignore[misc]
+        print(f"{kind.instrument} of {path.name}: × libavfilter's {name} on the same decode {ratio(ours, theirs)}")
 
 
 def desk_times(clip: Path, scratch: Path) -> None:
@@ -173,18 +222,25 @@ def desk_times(clip: Path, scratch: Path) -> None:
         for widget in (desk.picture, *desk.viewer.gauges):
             widget.repaint()
 
-    times = sorted(seconds(lambda n=n: change(100 - n / 5), 1) for n in range(30))  # type: ignore[misc]
+    times = sorted(seconds(lambda n=n: change(100 - n / 5)) for n in range(30))  # type: ignore[misc]
     box = desk.picture.box
     print(
         f"a changed figure to a {box.width()}×{box.height()} picture and both gauges, {clip.name}: "
         f"median {times[15] * 1000:.0f} ms"
     )
-    desk.session.go_to(0)
-    loop = QEventLoop()
-    desk.player._stopped = loop.quit
-    desk.player.play(1)
-    loop.exec()
-    print(f"playing {clip.name}: {desk.player.dropped} of {desk.session.programme.frame_count} frames dropped")  # type: ignore[union-attr]
+    for gauges, treated in ((2, True), (2, False), (4, False)):
+        desk.gauges.change(shown=gauges)
+        desk.session.set_treatment(0, STEPS if treated else (), "bench")
+        desk.session.go_to(0)
+        loop = QEventLoop()
+        desk.player._stopped = loop.quit
+        desk.player.play(1)
+        loop.exec()
+        count = desk.session.programme.frame_count  # type: ignore[union-attr]
+        print(
+            f"playing {clip.name} at 25 frames/s, {gauges} gauges open, first shot {'' if treated else 'un'}treated: "
+            f"{desk.player.dropped} of {count} frames dropped"
+        )
     desk.close()
 
 
@@ -203,6 +259,7 @@ def main() -> None:
         prores = make(folder / "prores-1080.mov", "prores", (1920, 1080), FRAMES, {"profile": "3"})
         for clip in (h264, prores):
             survey_and_render(clip, folder)
+        gauge_times(h264)
         for clip in (demo_clip(), h264):
             desk_times(clip, folder)
         began = time.time()
@@ -224,7 +281,6 @@ def main() -> None:
             f"survey memory: {peaks[0] // 1024} MiB for 1 minute, {peaks[1] // 1024} MiB for 10: "
             f"ratio {peaks[1] / peaks[0]:.2f}"
         )
-        print(f"(this process at its peak: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MiB)")
 
 
 if __name__ == "__main__":

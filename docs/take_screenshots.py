@@ -13,10 +13,15 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog
 
 from bluffline.demo import demo_clip
+from bluffline.draw.graticule import Guide
+from bluffline.measure.areas import Shape
+from bluffline.measure.scopes import Instrument, Kind
+from bluffline.session.looking import Compare
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
+from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.style import dress
 
 _SECONDS = 300
@@ -50,9 +55,15 @@ def main() -> None:
             desk.session.go_to(frame)
             until(lambda: desk.viewer.shown == frame)
 
-        def dialog(name: str, made: QDialog) -> None:
+        def settle() -> None:
+            """Wait until the last frame asked for is shown as it was asked for."""
+            wanted = desk.viewer._view()
+            until(lambda: desk.viewer.frames.idle and desk.viewer._view() == wanted)
+
+        def dialog(name: str, made: QDialog, *, fitted: bool = True) -> None:
             made.show()
-            made.adjustSize()
+            if fitted:
+                made.adjustSize()
             application.processEvents()
             save(name, made)
             made.close()
@@ -67,12 +78,47 @@ def main() -> None:
         desk.session.select(next(f for f in desk.session.findings if f.rule == "luma-high"))
         until(lambda: desk.viewer.shown == desk.session.frame)
         save("finding")
-        desk.legalise()
+        desk.work.legalise()
         until(lambda: bool(desk.session.treatments) and not desk.jobs.running)
         go_to(236)
         save("desk")
         go_to(520)
         save("levels")
+        desk.viewer.look.change(zones=True)
+        go_to(400)
+        settle()
+        save("zones")
+        desk.viewer.look.change(zones=False)
+        desk.gauges.change(shown=4)
+        desk.gauges.put(3, Kind(Instrument.CHROMATICITY))
+        desk.gauges.change(gamut="bt709")
+        go_to(236)
+        settle()
+        save("gauges")
+        desk.gauges.change(shown=2, beneath=True, guides=(Guide("faces", 62.0),))
+        desk.gauges.put(0, Kind(Instrument.WAVEFORM, "rgb"))
+        go_to(380)
+        settle()
+        save("beneath")
+        desk.gauges.change(beneath=False)
+        desk.session.add_area(Shape.ELLIPSE, ((430, 150), (570, 330)))
+        desk.session.rename_area(0, "face")
+        desk.session.add_area(Shape.POLYGON, ((700, 540), (880, 520), (930, 600), (860, 690), (720, 690)))
+        desk.session.rename_area(1, "bowl")
+        settle()
+        desk.viewer.pin()
+        go_to(345)
+        desk.viewer.look.change(compare=Compare.SIDE)
+        settle()
+        save("areas")
+        desk.viewer.pin()
+        desk.work.show_shots()
+        until(lambda: hasattr(desk.work, "shots_dialog"))
+        dialog("shots", desk.work.shots_dialog, fitted=False)
+        go_to(10)
+        desk.measuring.check_bars()
+        dialog("bars", desk.measuring.bars_dialog)
+        dialog("signal", SignalDialog(desk))
         dialog("facts", FactsDialog(desk.session, desk))
         dialog("write", WriteDialog(desk.session, desk))
         dialog("keys", KeySheet(desk))

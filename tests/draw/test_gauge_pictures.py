@@ -100,6 +100,16 @@ def test_excess_is_broken_up_not_only_coloured():
     assert 0 < lit(over).sum(axis=1).max() < 30
 
 
+def test_skipped_codes_are_marked_at_the_foot_of_a_histogram():
+    levels = np.linspace(0.2, 0.8, 64)
+    smooth, combed = (np.broadcast_to(row[None, :, None], (48, 64, 3)) for row in (levels, np.rint(levels * 30) / 30))
+    kind, marks = Kind(Instrument.HISTOGRAM), []
+    for picture in (np.clip(smooth + np.linspace(0, 0.01, 48)[:, None, None], 0, 1), combed):
+        _, _, image = pictured(kind, picture, signal(depth=8), (120, 60))
+        marks.append(int((image[-2:] == 0xFFFFFFFF).all(axis=0).sum()))
+    assert marks[0] < 4 and marks[1] > 40
+
+
 def test_another_frame_is_laid_over_in_outline():
     source, kind = signal(), Kind(Instrument.VECTORSCOPE)
     spread = to_planes(np.random.default_rng(0).uniform(0.2, 0.8, (48, 64, 3)), source)

@@ -1,14 +1,18 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bluffline.measure import survey_kernels
-from bluffline.measure.frame_measure import Limits, Region, measure_frame, rounding_allowance
+from bluffline.measure import rgb_kernels, survey_kernels
+from bluffline.measure.frame_measure import Limits, Region, combing, measure_frame, rounding_allowance, without
+from bluffline.measure.outside import RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.signal.convert import upsample_columns
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, ycbcr_to_rgb
+from bluffline.signal.siting import Siting
 from clips import signal, to_planes
 
 R103 = Limits((-1.0, 103.0), (-5.0, 105.0))
@@ -127,3 +131,72 @@ def test_rgb_material_is_measured_as_the_luma_it_makes(matrix):
     other = measure_frame(to_planes(picture, ycbcr), ycbcr, Region.whole(ycbcr), R103)
     for name in ("y_min", "y_max", "y_mean", "cb_min", "cb_max", "cr_min", "cr_max"):
         assert getattr(one, name) == pytest.approx(getattr(other, name), abs=1.5), name
+
+
+@given(
+    st.integers(0, 2**31), st.integers(2, 200), st.integers(2, 60), st.sampled_from(["420", "422", "444"]), st.booleans(),
+    st.sampled_from(list(Siting)), st.integers(1, 300), st.floats(-30, 40), st.floats(50, 115),
+)  # fmt: skip
+def test_ruling_blocks_out_never_changes_the_result(seed, width, height, sampling, interlaced, siting, amplitude, low, high):
+    """Extremes and counts against every pixel computed in double precision, whatever the picture, the limits and the siting."""
+    source = replace(signal(width, height, sampling=sampling), interlaced=interlaced, siting=siting)
+    rng = np.random.default_rng(seed)
+    base = int(rng.integers(100, 900))
+    columns, rows = source.chroma_size
+    planes = tuple(
+        np.clip(rng.integers(base - amplitude, base + amplitude + 1, shape), 4, 1019).astype(np.uint16)
+        for shape in ((height, width), (rows, columns), (rows, columns))
+    )
+    limits = Limits((-1.0, 103.0), (low, high))
+    measure = measure_frame(planes, source, Region.whole(source), limits)
+    rgb, allowance = reference_rgb(planes, source), rounding_allowance(source)
+    assert (measure.rgb_min, measure.rgb_max) == pytest.approx((rgb.min() * 100, rgb.max() * 100), abs=SINGLE)
+    marks = mark_outside(planes, source, limits)
+    for area, bit, outside in (
+        (measure.rgb_high_area, RGB_HIGH, rgb.max(axis=-1) - high / 100 - allowance),
+        (measure.rgb_low_area, RGB_LOW, low / 100 - allowance - rgb.min(axis=-1)),
+    ):
+        certain, possible = (outside > 1e-4).sum(), (outside > -1e-4).sum()  # single precision decides between
+        assert certain <= round(area / 100 * width * height) <= possible
+        assert round(area / 100 * width * height) == np.count_nonzero(marks & bit), "the picture is hatched where it counts"
+
+
+def test_rgb_kernels_compiled_and_plain_agree(monkeypatch):
+    source = signal(96, 40, sampling="420")
+    planes = random_planes(source, 3)
+    compiled = measure_frame(planes, source, Region(4, 2, 90, 37), R103)
+    marked = mark_outside(planes, source, R103)
+    for name in ("rgb_extremes", "mark_outside_rgb"):
+        monkeypatch.setattr(rgb_kernels, name, getattr(rgb_kernels, name).py_func)
+    plain = measure_frame(planes, source, Region(4, 2, 90, 37), R103)
+    assert plain.rgb_max == compiled.rgb_max and plain.rgb_low_area == compiled.rgb_low_area
+    assert np.array_equal(mark_outside(planes, source, R103), marked)
+
+
+@given(st.lists(st.tuples(*4 * [st.integers(0, 20)]), max_size=4))
+def test_a_region_without_others_is_cut_into_pieces_that_do_not_overlap(boxes):
+    region = Region(4, 2, 40, 30)
+    holes = [Region(2 * x, 2 * y, 2 * w + 2, 2 * h + 2) for x, y, w, h in boxes]
+    seen, expected = np.zeros((80, 90), int), np.zeros((80, 90), int)
+    expected[2:32, 4:44] = 1
+    for hole in holes:
+        expected[hole.y : hole.y + hole.height, hole.x : hole.x + hole.width] = 0
+    for part in without(region, holes):
+        seen[part.y : part.y + part.height, part.x : part.x + part.width] += 1
+    if expected.any():
+        assert np.array_equal(seen, expected)
+
+
+def test_combing_counts_skipped_codes_and_nothing_else():
+    steady = np.zeros(1024, np.int64)
+    steady[100:500] = 7
+    assert combing(steady, 100, 499) == 0
+    combed = steady.copy()
+    combed[103:500:4] = 0
+    assert combing(combed, 100, 498) == pytest.approx(25, abs=0.2)
+    bars = np.zeros(1024, np.int64)
+    bars[64:941:125] = 500
+    assert combing(bars, 64, 940) == 0
+    once = steady.copy()
+    once[200:300] = 0
+    assert combing(once, 100, 499) == 0, "one wide gap is two tones, not a comb"

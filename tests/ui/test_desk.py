@@ -248,11 +248,11 @@ def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
 
 def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path):
     desk = surveyed_desk
-    desk.legalise()
+    desk.work.legalise()
     qtbot.waitUntil(lambda: bool(desk.session.treatments) and not desk.jobs.running, timeout=WAIT)
     target = tmp_path / "legal.mkv"
     with qtbot.waitSignal(desk.proved, timeout=WAIT):
-        desk.start_proof(target, "ffv1")
+        desk.work.start_proof(target, "ffv1")
     assert target.exists() and (tmp_path / "legal.mkv.certificate.html").exists()
     assert "proved legal" in desk.header.message
 

@@ -110,13 +110,13 @@ def test_an_area_is_drawn_measured_taken_moved_and_removed(surveyed_desk, qtbot)
 
 def test_a_polygon_is_clicked_and_closed_and_escape_puts_the_tool_down(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
-    desk.take_tool(Tool.POLYGON)
+    desk.measuring.take_tool(Tool.POLYGON)
     for across, down in ((0.2, 0.2), (0.6, 0.2), (0.4, 0.8)):
         qtbot.mouseClick(picture, LEFT, pos=point(picture, across, down))
     qtbot.mouseDClick(picture, LEFT, pos=point(picture, 0.4, 0.8))
     (area,) = desk.session.areas
     assert len(area.points) == 3 and area.mask(256, 128).sum() == pytest.approx(0.5 * 0.4 * 0.6 * 256 * 128, rel=0.03)
-    desk.take_tool(Tool.ELLIPSE)
+    desk.measuring.take_tool(Tool.ELLIPSE)
     qtbot.mousePress(picture, LEFT, pos=point(picture, 0.5, 0.5))
     qtbot.keyClick(desk, Qt.Key.Key_Escape)
     assert desk.viewer.look.state.tool is Tool.LOOK and len(desk.session.areas) == 1
@@ -149,7 +149,7 @@ def test_a_drag_on_a_gauge_shows_which_pixels_stand_there(surveyed_desk, qtbot):
 
 def test_a_path_on_the_picture_is_drawn_on_the_gauges(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
-    desk.take_tool(Tool.PATH)
+    desk.measuring.take_tool(Tool.PATH)
     drag(qtbot, picture, point(picture, 0.1, 0.5), point(picture, 0.9, 0.5))
     places = desk.viewer.gauges[0]._places
     assert len(places) >= 4 and places[0][0][0] < 0.15 and places[-1][0][0] > 0.85
@@ -232,35 +232,35 @@ def test_guides_are_added_dragged_and_removed(surveyed_desk, qtbot, monkeypatch)
 def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_path):
     desk = surveyed_desk
     for name in ("g.png", "g.svg", "g.csv"):
-        desk.write_gauge(tmp_path / name)
+        desk.measuring.write_gauge(tmp_path / name)
         assert (tmp_path / name).stat().st_size > 1000 and name in desk.header.message
-    desk.write_gauge(tmp_path / "g.txt")
+    desk.measuring.write_gauge(tmp_path / "g.txt")
     assert "saved as .png, .svg, .csv" in desk.header.message
 
 
 def test_every_shot_at_a_glance_and_a_click_goes_there(surveyed_desk, qtbot):
     desk = surveyed_desk
     qtbot.keyClick(desk, Qt.Key.Key_O)
-    qtbot.waitUntil(lambda: hasattr(desk, "shots_dialog"), timeout=WAIT)
-    cards = desk.shots_dialog.findChildren(ShotWidget)
+    qtbot.waitUntil(lambda: hasattr(desk.work, "shots_dialog"), timeout=WAIT)
+    cards = desk.work.shots_dialog.findChildren(ShotWidget)
     assert [card.accessibleName().split(",")[0] for card in cards] == ["Shot 1", "Shot 2"]
     qtbot.mouseClick(cards[1], LEFT)
-    assert desk.session.shot == 1 and not desk.shots_dialog.isVisible()
+    assert desk.session.shot == 1 and not desk.work.shots_dialog.isVisible()
 
 
 def test_a_test_signal_is_made_opened_and_its_bars_checked(surveyed_desk, qtbot, tmp_path):
     desk = surveyed_desk
-    desk.check_bars()
+    desk.measuring.check_bars()
     assert "No colour bars" in desk.header.message
     target = tmp_path / "bars.mkv"
     settings = {"size": (640, 360), "depth": 10, "seconds": 0.2}
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
-        desk.write_test_signal(SIGNALS["bars"], target, CODECS["ffv1"], settings)
+        desk.work.write_test_signal(SIGNALS["bars"], target, CODECS["ffv1"], settings)
     settled(qtbot, desk, lambda: desk.session.programme.path == target and desk.viewer.preview.signal is not None)
     qtbot.keyClick(desk, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
-    texts = [label.text() for label in desk.bars_dialog.findChildren(QLabel)]
+    texts = [label.text() for label in desk.measuring.bars_dialog.findChildren(QLabel)]
     assert "The EBU 100/0/75/0 bars sit where they should." in texts and "magenta" in texts
-    desk.bars_dialog.close()
+    desk.measuring.bars_dialog.close()
 
 
 def test_the_signal_dialog_says_what_would_go_wrong(desk, qtbot):
@@ -280,8 +280,7 @@ def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, t
     desk.session.go_to(18)
     desk.session.add_step(SoftCeiling)
     treatments = dict(desk.session.treatments)
-    desk._keeping.stop()
-    desk._keep()
+    desk.work.keep_now()
     again = Desk(Session(), Settings(tmp_path / "other.json"))
     try:
         with qtbot.waitSignal(again.survey_done, timeout=WAIT):

@@ -23,6 +23,7 @@ _COLOURS = {
     "Cb": (150.0, 170.0, 245.0), "Cr": (245.0, 165.0, 160.0), "chroma envelope": (150.0, 150.0, 150.0),
 }  # fmt: skip
 _CURVE = 1 << 13
+_SKIPPED = 4  # rows at a histogram's foot that mark the codes that are skipped
 Image = NDArray[np.uint32]
 
 
@@ -139,10 +140,22 @@ def _draw_histogram(trace: Trace, image: Image, source: SignalFormat, limits: Li
         outside = np.broadcast_to((outside_level > high) | (outside_level < low), amounts.shape)
         kernels.hatch_cells(amounts, outside)
         kernels.lay(amounts * np.float32(0.8), _colour(component), np.float32(GROUND), image)
+        _mark_skipped(trace.counts[n, 0], first, after, image[foot - _SKIPPED : foot])
         if other is not None:
             amounts[:] = 0
             kernels.bars(_heights(other.counts[n, 0], first, after, look), top + 3, foot, amounts)
             kernels.lay(kernels.outline(amounts), _colour("Y′"), np.float32(GROUND), image)
+
+
+def _mark_skipped(counts: NDArray[np.int32], first: NDArray[np.int64], after: NDArray[np.int64], foot: Image) -> None:
+    """Mark at the foot of a histogram the places of codes that are skipped between the least and the greatest in use."""
+    used = np.flatnonzero(counts)
+    if len(used) == 0:
+        return
+    skipped = np.zeros(len(counts) + 1, np.int64)
+    skipped[1:] = np.cumsum((counts == 0) & (np.arange(len(counts)) > used[0]) & (np.arange(len(counts)) < used[-1]))
+    foot[:, skipped[after] > skipped[first]] = 0xFF000000 | GROUND * 0x010101
+    foot[-2:, skipped[after] > skipped[first]] = 0xFFFFFFFF
 
 
 def _heights(counts: NDArray[np.int32], first: NDArray[np.int64], after: NDArray[np.int64], look: Look) -> NDArray[np.float64]:

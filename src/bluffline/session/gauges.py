@@ -104,6 +104,10 @@ class GaugeModel:
         """Make traces brighter or fainter."""
         self.change(look=replace(self.setup.look, strength=min(max(self.setup.look.strength + by, -1.0), 1.0)))
 
+    def shift_luma(self, by: float) -> None:
+        """Show what chroma is legal at another luma (percent)."""
+        self.change(luma=min(max(self.setup.luma + by, 0.0), 100.0))
+
     def add_guide(self, name: str, level: float) -> None:
         """Add a guide at a level (percent)."""
         self.change(guides=(*self.setup.guides, Guide(name, round(level, 1))))

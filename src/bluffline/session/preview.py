@@ -17,7 +17,7 @@ from bluffline.measure.frame_measure import (
     measure_frame,
     ycbcr_planes,
 )
-from bluffline.measure.gamut import mark_gamut
+from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
 from bluffline.measure.reading import Reading, read_selection
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
@@ -104,6 +104,7 @@ class Preview:
     """A frame made ready. ``treated`` is None where there is no treatment; all are None where it is unreadable.
 
     ``pinned``: the picture of the pinned frame; ``gauges``: counts and (H, W) uint32 pixels, in the order of the view's;
+    ``gamut_area``: percent of the pixels taken that lie outside the gamut in view, where a gauge shows chromaticities;
     ``signal``: the frame that the gauges read, ``other`` the one laid over in outline.
     """
 
@@ -117,6 +118,7 @@ class Preview:
     signal: FrameSignal | None = None
     other: FrameSignal | None = None
     readings: tuple[AreaReading, ...] = ()
+    gamut_area: float | None = None
 
 
 def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[View, Preview] | None = None) -> Preview:
@@ -152,7 +154,15 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
         signal=signal,
         other=other,
         readings=tuple(_read_areas(signal, other, view)),
+        gamut_area=_gamut_area(signal, view),
     )
+
+
+def _gamut_area(signal: FrameSignal, view: View) -> float | None:
+    shown = any(gauge.kind.instrument is Instrument.CHROMATICITY for gauge in view.gauges)
+    if view.gamut is None or not shown:
+        return None
+    return gamut_area(signal, select(view.source, view.areas, view.taken), view.gamut)
 
 
 def _measure(planes: Planes, view: View) -> FrameMeasure:

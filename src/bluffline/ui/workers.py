@@ -27,7 +27,7 @@ class FrameWorker(QObject):
         self._condition = threading.Condition()
         self._programme: Programme | None = None
         self._wanted: tuple[int, View] | None = None
-        self._ahead = False
+        self._ahead = self._making = False
         self._stopping = False
         self._thread = threading.Thread(target=self._run, name="bluffline-frames", daemon=True)
         self._thread.start()
@@ -44,6 +44,12 @@ class FrameWorker(QObject):
             self._wanted, self._ahead = (frame, view), ahead
             self._condition.notify()
 
+    @property
+    def idle(self) -> bool:
+        """Whether nothing is asked for that has not been made."""
+        with self._condition:
+            return self._wanted is None and not self._making
+
     def stop(self) -> None:
         """End the thread; the worker is of no use afterwards."""
         with self._condition:
@@ -57,12 +63,13 @@ class FrameWorker(QObject):
         try:
             while True:
                 with self._condition:
+                    self._making = False
                     self._condition.wait_for(lambda: self._stopping or self._wanted is not None)
                     if self._stopping:
                         return
                     assert self._wanted is not None and self._programme is not None
                     (frame, view), programme, ahead = self._wanted, self._programme, self._ahead
-                    self._wanted = None
+                    self._wanted, self._making = None, True
                 try:
                     if reader is None or reader.programme is not programme:
                         if reader is not None:
@@ -88,7 +95,7 @@ class JobRunner(QObject):
     """Runs one long job at a time on a thread of its own."""
 
     progress = pyqtSignal(object)  # Progress
-    finished = pyqtSignal(object)  # what the job returned
+    finished = pyqtSignal(object, object)  # what to do with the result, and what the job returned
     failed = pyqtSignal(str)
     cancelled = pyqtSignal()
 
@@ -102,8 +109,8 @@ class JobRunner(QObject):
         """Whether a job is under way."""
         return self._thread is not None and self._thread.is_alive()
 
-    def start(self, job: Callable[[Monitor], Any]) -> None:
-        """Begin a job; one that is still running is cancelled and waited for first."""
+    def start(self, job: Callable[[Monitor], Any], then: Callable[[Any], None]) -> None:
+        """Begin a job; ``then`` takes its result. One that is still running is cancelled and waited for first."""
         self.cancel_and_wait()
         last = 0.0
 
@@ -124,7 +131,7 @@ class JobRunner(QObject):
             except BlufflineError as error:
                 self.failed.emit(str(error))
             else:
-                self.finished.emit(result)
+                self.finished.emit(then, result)
 
         self._monitor = monitor
         self._thread = threading.Thread(target=run, name="bluffline-job", daemon=True)

@@ -1,0 +1,203 @@
+"""Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QDialog, QWidget
+
+from bluffline.media.signals import TestSignal, write_signal
+from bluffline.media.writer import Codec, codec_for
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.propose import Proposal
+from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
+from bluffline.prove.survey import run_survey
+from bluffline.report.certificate import save_certificate
+from bluffline.session.document import DocumentStore
+from bluffline.session.overview import ShotCard, overview
+from bluffline.session.session import Session
+from bluffline.ui.dialogs import WriteDialog
+from bluffline.ui.header import Header
+from bluffline.ui.line_up import SignalDialog
+from bluffline.ui.overview import ShotsDialog
+from bluffline.ui.workers import JobRunner
+
+_GROW_EVERY = 200  # milliseconds between two looks at a running survey
+_KEEP_AFTER = 800  # milliseconds of rest after which work is kept
+
+
+class LongWork(QObject):
+    """Runs one job at a time for the session and tells its results in the header."""
+
+    survey_done = pyqtSignal()
+    proved = pyqtSignal(object)  # Proof
+    ended = pyqtSignal()  # a job has ended, well or not
+
+    def __init__(self, session: Session, header: Header, open_file: Callable[[Path], object], window: QWidget) -> None:
+        super().__init__(window)
+        self.session, self._header, self._open, self._window = session, header, open_file, window
+        self.jobs, self.documents = JobRunner(), DocumentStore()
+        self._growing = QTimer(self)
+        self._growing.setInterval(_GROW_EVERY)
+        self._growing.timeout.connect(self.session.refresh)
+        self._keeping = QTimer(self)
+        self._keeping.setSingleShot(True)
+        self._keeping.setInterval(_KEEP_AFTER)
+        self._keeping.timeout.connect(self._keep)
+        self.jobs.progress.connect(header.show_progress)
+        self.jobs.finished.connect(self._finished)
+        self.jobs.failed.connect(self._failed)
+        self.jobs.cancelled.connect(self._cancelled)
+
+    def changed(self) -> None:
+        """What was done to the programme has changed; it is kept as soon as there is rest."""
+        if self.session.programme is not None and self.session.surveyed:
+            self._keeping.start()
+
+    def keep_now(self) -> None:
+        """Keep what still waits for rest."""
+        if self._keeping.isActive():
+            self._keeping.stop()
+            self._keep()
+
+    def stop(self) -> None:
+        """End whatever runs, and keep what has been done."""
+        self._growing.stop()
+        self.keep_now()
+        self.jobs.cancel_and_wait()
+
+    def _keep(self) -> None:
+        """Keep what has been done to the programme, so that the next sitting goes on from there."""
+        programme = self.session.programme
+        if programme is not None and self.session.surveyed:
+            self.documents.keep(programme.path, self.session.shots, self.session.work)
+
+    def survey(self) -> None:
+        """Run the session's survey, drawing what it has measured as it grows."""
+        survey = self.session.survey
+        if survey is not None:
+            self._header.say("")
+            self.jobs.start(lambda monitor: run_survey(survey, monitor), self._surveyed)
+            self._growing.start()
+
+    def _surveyed(self, _: object) -> None:
+        self.session.refresh()
+        self._take_up()
+        self.survey_done.emit()
+
+    def _take_up(self) -> None:
+        """Go on with what was done to this programme before, if anything was."""
+        programme = self.session.programme
+        if programme is None or self.session.undoes is not None:
+            return
+        work = self.documents.recall(programme.path, self.session.shots)
+        if work is not None and (work.treatments or work.areas):
+            self.session.take_up(work)
+            done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
+            self._header.say(f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)")
+
+    def legalise(self) -> None:
+        """Propose the least treatment for every shot that needs one."""
+        survey = self.session.survey
+        if survey is None or not self.session.surveyed or self.jobs.running:
+            return
+        shots, findings = list(self.session.shots), list(self.session.findings)
+
+        def job(monitor: Monitor) -> list[Proposal]:
+            monitor.at("Legalise", 0, 1)
+            return propose_all(survey, shots, findings)
+
+        self.jobs.start(job, self._accept)
+
+    def _accept(self, proposals: list[Proposal]) -> None:
+        self.session.accept(proposals)
+        count = len(proposals)
+        if count:
+            shots = f"{count} shot{'s' if count > 1 else ''}"
+            self._header.say(f"Legalise: the least treatment for {shots}; each can be undone by itself (Ctrl+Z)")
+        else:
+            self._header.say("Legalise: nothing has to be fixed")
+
+    def prove_and_write(self) -> None:
+        """Ask where to, then write, read back and prove."""
+        dialog = WriteDialog(self.session, self._window)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.start_proof(dialog.target, dialog.codec.name)
+
+    def start_proof(self, target: Path, codec: str) -> None:
+        """Write ``target`` in the background and prove it."""
+        survey = self.session.survey
+        assert survey is not None
+        request = ProveRequest(
+            survey, list(self.session.shots), dict(self.session.treatments), target, codec_for(target, codec)
+        )
+
+        def job(monitor: Monitor) -> tuple[Proof, list[Path]]:
+            proof = prove(request, monitor)
+            return proof, save_certificate(proof)
+
+        self.jobs.start(job, lambda result: self._tell_proof(*result))
+
+    def _tell_proof(self, proof: Proof, certificate: list[Path]) -> None:
+        rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
+        name = proof.request.target.name
+        if proof.legal:
+            self._header.say(f"{name} is proved legal ({rounds}); certificate: {certificate[-1].name}")
+        else:
+            self._header.say(f"{name} is still not legal after {rounds}; see {certificate[-1].name}")
+        self.proved.emit(proof)
+
+    def show_shots(self) -> None:
+        """Make a card of every shot and show them all."""
+        session = self.session
+        survey, shots, findings, treatments = session.survey, list(session.shots), list(session.findings), session.treatments
+        if survey is None or not session.surveyed:
+            return
+
+        def job(monitor: Monitor) -> list[ShotCard]:
+            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots)))
+
+        self.jobs.start(job, self._show_cards)
+
+    def _show_cards(self, cards: list[ShotCard]) -> None:
+        assert self.session.programme is not None
+        self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.shot, self._window)
+        self.shots_dialog.chosen.connect(self.session.go_to)
+        self.shots_dialog.open()
+
+    def make_signal(self) -> None:
+        """Ask which test signal to make, make it and open it."""
+        dialog = SignalDialog(self._window)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.write_test_signal(dialog.signal, dialog.target, dialog.codec, dialog.settings)
+
+    def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
+        """Write a test signal in the background and open it."""
+
+        def job(monitor: Monitor) -> Path:
+            monitor.at("Test signal", 0, 1)
+            write_signal(signal, target, codec, **settings)  # type: ignore[arg-type]
+            return target
+
+        self.jobs.start(job, self._open)
+
+    def _finished(self, then: Callable[[Any], None], result: object) -> None:
+        self._header.end_progress()
+        self._growing.stop()
+        then(result)
+        self.ended.emit()
+
+    def _failed(self, message: str) -> None:
+        self._header.end_progress()
+        self._growing.stop()
+        self._header.say(message)
+        self.ended.emit()
+
+    def _cancelled(self) -> None:
+        self._header.end_progress()
+        self._growing.stop()
+        self.session.refresh()
+        unfinished = self.session.survey is not None and not self.session.survey.complete
+        self._header.say("Survey stopped; Survey again starts it anew" if unfinished else "Stopped; nothing was left behind")
+        self.ended.emit()
