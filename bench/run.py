@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -171,9 +172,13 @@ def gauge_times(path: Path) -> None:
     whole = Selection.whole(source)
     for instrument, modes in MODES.items():
         times = []
+        columns = 320 if instrument is Instrument.PARADE else 960
+
+        def counted(mode: str, columns: int = columns, instrument: Instrument = instrument) -> None:
+            measure_gauge(Kind(instrument, mode), FrameSignal(planes, source), whole, columns)  # type: ignore[arg-type]
+
         for mode in modes:
-            kind = Kind(instrument, mode)
-            (taken,) = in_turns(lambda kind=kind: measure_gauge(kind, FrameSignal(planes, source), whole, 960))  # type: ignore[arg-type,misc]
+            (taken,) = in_turns(partial(counted, mode))
             times.append(f"{mode} {median(taken) * 1000:.1f}")
         print(f"counts of a {source.width}×{source.height} frame, one core, ms: {instrument}: {', '.join(times)}")
     for kind, name, options in (
@@ -181,7 +186,7 @@ def gauge_times(path: Path) -> None:
         (Kind(Instrument.VECTORSCOPE), "vectorscope", "mode=gray"),
     ):
 
-        def counted(kind=kind) -> None:  # type: ignore[no-untyped-def]
+        def followed(kind=kind) -> None:  # type: ignore[no-untyped-def]
             with Reader(programme) as reader:
                 measured = (
                     measure_gauge(kind, FrameSignal(frame.planes, source), whole, 960)
@@ -191,7 +196,7 @@ def gauge_times(path: Path) -> None:
                 for _ in measured:
                     pass
 
-        ours, theirs = in_turns(counted, lambda name=name, options=options: filtered(path, name, options))  # type: ignore[misc]
+        ours, theirs = in_turns(followed, lambda name=name, options=options: filtered(path, name, options))  # type: ignore[misc]
         print(f"{kind.instrument} of {path.name}: × libavfilter's {name} on the same decode {ratio(ours, theirs)}")
 
 

@@ -72,7 +72,10 @@ def test_a_ramp_is_a_straight_trace():
         trace = gauge(Kind(Instrument.WAVEFORM, mode), planes, source, columns=256)
         for counts in trace.counts:
             level = trace.first + trace.step * counts.argmax(axis=1)
-            assert np.abs(level - source.levels.code(100) * np.linspace(0, 1, 256) - 64 * np.linspace(1, 0, 256)).max() <= 2
+            assert (
+                np.abs(level - source.levels.code(100) * np.linspace(0, 1, 256) - 64 * np.linspace(1, 0, 256)).max()
+                <= trace.step
+            )
             assert np.count_nonzero(counts) == 256
 
 

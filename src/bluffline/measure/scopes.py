@@ -19,7 +19,9 @@ CHROMA_REACH = 0.56  # of the vectorscope at its smallest zoom: a little more th
 CIE_REACH = {"1931": 0.85, "1976": 0.65}  # greatest x and y, u′ and v′ on the diagram
 _VECTOR_CELLS = 255  # an odd number, so that no colour at all falls in the middle of a cell
 _CIE_CELLS = 256
-_LEVEL_BITS = 9  # a waveform has 512 bins for the code range, fewer where there are fewer codes
+# A luma waveform has 512 bins for the code range, others 256 (they count three times as much, or reach twice as far, and have
+# to stay in the processor's cache); fewer where there are fewer codes.
+_LUMA_BITS, _OTHER_BITS = 9, 8
 # Scaling of colour differences on a composite subcarrier [BT470]: U = 0.492 (B′−Y′), V = 0.877 (R′−Y′).
 _COMPOSITE = (0.492, 0.877)
 
@@ -160,8 +162,9 @@ def _bases(width: int, columns: int, bins: int) -> NDArray[np.uint32]:
 def _levels(kind: Kind, frame: FrameSignal, selection: Selection, columns: int) -> Trace:
     """Levels in each trace column, one plane of counts a component, all with the same bins."""
     source = frame.source
-    shift = max(source.bit_depth - _LEVEL_BITS, 0)
-    room = frame.room if kind.mode in ("rgb", "yrgb", "envelope") else 0
+    beyond = kind.mode in ("rgb", "yrgb", "envelope")
+    shift = max(source.bit_depth - (_OTHER_BITS if beyond else _LUMA_BITS), 0)
+    room = frame.room if beyond else 0
     bins = ((1 << source.bit_depth) + 2 * room) >> shift
     counts = np.zeros((len(kind.components), columns, bins), np.int32)
     base = _bases(source.width, columns, bins)
@@ -212,7 +215,7 @@ def _envelope(frame: FrameSignal) -> tuple[NDArray[np.uint16], NDArray[np.uint16
 
 def _coloured(kind: Kind, frame: FrameSignal, selection: Selection, columns: int) -> Trace:
     source = frame.source
-    shift = max(source.bit_depth - _LEVEL_BITS, 0)
+    shift = max(source.bit_depth - _OTHER_BITS, 0)
     bins = 1 << (source.bit_depth - shift)
     cells = np.zeros((columns * bins, 3), np.int32)
     halved = source.halved if source.model is Model.YCBCR else (False, False)
