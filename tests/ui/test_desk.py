@@ -261,11 +261,11 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
     go = next(b for b in dialog.findChildren(QPushButton) if b.text() == "Prove and write")
-    assert go.isEnabled() and dialog.target.suffix == ".mov"
-    dialog._path.setText(str(surveyed_desk.session.programme.path))
+    assert go.isEnabled() and dialog.rows.target.suffix == ".mov"
+    dialog.rows.path.setText(str(surveyed_desk.session.programme.path))
     assert not go.isEnabled()
-    dialog._codec.setCurrentIndex(dialog._codec.findData("ffv1"))
-    assert "source itself" in dialog._trouble.text()
+    dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("ffv1"))
+    assert "source itself" in dialog.rows.trouble.text()
 
 
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):

@@ -3,7 +3,7 @@
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from bluffline.measure.areas import Taken
 from bluffline.measure.scopes import MODES, Kind
@@ -268,11 +268,10 @@ def test_the_signal_dialog_says_what_would_go_wrong(desk, qtbot):
     qtbot.addWidget(dialog)
     go = next(button for button in dialog.findChildren(QPushButton) if "Make" in button.text())
     assert go.isEnabled() and dialog.settings["size"] == (1920, 1080)
-    dialog._path.setText("picture.gif")
-    assert not go.isEnabled() and "ending" in dialog._trouble.text()
-    codec = next(box for box in dialog.findChildren(QComboBox) if box.findData("h264") >= 0)
-    codec.setCurrentIndex(codec.findData("h264"))
-    assert dialog.target.suffix == ".mp4" and go.isEnabled()
+    dialog.rows.path.setText("picture.gif")
+    assert not go.isEnabled() and "ending" in dialog.rows.trouble.text()
+    dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("h264"))
+    assert dialog.rows.target.suffix == ".mp4" and go.isEnabled()
 
 
 def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, tmp_path):

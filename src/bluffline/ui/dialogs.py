@@ -9,26 +9,23 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
-    QPushButton,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from bluffline.errors import BlufflineError
 from bluffline.measure.frame_measure import Region
-from bluffline.media.writer import CODECS, Codec, codec_for, refuse_source_as_target
+from bluffline.media.writer import refuse_source_as_target
 from bluffline.session.session import Session
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.ui.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
 from bluffline.ui.style import font
+from bluffline.ui.target import TargetRows
 
 
 @dataclass(frozen=True)
@@ -144,19 +141,8 @@ class WriteDialog(QDialog):
         assert session.programme is not None
         self._source = session.programme.path
         treated = len(session.treatments)
-        self._codec = QComboBox()
-        for codec in CODECS.values():
-            self._codec.addItem(f"{codec.title} ({', '.join(codec.containers)})", codec.name)
-        self._codec.currentIndexChanged.connect(self._codec_chosen)
-        self._path = QLineEdit(str(self._source.with_name(f"{self._source.stem}-legal.mov")))
-        self._path.setAccessibleName("File to write")
-        self._path.textChanged.connect(self._look)
-        browse = QPushButton("Choose …")
-        browse.clicked.connect(self._browse)
-        line = QHBoxLayout()
-        line.setSpacing(8)
-        line.addWidget(self._path, 1)
-        line.addWidget(browse)
+        start = self._source.with_name(f"{self._source.stem}-legal.mov")
+        self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(
             f"{treated} of {len(session.shots)} shots are treated; every other frame is handed on as it stands. The file is "
             "written, read back, and measured again by the same rules; where coding overshoots, it is written again with "
@@ -164,16 +150,11 @@ class WriteDialog(QDialog):
         )
         words.setWordWrap(True)
         words.setProperty("role", "dim")
-        self._trouble = QLabel()
-        self._trouble.setWordWrap(True)
         form = QFormLayout()
         form.setHorizontalSpacing(18)
-        form.addRow(_dim("Codec"), self._codec)
-        form.addRow(_dim("File"), line)
+        self.rows.add_to(form)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self._go = buttons.addButton("Prove and write", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert self._go is not None
-        self._go.setProperty("next", True)
+        self.rows.add_button(buttons, "Prove and write")
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
@@ -181,45 +162,13 @@ class WriteDialog(QDialog):
         layout.setSpacing(12)
         layout.addWidget(words)
         layout.addLayout(form)
-        layout.addWidget(self._trouble)
+        layout.addWidget(self.rows.trouble)
         layout.addStretch(1)
         layout.addWidget(buttons)
         self.setMinimumWidth(640)
-        self._look()
 
-    @property
-    def target(self) -> Path:
-        """The file to write."""
-        return Path(self._path.text().strip()).expanduser()
-
-    @property
-    def codec(self) -> Codec:
-        """The codec to write in."""
-        return CODECS[self._codec.currentData()]
-
-    def _codec_chosen(self) -> None:
-        if self.target.suffix.lower() not in self.codec.containers:
-            self._path.setText(str(self.target.with_suffix(self.codec.containers[0])))
-        self._look()
-
-    def _browse(self) -> None:
-        endings = " ".join(f"*{ending}" for ending in self.codec.containers)
-        name, _ = QFileDialog.getSaveFileName(self, "Write to", str(self.target), f"{self.codec.title} ({endings})")
-        if name:
-            self._path.setText(name)
-
-    def _look(self) -> None:
-        try:
-            codec_for(self.target, self.codec.name)
-            refuse_source_as_target(self._source, self.target)
-            trouble = (
-                f"{self.target.name} exists and will be replaced once the new file is proved." if self.target.exists() else ""
-            )
-            possible = True
-        except BlufflineError as error:
-            trouble, possible = str(error), False
-        self._trouble.setText(trouble)
-        self._go.setEnabled(possible)
+    def _refuse(self, target: Path) -> None:
+        refuse_source_as_target(self._source, target)
 
 
 class KeySheet(QDialog):

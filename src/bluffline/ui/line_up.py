@@ -9,22 +9,17 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QDoubleSpinBox,
-    QFileDialog,
     QFormLayout,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
-    QLineEdit,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from bluffline.errors import BlufflineError
 from bluffline.measure.bars import Bar, BarsReading
 from bluffline.media.signals import SIGNALS, TestSignal
-from bluffline.media.writer import CODECS, Codec, codec_for
 from bluffline.ui.style import font, percent, signed
+from bluffline.ui.target import TargetRows
 
 _SIZES = ((1920, 1080), (1280, 720), (720, 576), (3840, 2160))
 _RATES = ("25", "50", "24", "30000/1001", "60000/1001")
@@ -82,7 +77,7 @@ class SignalDialog(QDialog):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Test signal")
-        self._name, self._size, self._rate, self._depth, self._codec = (QComboBox() for _ in range(5))
+        self._name, self._size, self._rate, self._depth = (QComboBox() for _ in range(4))
         for signal in SIGNALS.values():
             self._name.addItem(signal.title, signal.name)
         for width, height in _SIZES:
@@ -90,58 +85,34 @@ class SignalDialog(QDialog):
         self._rate.addItems(_RATES)
         for depth in (10, 8, 12):
             self._depth.addItem(f"{depth}-bit", depth)
-        for codec in CODECS.values():
-            self._codec.addItem(f"{codec.title} ({', '.join(codec.containers)})", codec.name)
-        self._codec.setCurrentIndex(self._codec.findData("ffv1"))
         self._seconds = QDoubleSpinBox()
         self._seconds.setRange(0.04, 3600)
         self._seconds.setValue(10)
         self._seconds.setSuffix(" s")
-        self._path = QLineEdit(str(Path.cwd() / "test-signal.mkv"))
-        browse = QPushButton("Choose …")
-        browse.clicked.connect(self._browse)
-        line = QHBoxLayout()
-        line.addWidget(self._path, 1)
-        line.addWidget(browse)
+        self.rows = TargetRows(Path.cwd() / "test-signal.mkv", "ffv1", lambda _: None, "will be replaced.")
         form = QFormLayout()
         for title, field in (
             ("Signal", self._name), ("Size", self._size), ("Frames a second", self._rate), ("Depth", self._depth),
-            ("Duration", self._seconds), ("Codec", self._codec), ("File", line),
+            ("Duration", self._seconds),
         ):  # fmt: skip
             form.addRow(_dim(title), field)
-        self._trouble = QLabel()
-        self._trouble.setWordWrap(True)
+        self.rows.add_to(form)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self._go = buttons.addButton("Make and open", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert self._go is not None
-        self._go.setProperty("next", True)
+        self.rows.add_button(buttons, "Make and open")
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 14)
         layout.setSpacing(12)
         layout.addLayout(form)
-        layout.addWidget(self._trouble)
+        layout.addWidget(self.rows.trouble)
         layout.addWidget(buttons)
         self.setMinimumWidth(560)
-        self._codec.currentIndexChanged.connect(self._codec_chosen)
-        self._path.textChanged.connect(self._look)
-        self._look()
 
     @property
     def signal(self) -> TestSignal:
         """What to make."""
         return SIGNALS[self._name.currentData()]
-
-    @property
-    def target(self) -> Path:
-        """The file to write."""
-        return Path(self._path.text().strip()).expanduser()
-
-    @property
-    def codec(self) -> Codec:
-        """The codec to write in."""
-        return CODECS[self._codec.currentData()]
 
     @property
     def settings(self) -> dict[str, object]:
@@ -152,26 +123,6 @@ class SignalDialog(QDialog):
             "depth": self._depth.currentData(),
             "seconds": self._seconds.value(),
         }
-
-    def _codec_chosen(self) -> None:
-        if self.target.suffix.lower() not in self.codec.containers:
-            self._path.setText(str(self.target.with_suffix(self.codec.containers[0])))
-        self._look()
-
-    def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write to", str(self.target))
-        if name:
-            self._path.setText(name)
-
-    def _look(self) -> None:
-        trouble = ""
-        try:
-            codec_for(self.target, self.codec.name)
-        except BlufflineError as error:
-            trouble = str(error)
-        self._trouble.setText(trouble or (f"{self.target.name} exists and will be replaced." if self.target.exists() else ""))
-        assert self._go is not None
-        self._go.setEnabled(not trouble)
 
 
 def _dim(text: str) -> QLabel:

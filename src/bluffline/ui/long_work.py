@@ -123,7 +123,7 @@ class LongWork(QObject):
         """Ask where to, then write, read back and prove."""
         dialog = WriteDialog(self.session, self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.start_proof(dialog.target, dialog.codec.name)
+            self.start_proof(dialog.rows.target, dialog.rows.codec.name)
 
     def start_proof(self, target: Path, codec: str) -> None:
         """Write ``target`` in the background and prove it."""
@@ -170,7 +170,7 @@ class LongWork(QObject):
         """Ask which test signal to make, make it and open it."""
         dialog = SignalDialog(self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.write_test_signal(dialog.signal, dialog.target, dialog.codec, dialog.settings)
+            self.write_test_signal(dialog.signal, dialog.rows.target, dialog.rows.codec, dialog.settings)
 
     def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
         """Write a test signal in the background and open it."""

@@ -1,0 +1,96 @@
+"""Where a file goes and in which codec: two rows of a dialog, and what would go wrong said before anything is written."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+)
+
+from bluffline.errors import BlufflineError
+from bluffline.media.writer import CODECS, Codec, codec_for
+
+
+class TargetRows:
+    """Codec, path and trouble.
+
+    Parameters
+    ----------
+    start : the path to begin with
+    codec : the codec to begin with, by name
+    refuse : raises a `BlufflineError` where a path is not to be written
+    replaced : what is said when the file is there already
+    """
+
+    def __init__(self, start: Path, codec: str, refuse: Callable[[Path], None], replaced: str) -> None:
+        self._refuse, self._replaced = refuse, replaced
+        self._go: QPushButton | None = None
+        self.codecs = QComboBox()
+        for each in CODECS.values():
+            self.codecs.addItem(f"{each.title} ({', '.join(each.containers)})", each.name)
+        self.codecs.setCurrentIndex(self.codecs.findData(codec))
+        self.codecs.currentIndexChanged.connect(self._codec_chosen)
+        self.path = QLineEdit(str(start))
+        self.path.setAccessibleName("File to write")
+        self.path.textChanged.connect(self._look)
+        self.trouble = QLabel()
+        self.trouble.setWordWrap(True)
+
+    def add_to(self, form: QFormLayout) -> None:
+        """Add the rows to a form."""
+        browse = QPushButton("Choose …")
+        browse.clicked.connect(self._browse)
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(self.path, 1)
+        line.addWidget(browse)
+        for title, field in (("Codec", self.codecs), ("File", line)):
+            label = QLabel(title)
+            label.setProperty("role", "dim")
+            form.addRow(label, field)
+
+    def add_button(self, buttons: QDialogButtonBox, text: str) -> None:
+        """Add the button that writes, enabled for as long as nothing would go wrong."""
+        self._go = buttons.addButton(text, QDialogButtonBox.ButtonRole.AcceptRole)
+        assert self._go is not None
+        self._go.setProperty("next", True)
+        self._look()
+
+    @property
+    def target(self) -> Path:
+        """The file to write."""
+        return Path(self.path.text().strip()).expanduser()
+
+    @property
+    def codec(self) -> Codec:
+        """The codec to write in."""
+        return CODECS[self.codecs.currentData()]
+
+    def _codec_chosen(self) -> None:
+        if self.target.suffix.lower() not in self.codec.containers:
+            self.path.setText(str(self.target.with_suffix(self.codec.containers[0])))
+        self._look()
+
+    def _browse(self) -> None:
+        endings = " ".join(f"*{ending}" for ending in self.codec.containers)
+        name, _ = QFileDialog.getSaveFileName(None, "Write to", str(self.target), f"{self.codec.title} ({endings})")
+        if name:
+            self.path.setText(name)
+
+    def _look(self) -> None:
+        trouble, possible = f"{self.target.name} exists and {self._replaced}" if self.target.exists() else "", True
+        try:
+            codec_for(self.target, self.codec.name)
+            self._refuse(self.target)
+        except BlufflineError as error:
+            trouble, possible = str(error), False
+        self.trouble.setText(trouble)
+        if self._go is not None:
+            self._go.setEnabled(possible)
