@@ -37,6 +37,10 @@ def main(arguments: Sequence[str]) -> int:
     except BlufflineError as error:
         print(f"bluffline: {error}", file=sys.stderr)
         return _COULD_NOT
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else ""
+        print(f"bluffline: the system refused: {where}{error.strerror or error}.", file=sys.stderr)
+        return _COULD_NOT
     except KeyboardInterrupt:
         print("bluffline: stopped; nothing was left behind.", file=sys.stderr)
         return _COULD_NOT
