@@ -36,6 +36,8 @@ $(READY): requirements.lock pyproject.toml
 	$(PYTHON) -m venv .venv
 	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@echo "Compiling the measuring loops, about a minute; it is done once."
+	$(BIN)/python -m bluffline.session.warm
 	@touch $@
 
 # Resolve the locked packages anew, after a change to pyproject.toml.

@@ -41,11 +41,15 @@ def until(holds: Callable[[], bool]) -> None:
 def main() -> None:
     """Drive the desk through its main views and save each."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent / "screenshots")
+    folder = folder.absolute()
     folder.mkdir(parents=True, exist_ok=True)
     application = QApplication(["bluffline"])
     dress(application)
-    with tempfile.TemporaryDirectory() as scratch:
-        desk = Desk(Session(), Settings(Path(scratch) / "settings.json"))
+    scratch = Path(tempfile.gettempdir()) / "larkmoor"  # a folder that may be shown
+    scratch.mkdir(exist_ok=True)
+    os.chdir(scratch)
+    with tempfile.TemporaryDirectory() as settings:
+        desk = Desk(Session(), Settings(Path(settings) / "settings.json"))
         desk.show()
 
         def save(name: str, shown: Desk | QDialog | None = None) -> None:
@@ -69,7 +73,8 @@ def main() -> None:
             made.close()
 
         save("empty")
-        clip = Path(scratch) / demo_clip().name
+        clip = scratch / demo_clip().name
+        clip.unlink(missing_ok=True)
         clip.symlink_to(demo_clip())
         desk.open(clip)
         until(lambda: len(desk.session.shots) >= 6)
@@ -123,6 +128,7 @@ def main() -> None:
         dialog("write", WriteDialog(desk.session, desk))
         dialog("keys", KeySheet(desk))
         desk.close()
+        clip.unlink()
 
 
 if __name__ == "__main__":

@@ -221,13 +221,16 @@ def _chromaticity(mode: str, source: SignalFormat) -> Iterator[Line | Word]:
         if value < reach:
             yield Line(((value / reach, 0), (value / reach, 1)), Stroke.FAINT)
             yield Line(((0, 1 - value / reach), (1, 1 - value / reach)), Stroke.FAINT)
-            yield Word(f"{value:.1f}", (value / reach, 2), 0)
+            if step % 2 == 0:
+                yield Word(f"{value:.1f}", (value / reach, 2), 0)
             yield Word(f"{value:.1f}", (-1, 1 - value / reach), -1)
     yield Line(tuple(place(x, y) for x, y in (*_SPECTRUM, _SPECTRUM[0])), Stroke.SCALE)
     own = "p3-d65" if source.primaries == "p3-dci" else source.primaries
     for label, name in GAMUTS.items():
         corners = PRIMARIES[name]
         yield Line(tuple(place(*point) for point in (*corners, corners[0])), Stroke.TARGET if name == own else Stroke.FAINT)
+        if name == "bt601-625" and own != name:
+            continue  # its words would stand on those of BT.709
         x, y = place(*corners[1])
         yield Word(label.upper().replace("BT", "BT."), (x + 0.012, y - 0.008), 1)
     x, y = place(*D65)

@@ -34,7 +34,8 @@ _SQUARE = (Instrument.VECTORSCOPE, Instrument.CHROMATICITY)
 
 def title_of(kind: Kind) -> str:
     """What a gauge is called."""
-    return f"{kind.instrument.capitalize()}, {_NAMES[kind.mode]}"
+    name = _NAMES[kind.mode]
+    return name if kind.instrument is Instrument.CHROMATICITY else f"{kind.instrument.capitalize()}, {name}"
 
 
 class Gauge(QWidget):
@@ -55,7 +56,7 @@ class Gauge(QWidget):
         self._guide: int | None = None
         self._drag: QPointF | None = None
         self._chosen: Box | None = None
-        self.setMinimumSize(150, 90)
+        self.setMinimumSize(150, 70)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName(f"Gauge {slot + 1}")

@@ -123,7 +123,9 @@ class Measuring:
         preview = self.viewer.preview
         if kind.instrument is Instrument.CHROMATICITY:
             gamut, area = setup.gamut or self.session.rules.gamut, preview.gamut_area if preview is not None else None
-            return f"{percent(area)} outside {standard(gamut)}" if gamut is not None and area is not None else ""
+            if gamut is None or area is None:
+                return ""
+            return f"{percent(area)} out of {standard(gamut)}" if setup.shown < SLOTS else f"{percent(area)} out"
         if kind.instrument is Instrument.HISTOGRAM and preview is not None and preview.measure is not None:
             return f"combing {percent(preview.measure.combing)}"
         if kind.instrument is Instrument.VECTORSCOPE:

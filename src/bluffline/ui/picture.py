@@ -59,7 +59,7 @@ class PictureView(QWidget):
         self._gestures = 0
         self.probe: Point | None = None
         self.source_only = False
-        self.setMinimumSize(320, 180)
+        self.setMinimumSize(320, 150)
         self.setMouseTracking(True)
         self.setAccessibleName("Picture")
         model.changed.connect(self.update)

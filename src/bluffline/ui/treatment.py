@@ -86,7 +86,7 @@ class StepCard(QFrame):
         super().__init__()
         self.setObjectName("step")
         self._session, self._place, self._step = session, place, step
-        title = QCheckBox(f"{place + 1}  {step.title}")
+        title = QCheckBox(f"{place + 1} {step.title}")
         title.setFont(font(12, bold=True))
         title.setChecked(not step.bypassed)
         title.setToolTip("In force; clear to bypass the step")
@@ -94,7 +94,7 @@ class StepCard(QFrame):
         remove = QToolButton()
         remove.setText("Remove")
         remove.setFont(font(11))
-        remove.setStyleSheet("padding: 1px 5px")
+        remove.setStyleSheet("padding: 1px 3px")
         remove.setAccessibleName(f"Remove {step.title.lower()}")
         remove.clicked.connect(lambda: session.remove_step(place))
         head = QHBoxLayout()
@@ -116,12 +116,12 @@ class StepCard(QFrame):
             grid.addWidget(figure, row, 1)
         self._add_choice(grid)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 3, 6, 4)
+        layout.setContentsMargins(6, 3, 4, 4)
         layout.setSpacing(2)
         layout.addLayout(head)
         layout.addLayout(grid)
         layout.addStretch(1)
-        self.setFixedWidth(184)
+        self.setFixedWidth(190)
 
     def _editable(self, field: str) -> bool:
         if isinstance(self._step, LevelRemap):
@@ -209,6 +209,7 @@ class StepsRow(QScrollArea):
         side.addWidget(self._add_button())
         if session.treatment:
             reset = QPushButton("Reset shot")
+            reset.setFont(font(12))
             reset.clicked.connect(session.reset_shot)
             side.addWidget(reset)
         side.addStretch(1)
@@ -239,6 +240,7 @@ class StepsRow(QScrollArea):
     def _add_button(self) -> QToolButton:
         button = QToolButton()
         button.setText("Add a step")
+        button.setFont(font(12))
         button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(button)
         have = {type(step) for step in self._session.treatment}

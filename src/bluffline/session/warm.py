@@ -1,0 +1,46 @@
+"""Compiles the loops that a first programme would wait for: ``python -m bluffline.session.warm``, once at set-up."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from bluffline.demo import demo_clip
+from bluffline.draw.traces import Look
+from bluffline.measure.frame_measure import Planes, Region
+from bluffline.measure.scopes import MODES, Kind
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.rules.rulefile import load_rules
+from bluffline.session.preview import GaugeView, PinnedFrame, View, make_preview
+from bluffline.signal.format import SignalFormat
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.steps import ChromaRein, SoftCeiling
+
+_GAUGES = tuple(GaugeView(Kind(instrument, mode), (64, 64)) for instrument, modes in MODES.items() for mode in modes)
+
+
+def warm_up() -> None:
+    """Show one frame of the demo in every way, as it is stored and as an 8-bit file would store it."""
+    programme = probe(demo_clip())
+    with Reader(programme) as reader:
+        planes = reader.frame(programme.frame_count // 3).planes
+        assert planes is not None, "the demo can be decoded"
+        _show(planes, programme.format)
+        luma, cb, cr = ((plane >> 2).astype(np.uint8) for plane in planes)
+        for plane in (luma, cb, cr):
+            plane.setflags(write=False)  # as the decoder's memory is: compiled loops tell the two apart
+        _show((luma, cb, cr), replace(programme.format, bit_depth=8))
+
+
+def _show(planes: Planes, source: SignalFormat) -> None:
+    rules = load_rules("r103")
+    steps = SoftCeiling(100, 109, 90), ChromaRein(*rules.limits.rgb)
+    view = View(
+        source, Region.whole(source), rules.limits, FrameTreatment(steps, source), (320, 180), _GAUGES, rules, Look(),
+        pinned=PinnedFrame("", planes, source),
+    )  # fmt: skip
+    make_preview(0, planes, view)
+
+
+if __name__ == "__main__":
+    warm_up()
