@@ -120,3 +120,26 @@ def test_bars_on_the_demo_and_where_there_are_none(capfd, over_clip):
     assert code == 0 and "sit where they should" in out and "magenta" in out
     code, out, err = run(capfd, "bars", over_clip)
     assert code == 2 and "No colour bars were recognised" in err
+
+
+def test_a_system_error_is_one_sentence(over_clip, tmp_path, capfd, monkeypatch):
+    def refuse(*_):
+        raise OSError(27, "File too large", "somewhere")
+
+    monkeypatch.setattr("bluffline.cli.main.run_survey", refuse)
+    code, out, err = run(capfd, "check", over_clip)
+    assert (code, out) == (2, "") and err == "bluffline: the system refused: somewhere: File too large.\n"
+
+
+def test_rules_with_areas_and_gamut_work_from_the_command_line(over_clip, tmp_path, capfd):
+    areas = '[[area]]\nname = "sky"\nbox = [0, 0, 100, 25]\nuse = "leave out"\n'
+    (tmp_path / "house.toml").write_text(RULES.replace("112.0", "103.0").replace("rgb", 'gamut = "bt709"\nrgb') + areas)
+    code, out, _ = run(capfd, "check", over_clip, "--rules", tmp_path / "house.toml", "--json", "-")
+    assert code == 0 and json.loads(out)["verdict"] == "pass", "what is over lies in the sky, which is left out"
+
+
+def test_progress_is_drawn_on_a_terminal_and_nowhere_else(over_clip, capfd, monkeypatch):
+    assert run(capfd, "check", over_clip)[2] == ""
+    monkeypatch.setattr(sys.stderr, "isatty", lambda: True)
+    code, _, err = run(capfd, "check", over_clip)
+    assert code == 1 and "Survey" in err and "24 of 24" in err and err.endswith("\x1b[K")

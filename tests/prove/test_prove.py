@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -18,7 +19,7 @@ from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.survey import run_survey, start_survey
-from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.rulefile import Rules, load_rules, parse_rules
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from clips import make_clip
 
@@ -145,3 +146,16 @@ def test_a_damaged_frame_is_told_and_replaced_by_the_one_before(tmp_path):
     assert len(written) == 10
     assert np.array_equal(written[finding.first_frame][0], written[finding.first_frame - 1][0])
     assert json.dumps(finding.reason)
+
+
+def test_what_no_step_answers_stays_in_the_proof(tmp_path):
+    """A gamut finding is not for Legalise: one round of writing proves the rest, and the proof says what remains."""
+    rgb = np.full((128, 256, 3), 0.5)
+    rgb[:64] = (0.05, 0.75, 0.05)
+    source = make_clip(tmp_path / "wide.mkv", lambda n: rgb, 3)
+    text = '[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\ngamut = "bt709"\n'
+    wide = replace(probe(source).format, primaries="bt2020")
+    survey = run_survey(start_survey(probe(source), parse_rules(text, "house"), source=wide), Monitor())
+    proof = prove(ProveRequest(survey, survey.shots(), {}, tmp_path / "o.mkv", codec_for(tmp_path / "o.mkv")), Monitor())
+    assert [finding.rule for finding in proof.before] == ["gamut"] and proof.treatments == {}
+    assert proof.after.rules.gamut == "bt709" and (tmp_path / "o.mkv").exists()

@@ -1,7 +1,9 @@
+from pathlib import Path
+
 import pytest
 
 from bluffline.errors import RulesError
-from bluffline.rules.rulefile import load_rules, parse_rules
+from bluffline.rules.rulefile import _KEYS, load_rules, parse_rules
 
 HOUSE = """
 title = "House rules"
@@ -101,3 +103,11 @@ def test_areas_gamut_and_combing_are_read():
 def test_an_area_that_makes_no_sense_is_refused(old, new, words):
     with pytest.raises(RulesError, match=words):
         parse_rules(AREAS.replace(old, new), "house")
+
+
+def test_the_example_in_the_documentation_is_a_rule_file():
+    page = (Path(__file__).parents[2] / "docs" / "rules.md").read_text("utf-8")
+    rules = parse_rules(page.split("```toml\n")[1].split("```")[0], "house")
+    assert rules.title == "House rules" and rules.gamut == "bt709" and len(rules.areas) == 2
+    keys = {key for keys in _KEYS.values() for key in keys}
+    assert all(key in page for key in keys), "every key is documented"

@@ -287,3 +287,15 @@ def test_areas_are_drawn_moved_named_removed_and_undone(session):
         session.undo()
     session.go_to(15)
     assert session.areas[0].points[0] == (0, 0), "one drag is one undo"
+
+
+def test_the_sources_picture_serves_again_when_only_the_treatment_changed():
+    source = signal()
+    planes = to_planes(np.full((48, 64, 3), 0.9), source)
+    first = view(source, (SoftCeiling(90, 100, 60),))
+    made = make_preview(4, planes, first)
+    second = view(source, (SoftCeiling(70, 100, 50),))
+    again = make_preview(4, planes, second, (first, made))
+    assert again.original is made.original and (again.treated.image != made.treated.image).any()
+    for other, frame in ((replace(second, hatching=False), 4), (replace(second, picture_size=(20, 10)), 4), (second, 5)):
+        assert make_preview(frame, planes, other, (first, made)).original is not made.original

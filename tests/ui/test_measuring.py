@@ -2,11 +2,11 @@
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
-from bluffline.measure.areas import Taken
-from bluffline.measure.scopes import MODES, Kind
+from bluffline.measure.areas import Shape, Taken
+from bluffline.measure.scopes import MODES, Instrument, Kind
 from bluffline.media.signals import SIGNALS
 from bluffline.media.writer import CODECS
 from bluffline.session.looking import Compare, Tool
@@ -299,3 +299,69 @@ def test_the_transfer_line_tells_black_grey_and_white(surveyed_desk, qtbot):
     desk.session.replace_step(0, SoftCeiling(90, 100, 50))
     assert desk.treatment.transfer.figures == ["white 90.0 %", "grey 40.9 %", "black 0.0 %"]
     assert not desk.treatment.transfer.isHidden()
+
+
+def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    gauge, menus = desk.viewer.gauges[0], []
+    desk.gauges.add_guide("faces", 50.0)
+    monkeypatch.setattr("bluffline.ui.gauges.QMenu.exec", lambda menu, *_: menus.append([a.text() for a in menu.actions()]))
+    at = point(gauge, 0.5, 1 - 58 / 120)
+    gauge.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, gauge.mapToGlobal(at)))
+    assert (
+        "Waveform, luma" in menus[0] and "Remove the guide faces" in menus[0] and any("Add a guide at 5" in t for t in menus[0])
+    )
+    desk.session.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
+    settled(qtbot, desk, lambda: bool(picture._areas))
+    at = point(picture, 0.25, 0.5)
+    picture.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, picture.mapToGlobal(at)))
+    assert menus[1] == ["Rename area 1 …", "Remove area 1"]
+    monkeypatch.setattr("bluffline.ui.viewer.QInputDialog.getText", lambda *_: ("card", True))
+    desk.viewer._change_area(0, "rename")
+    assert desk.session.areas[0].name == "card"
+
+
+def test_an_area_moved_with_shift_moves_in_this_shot_only(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    desk.session.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
+    desk.session.go_to(15)
+    settled(qtbot, desk, lambda: desk.viewer.shown == 15 and bool(picture._areas))
+    drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.4, 0.5), Qt.KeyboardModifier.ShiftModifier)
+    assert desk.session.areas[0].box[0] > 90
+    desk.session.go_to(3)
+    assert desk.session.areas[0].box[0] == 64
+
+
+def test_the_probe_tells_the_unit_in_force(surveyed_desk, qtbot):
+    desk, picture = surveyed_desk, surveyed_desk.picture
+    qtbot.mouseMove(picture, point(picture, 0.3, 0.6))
+    for words in ("% · ", "mV · ", "8-bit code · ", "10-bit code · "):
+        qtbot.waitUntil(lambda words=words: words in desk.viewer.probe_line.text(), timeout=WAIT)
+        qtbot.keyClick(desk, Qt.Key.Key_X)
+    picture.leaveEvent(None)
+    assert desk.viewer.probe_line.text().startswith("Point at the picture")
+
+
+def test_source_and_treated_are_on_the_gauges_at_once(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    desk.session.replace_step(0, SoftCeiling(50, 110, 20))
+    settled(qtbot, desk, lambda: desk.viewer.preview.treated is not None and desk.viewer.preview.other is None)
+    before = desk.viewer.gauges[0].grab().toImage()
+    qtbot.keyClick(desk, Qt.Key.Key_E)
+    settled(qtbot, desk, lambda: desk.viewer.preview.other is not None)
+    assert desk.viewer.gauges[0].grab().toImage() != before and "this − compared" in desk.viewer.panel.text
+
+
+def test_facts_of_the_gauges(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.gauges.put(0, Kind(Instrument.CHROMATICITY))
+    qtbot.keyClick(desk, Qt.Key.Key_T)
+    qtbot.keyClick(desk, Qt.Key.Key_T)
+    cards = desk.viewer.board.cards
+    settled(qtbot, desk, lambda: cards[0].facts == "0.0 % out of BT.709")
+    desk.gauges.put(0, Kind(Instrument.HISTOGRAM))
+    settled(qtbot, desk, lambda: cards[0].facts == "combing 0.0 %")
+    qtbot.keyClick(desk, Qt.Key.Key_Period)
+    assert cards[1].facts == "dotted: legal at Y′ 55 %"

@@ -88,7 +88,7 @@ def _legalise(options: argparse.Namespace) -> int:
     with terminal_monitor() as monitor:
         run_survey(survey, monitor)
         shots = survey.shots()
-        proposals = propose_all(survey, shots, survey.findings(shots))
+        proposals = propose_all(survey, shots, survey.findings(shots), monitor)
         treatments = {proposal.shot: proposal.treatment for proposal in proposals}
         proof = prove(ProveRequest(survey, shots, treatments, options.out, codec), monitor)
     certificate = save_certificate(proof)

@@ -16,7 +16,7 @@ _FAST = {"nnan", "nsz", "ninf", "contract"}
 def count_levels(plane, starts, runs, base, shift, counts):
     """How often each level occurs in each trace column.
 
-    base: (W,) uint32, where the counts of each picture column begin in ``counts``, int32, added to; a bin holds 2**shift
+    base: (W,) uint32, where the counts of each picture column begin in ``counts``, integers, added to; a bin holds 2**shift
     codes.
     """
     for row in range(starts.shape[0] - 1):

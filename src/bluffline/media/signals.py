@@ -173,9 +173,11 @@ def signal_planes(signal: TestSignal, source: SignalFormat) -> Planes:
 
 def write_signal(
     signal: TestSignal, target: Path, codec: Codec, *, size: tuple[int, int] = (1920, 1080), rate: Fraction = Fraction(25),
-    depth: int = 10, seconds: float = 10.0,
+    depth: int = 10, seconds: float = 10.0, tell: Callable[[int, int], None] = lambda *_: None,
 ) -> None:  # fmt: skip
     """Write a test signal as a clip, narrow range, tagged as what it is: BT.601 up to 576 lines, else BT.709.
+
+    ``tell`` is called with the frames written and their number, and may raise to stop.
 
     Raises
     ------
@@ -195,7 +197,7 @@ def write_signal(
     source = SignalFormat(*size, depth, Model.YCBCR, (True, False), Range.NARROW, matrix, by_size, "bt709")
     working = target.with_name(f".{target.stem}.{os.getpid()}.unfinished{target.suffix}")
     try:
-        _encode(working, codec, pixels, source, signal, rate, frames)
+        _encode(working, codec, pixels, source, signal, rate, frames, tell)
         working.replace(target)
     except (av.error.FFmpegError, OSError, ValueError) as error:
         raise WriteError(f"{target.name} could not be written in {codec.title}: {error}.") from error
@@ -204,8 +206,9 @@ def write_signal(
 
 
 def _encode(
-    path: Path, codec: Codec, pixels: str, source: SignalFormat, signal: TestSignal, rate: Fraction, frames: int
-) -> None:
+    path: Path, codec: Codec, pixels: str, source: SignalFormat, signal: TestSignal, rate: Fraction, frames: int,
+    tell: Callable[[int, int], None],
+) -> None:  # fmt: skip
     planes = signal_planes(signal, source)
     with av.open(str(path), "w") as container:
         stream: Any = container.add_stream(codec.encoder, rate=rate, options=dict(codec.options))
@@ -221,4 +224,5 @@ def _encode(
             frame.color_range, frame.colorspace = context.color_range, context.colorspace
             frame.color_primaries, frame.color_trc = context.color_primaries, context.color_trc
             container.mux(stream.encode(frame))
+            tell(number + 1, frames)
         container.mux(stream.encode(None))

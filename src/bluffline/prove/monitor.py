@@ -17,16 +17,17 @@ _Out = TypeVar("_Out")
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """Where a job is: ``done`` of ``total`` frames of a stage, and the seconds it has taken."""
+    """Where a job is: ``done`` of ``total`` of a stage, counted in ``unit``, and the seconds it has taken."""
 
     stage: str
     done: int
     total: int
     seconds: float
+    unit: str = "frames"
 
     @property
     def speed(self) -> float:
-        """Frames a second."""
+        """How many a second."""
         return self.done / self.seconds if self.seconds > 0 else 0.0
 
     @property
@@ -48,7 +49,7 @@ class Monitor:
         """Ask the job to stop at its next frame."""
         self._cancelled.set()
 
-    def at(self, stage: str, done: int, total: int) -> None:
+    def at(self, stage: str, done: int, total: int, unit: str = "frames") -> None:
         """Tell progress.
 
         Raises
@@ -60,7 +61,7 @@ class Monitor:
         now = time.monotonic()
         if stage != self._stage:
             self._stage, self._began = stage, now
-        self._tell(Progress(stage, done, total, now - self._began))
+        self._tell(Progress(stage, done, total, now - self._began, unit))
 
 
 def in_order(function: Callable[[_In], _Out], items: Iterable[_In]) -> Iterator[_Out]:

@@ -57,14 +57,20 @@ class Proof:
         return not must_fix(self.after_findings)
 
 
-def propose_all(survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding]) -> list[Proposal]:
+def propose_all(
+    survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding], monitor: Monitor | None = None
+) -> list[Proposal]:
     """The least treatment for every shot that needs one."""
+    proposals = []
     with Reader(survey.programme) as reader:
-        proposals = (
-            propose(survey, number, shot, [f for f in findings if f.shot == number], lambda n: reader.frame(n).planes)
-            for number, shot in enumerate(shots)
-        )
-        return [proposal for proposal in proposals if proposal is not None]
+        for number, shot in enumerate(shots):
+            found = [finding for finding in findings if finding.shot == number]
+            proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes)
+            if proposal is not None:
+                proposals.append(proposal)
+            if monitor is not None:
+                monitor.at("Legalise", number + 1, len(shots), "shots")
+    return proposals
 
 
 def prove(request: ProveRequest, monitor: Monitor) -> Proof:
@@ -147,7 +153,7 @@ def _checksum(path: Path, monitor: Monitor, name: str) -> str:
         while block := file.read(_BLOCK):
             digest.update(block)
             done += len(block)
-            monitor.at(f"Checksum of {name}", done, size)
+            monitor.at(f"Checksum of {name}", done, size, "bytes")
     return digest.hexdigest()
 
 

@@ -1,7 +1,7 @@
 """Surveying a programme: every frame measured once, shots and findings from that."""
 
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -100,9 +100,15 @@ def measure_by_rules(planes: Planes, source: SignalFormat, region: Region, rules
         areas = tuple(measure_area(planes, source, area.region(*size), area.luma) for area in rules.limited if area.luma)
         measure = replace(measure, areas=areas)
     if rules.gamut is not None:
-        mask = np.zeros((source.height, source.width), bool)
-        for left, right, top, bottom in (part.edges for part in without(region, left_out)):
-            mask[top:bottom, left:right] = True
-        frame = FrameSignal(planes, source)
-        measure = replace(measure, gamut_area=gamut_area(frame, Selection.of_mask(mask), rules.gamut))
+        judged = _judged(*size, region, tuple(left_out))
+        measure = replace(measure, gamut_area=gamut_area(FrameSignal(planes, source), judged, rules.gamut))
     return measure
+
+
+@lru_cache(maxsize=8)
+def _judged(width: int, height: int, region: Region, left_out: tuple[Region, ...]) -> Selection:
+    """The active picture without what is left out."""
+    mask = np.zeros((height, width), bool)
+    for left, right, top, bottom in (part.edges for part in without(region, left_out)):
+        mask[top:bottom, left:right] = True
+    return Selection.of_mask(mask)

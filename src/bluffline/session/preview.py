@@ -142,14 +142,14 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
         other = FrameSignal(view.pinned.planes, view.pinned.source)
     elif view.outline_source and shown is not planes:
         other = FrameSignal(planes, view.source)
-    gauges = tuple(_draw_gauge(gauge, signal, other, view) for gauge in view.gauges)
+    gauges = [_POOL.submit(_draw_gauge, gauge, signal, other, view) for gauge in view.gauges]
     return Preview(
         frame,
         readable=True,
         original=kept if original is None else original.result(),
         treated=None if picture is None else picture.result(),
         pinned=_pinned_picture(view) if view.pinned is not None else None,
-        gauges=gauges,
+        gauges=tuple(gauge.result() for gauge in gauges),
         measure=measured.result(),
         signal=signal,
         other=other,

@@ -21,6 +21,8 @@ from bluffline.session.session import Session
 from bluffline.ui.line import Line
 from bluffline.ui.style import font, standard
 
+_BAR_STEPS = 1000
+
 
 class Header(QWidget):
     """Title, facts, rules and the chief commands; a line for progress, results and errors."""
@@ -136,14 +138,15 @@ class Header(QWidget):
 
     def show_progress(self, progress: Progress) -> None:
         """Show where the running job is."""
-        self._bar.setMaximum(max(progress.total, 1))
-        self._bar.setValue(progress.done)
-        if "Checksum" in progress.stage:
+        self._bar.setMaximum(_BAR_STEPS)  # not the total itself: the bytes of a long programme are more than a bar can count
+        self._bar.setValue(_BAR_STEPS * progress.done // max(progress.total, 1))
+        if progress.unit == "bytes":
             text = progress.stage
         else:
             left = progress.seconds_left
             text = (
-                f"{progress.stage}: {progress.done} of {progress.total} frames · {progress.speed:.0f} frames/s · "
+                f"{progress.stage}: {progress.done} of {progress.total} {progress.unit} · "
+                f"{progress.speed:.{0 if progress.speed >= 10 else 1}f} {progress.unit}/s · "
                 f"{left:.0f} s left"
             )
         self._message.setText(text)

@@ -1,6 +1,7 @@
 """Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -105,8 +106,7 @@ class LongWork(QObject):
         shots, findings = list(self.session.shots), list(self.session.findings)
 
         def job(monitor: Monitor) -> list[Proposal]:
-            monitor.at("Legalise", 0, 1)
-            return propose_all(survey, shots, findings)
+            return propose_all(survey, shots, findings, monitor)
 
         self.jobs.start(job, self._accept)
 
@@ -156,7 +156,7 @@ class LongWork(QObject):
             return
 
         def job(monitor: Monitor) -> list[ShotCard]:
-            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots)))
+            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"))
 
         self.jobs.start(job, self._show_cards)
 
@@ -176,8 +176,8 @@ class LongWork(QObject):
         """Write a test signal in the background and open it."""
 
         def job(monitor: Monitor) -> Path:
-            monitor.at("Test signal", 0, 1)
-            write_signal(signal, target, codec, **settings)  # type: ignore[arg-type]
+            tell = partial(monitor.at, "Test signal")
+            write_signal(signal, target, codec, tell=tell, **settings)  # type: ignore[arg-type]
             return target
 
         self.jobs.start(job, self._open)

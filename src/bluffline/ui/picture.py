@@ -1,12 +1,12 @@
 """The picture: two frames compared, hatched where they break the limits, zoomed, and drawn upon."""
 
 import math
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QColor,
     QContextMenuEvent,
     QImage,
     QMouseEvent,
@@ -24,7 +24,7 @@ from bluffline.measure.areas import Area, Shape
 from bluffline.measure.frame_measure import Region
 from bluffline.session.looking import Compare, Looking, LookModel, Tool
 from bluffline.session.preview import Preview, ScreenPicture
-from bluffline.session.zones import ZONES, swatch
+from bluffline.ui.overlays import distance, label, outline, stroke, zone_key
 from bluffline.ui.style import SURROUND, TEXT, TINT, font, image_of
 
 _GRIP = 9
@@ -56,6 +56,7 @@ class PictureView(QWidget):
         self._drag: str | None = None
         self._from = QPointF()
         self._held_area = 0
+        self._alone = False
         self._gestures = 0
         self.probe: Point | None = None
         self.source_only = False
@@ -205,9 +206,9 @@ class PictureView(QWidget):
     def _area_at(self, point: QPointF) -> int | None:
         """The area whose edge is under a point."""
         for number in reversed(range(len(self._areas))):
-            path = self._outline(self._areas[number])
+            path = outline(self._areas[number], self.point_of)
             for a, b in zip(path, [*path[1:], path[0]], strict=True):
-                if _distance(point, a, b) <= _GRIP / 1.5:
+                if distance(point, a, b) <= _GRIP / 1.5:
                     return number
         return None
 
@@ -228,6 +229,7 @@ class PictureView(QWidget):
             self._drag = "turn" if turned else "wipe"
         elif area is not None:
             self._drag, self._held_area = "area", area
+            self._alone = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         elif self._look.zoom:
             self._drag = "pan"
         self.update()
@@ -249,8 +251,7 @@ class PictureView(QWidget):
             down = (point.y() - self._from.y()) * shown.height / box.height()
             self._from = point
             if self._drag == "area":
-                alone = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-                self.area_moved.emit(self._held_area, across, down, alone, f"area.{self._gestures}")
+                self.area_moved.emit(self._held_area, across, down, self._alone, f"area.{self._gestures}")
             else:
                 middle = shown.x + shown.width / 2 - across, shown.y + shown.height / 2 - down
                 self._model.change(centre=middle)
@@ -361,11 +362,11 @@ class PictureView(QWidget):
         for half in self._halves() if self._side_by_side else (box,):
             self._draw_over(painter, half)
         if self._look.zones:
-            self._draw_key(painter)
+            zone_key(painter, self.box)
 
     def _draw(self, painter: QPainter, box: QRectF, name: str, words: str) -> None:
         painter.drawImage(box, self._image(name))
-        self._label(painter, words, QPointF(box.left() + 8, box.top() + 8), before=False)
+        label(painter, words, QPointF(box.left() + 8, box.top() + 8), self.box)
 
     def _draw_wipe(self, painter: QPainter, box: QRectF) -> None:
         (first, first_words), (second, second_words) = self._pair()
@@ -387,8 +388,8 @@ class PictureView(QWidget):
         painter.setPen(QPen(TINT, 1.5))
         painter.drawLine(middle - along, middle + along)
         painter.restore()
-        self._label(painter, first_words, QPointF(middle.x() - 8, box.top() + 8), before=True)
-        self._label(painter, second_words, QPointF(middle.x() + 8, box.top() + 8), before=False)
+        label(painter, first_words, QPointF(middle.x() - 8, box.top() + 8), self.box, before=True)
+        label(painter, second_words, QPointF(middle.x() + 8, box.top() + 8), self.box)
 
     def _draw_over(self, painter: QPainter, box: QRectF) -> None:
         """Areas, what is being drawn, and the pixels pointed at on a gauge."""
@@ -398,75 +399,23 @@ class PictureView(QWidget):
             shown = self.window_shown or Region(0, 0, *self._size)
             painter.drawImage(box, self._highlight, QRectF(shown.x, shown.y, shown.width, shown.height))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(11))
+        place = partial(self.point_of, box=box)
         for area in self._areas:
-            self._stroke(painter, self._outline(area, box), closed=True)
+            stroke(painter, outline(area, place), closed=True)
             at = self.point_of(area.box[:2], box)
-            self._label(painter, area.name, at + QPointF(2, 2), before=False)
+            label(painter, area.name, at + QPointF(2, 2), self.box)
         points = [self.point_of(p, box) for p in self._points]
         if len(points) >= 2 and self._look.tool in (Tool.RECTANGLE, Tool.ELLIPSE):
             drawn = Area("", _SHAPES[self._look.tool], (self._points[0], self._points[1]))
-            self._stroke(painter, self._outline(drawn, box), closed=True)
+            stroke(painter, outline(drawn, place), closed=True)
         elif points:
             if self._look.tool is Tool.POLYGON and self.probe is not None:
                 points.append(self.point_of(self.probe, box))
-            self._stroke(painter, points, closed=False)
+            stroke(painter, points, closed=False)
         painter.restore()
-
-    @staticmethod
-    def _stroke(painter: QPainter, points: list[QPointF], *, closed: bool) -> None:
-        line = QPolygonF([*points, points[0]] if closed else points)
-        for pen in (QPen(QColor(0, 0, 0), 3), QPen(TEXT, 1)):
-            painter.setPen(pen)
-            painter.drawPolyline(line)
-
-    def _outline(self, area: Area, box: QRectF | None = None) -> list[QPointF]:
-        left, top, right, bottom = area.box
-        if area.shape is Shape.POLYGON:
-            corners = list(area.points)
-        elif area.shape is Shape.RECTANGLE:
-            corners = [(left, top), (right, top), (right, bottom), (left, bottom)]
-        else:
-            turns = np.linspace(0, 2 * math.pi, 49)[:-1]
-            x, y, wide, high = (left + right) / 2, (top + bottom) / 2, (right - left) / 2, (bottom - top) / 2
-            corners = [(x + wide * math.cos(t), y + high * math.sin(t)) for t in turns]
-        return [self.point_of(corner, box) for corner in corners]
-
-    def _draw_key(self, painter: QPainter) -> None:
-        """What the zone map's marks mean."""
-        named = [zone for zone in reversed(ZONES) if zone.name]
-        painter.setFont(font(11))
-        box = self.box
-        ground = QRectF(box.left() + 8, box.bottom() - 18 * len(named) - 14, 172, 18 * len(named) + 8)
-        painter.fillRect(ground, QColor(20, 20, 20, 210))
-        for n, zone in enumerate(named):
-            top = ground.top() + 4 + 18 * n
-            patch = QRectF(ground.left() + 6, top + 2, 22, 14)
-            painter.drawImage(patch.topLeft(), image_of(swatch(zone, 22, 14)).copy())
-            painter.setPen(TEXT)
-            low = "under 0 %" if zone.low < 0 else f"{zone.low:.0f} % up"
-            painter.drawText(QPointF(patch.right() + 6, top + 14), f"{zone.name}, {low}")
-
-    def _label(self, painter: QPainter, text: str, place: QPointF, *, before: bool) -> None:
-        painter.setFont(font(12))
-        width = painter.fontMetrics().horizontalAdvance(text) + 12
-        left = place.x() - width if before else place.x()
-        if left < self.box.left() or left + width > self.box.right():
-            return
-        painter.fillRect(QRectF(left, place.y(), width, 20), QColor(20, 20, 20, 190))
-        painter.setPen(TEXT)
-        painter.drawText(QRectF(left, place.y(), width, 20), Qt.AlignmentFlag.AlignCenter, text)
 
     def _image(self, name: str) -> QImage:
         if name not in self._drawn:
             picture: ScreenPicture = getattr(self._preview, name)
             self._drawn[name] = image_of(picture.image)  # the preview is kept, and its pixels with it
         return self._drawn[name]
-
-
-def _distance(point: QPointF, a: QPointF, b: QPointF) -> float:
-    """From a point to a line between two others."""
-    x, y = b.x() - a.x(), b.y() - a.y()
-    length = x * x + y * y
-    t = 0.0 if length == 0 else min(max(((point.x() - a.x()) * x + (point.y() - a.y()) * y) / length, 0.0), 1.0)
-    return math.hypot(point.x() - a.x() - t * x, point.y() - a.y() - t * y)

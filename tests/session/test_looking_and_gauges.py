@@ -1,0 +1,93 @@
+"""The models behind looking and gauges, without a window."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bluffline.draw.graticule import Guide
+from bluffline.draw.scale import Unit
+from bluffline.measure.scopes import MODES, Kind
+from bluffline.session.event import Event
+from bluffline.session.gauges import LAYOUTS, GaugeModel, GaugeSetup
+from bluffline.session.looking import Compare, Field, LookModel
+
+KINDS = [Kind(instrument, mode) for instrument, modes in MODES.items() for mode in modes]
+
+
+def told(model):
+    count = []
+    model.changed.connect(lambda: count.append(1))
+    return count
+
+
+def test_listeners_come_and_go():
+    event, heard = Event(), []
+
+    def listener():
+        heard.append(1)
+
+    event.connect(listener)
+    event.tell()
+    event.disconnect(listener)
+    event.tell()
+    assert heard == [1]
+
+
+@given(st.lists(st.sampled_from(KINDS), min_size=8, max_size=8), st.sampled_from(LAYOUTS), st.sampled_from(list(Unit)))
+def test_any_setup_comes_back_from_its_stored_form(slots, shown, unit):
+    setup = GaugeSetup(slots=tuple(slots), shown=shown, unit=unit, guides=(Guide("white text", 90.0),), gamut="p3")
+    assert GaugeSetup.restored(setup.stored()) == setup
+
+
+@pytest.mark.parametrize(
+    ("field", "value"), [("shown", 3), ("unit", "furlong"), ("gamut", "all"), ("slots", []), ("taken", "some")]
+)
+def test_a_setup_that_makes_no_sense_is_refused(field, value):
+    with pytest.raises((ValueError, KeyError, TypeError)):
+        GaugeSetup.restored(GaugeSetup().stored() | {field: value})
+
+
+def test_every_change_is_told_once():
+    model = GaugeModel()
+    count = told(model)
+    model.put(0, KINDS[5])
+    model.next_unit()
+    model.next_layout()
+    model.strengthen(5)
+    model.shift_luma(-80)
+    model.add_guide("black base", 3)
+    model.move_guide(0, 3.44)
+    model.set_guide(0, Guide("base", 4))
+    assert len(count) == 8
+    setup = model.setup
+    assert (setup.slots[0], setup.unit, setup.shown) == (KINDS[5], Unit.MILLIVOLT, 4)
+    assert setup.look.strength == 1 and setup.luma == 0 and setup.guides == (Guide("base", 4),)
+
+
+def test_looking_changes_by_turns_and_is_told():
+    model = LookModel()
+    count = told(model)
+    assert [model.next_of("compare") or model.state.compare for _ in Compare] == [Compare.SIDE, Compare.FLIP, Compare.WIPE]
+    model.toggle("zones")
+    model.next_of("field")
+    assert model.state.zones and model.state.field is Field.FIRST and len(count) == 5
+
+
+@given(
+    st.integers(16, 4096), st.integers(16, 2160), st.integers(50, 2000), st.integers(50, 1200), st.floats(-50, 5000),
+    st.floats(-50, 5000), st.sampled_from([1, 4]),
+)  # fmt: skip
+def test_a_zoomed_window_lies_in_the_picture_and_fills_the_room(width, height, wide, high, x, y, zoom):
+    model = LookModel()
+    model.change(zoom=zoom, centre=(x, y))
+    window = model.state.window(width, height, (wide, high))
+    assert window.x >= 0 and window.x + window.width <= width and window.y >= 0 and window.y + window.height <= height
+    assert window.width == max(min(-(-wide // zoom), width), 2) and window.height == max(min(-(-high // zoom), height), 2)
+
+
+def test_zooming_stops_at_its_ends():
+    model = LookModel()
+    for steps, zoom in ((-1, 0), (1, 1), (1, 4), (1, 4), (-5, 0)):
+        model.zoom_by(steps, (10, 10))
+        assert model.state.zoom == zoom
+    assert model.state.window(100, 100, (50, 50)) is None
