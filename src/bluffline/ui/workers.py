@@ -13,6 +13,7 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.session.preview import Preview, View, make_preview
 
+_AHEAD = 4  # frames made ready before they are asked for, while the programme plays
 _TELL_EVERY = 0.05  # seconds between two tellings of progress
 
 
@@ -39,7 +40,7 @@ class FrameWorker(QObject):
             self._condition.notify()
 
     def ask(self, frame: int, view: View, *, ahead: bool = False) -> None:
-        """Make a frame ready; with ``ahead`` the one after it as well, as playing needs it next."""
+        """Make a frame ready; with ``ahead`` a few after it as well, as playing needs them next."""
         with self._condition:
             self._wanted, self._ahead = (frame, view), ahead
             self._condition.notify()
@@ -58,8 +59,7 @@ class FrameWorker(QObject):
         self._thread.join()
 
     def _run(self) -> None:
-        reader: Reader | None = None
-        made: tuple[tuple[Programme, int, View], Preview] | None = None
+        maker = _Maker()
         try:
             while True:
                 with self._condition:
@@ -71,24 +71,50 @@ class FrameWorker(QObject):
                     (frame, view), programme, ahead = self._wanted, self._programme, self._ahead
                     self._wanted, self._making = None, True
                 try:
-                    if reader is None or reader.programme is not programme:
-                        if reader is not None:
-                            reader.close()
-                        reader = Reader(programme)
-                    if made is None or made[0][0] is not programme or made[0][1:] != (frame, view):
-                        last = (made[0][2], made[1]) if made is not None and made[0][0] is programme else None
-                        made = (programme, frame, view), make_preview(frame, reader.frame(frame).planes, view, last)
-                    self.ready.emit(made[1])
-                    following = frame + 1
-                    if ahead and self._wanted is None and following < programme.frame_count:
-                        # While this frame is painted the next is made; it is thrown away if something else is asked for.
-                        planes = reader.frame(following).planes
-                        made = (programme, following, view), make_preview(following, planes, view)
+                    self.ready.emit(maker.take(programme, frame, view))
+                    # While this frame is painted the next ones are made, so that one slow frame does not make them late.
+                    for number in range(frame + 1, min(frame + 1 + _AHEAD, programme.frame_count) if ahead else 0):
+                        if self._wanted is not None or self._stopping:
+                            break
+                        maker.take(programme, number, view, keep_from=frame)
                 except BlufflineError as error:
                     self.failed.emit(str(error))
         finally:
-            if reader is not None:
-                reader.close()
+            maker.close()
+
+
+class _Maker:
+    """Makes frames of one programme ready, and keeps those that are likely to be asked for next."""
+
+    def __init__(self) -> None:
+        self._reader: Reader | None = None
+        self._made: dict[int, Preview] = {}
+        self._view: View | None = None
+        self._last: tuple[View, Preview] | None = None
+
+    def take(self, programme: Programme, frame: int, view: View, *, keep_from: int | None = None) -> Preview:
+        """A frame under a view; kept are those from ``keep_from`` (else from this frame) on."""
+        if self._reader is None or self._reader.programme is not programme:
+            self.close()
+            self._reader = Reader(programme)
+        if view != self._view:
+            self._made.clear()
+            self._view = view
+        first = frame if keep_from is None else keep_from
+        for number in [number for number in self._made if not first <= number <= first + _AHEAD]:
+            del self._made[number]
+        if frame not in self._made:
+            self._made[frame] = make_preview(frame, self._reader.frame(frame).planes, view, self._last)
+        if keep_from is None:
+            self._last = view, self._made[frame]
+        return self._made[frame]
+
+    def close(self) -> None:
+        """Let go of the programme."""
+        if self._reader is not None:
+            self._reader.close()
+        self._reader = self._last = None
+        self._made.clear()
 
 
 class JobRunner(QObject):
