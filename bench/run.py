@@ -239,7 +239,8 @@ def desk_times(clip: Path, scratch: Path) -> None:
     for gauges, treated in ((2, True), (2, False), (4, False)):
         desk.gauges.change(shown=gauges)
         desk.session.set_treatment(0, STEPS if treated else (), "bench")
-        desk.session.go_to(0)
+        wait(desk.frame_shown, lambda: desk.session.go_to(0))
+        application.processEvents()
         loop = QEventLoop()
         desk.player._stopped = loop.quit
         desk.player.play(1)

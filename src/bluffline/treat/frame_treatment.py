@@ -37,10 +37,7 @@ class FrameTreatment:
         self._keeps_luma = bool((self._luma_table == codes).all())
         self._keeps_chroma = bool((gain == 1).all())
         self._rein = rein_of(treatment)
-        start, stop, entries = _RGB_TABLE
-        fine = np.linspace(start, stop, entries)
-        fine_luma, fine_gain = tone_curve(treatment, fine * 100)
-        self._fine_table = np.stack([fine_luma / 100, fine_gain], axis=1).astype(np.float32)
+        self._fine_table = _fine_table(treatment) if source.model is Model.RGB else None
 
     def apply(self, planes: Planes) -> Planes:
         """Treated planes of the same format; the planes themselves where no step acts.
@@ -128,3 +125,10 @@ class FrameTreatment:
             single(self._top),
         )
         return treated[0], treated[1], treated[2]
+
+
+def _fine_table(treatment: Treatment) -> NDArray[np.float32]:
+    """(N, 2) treated luma, 0 … 1, and gain of chroma, for the luma of R′G′B′ pixels, which is no code."""
+    start, stop, entries = _RGB_TABLE
+    luma, gain = tone_curve(treatment, np.linspace(start, stop, entries) * 100)
+    return np.stack([luma / 100, gain], axis=1).astype(np.float32)

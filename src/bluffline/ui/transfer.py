@@ -63,7 +63,8 @@ class TransferLine(QWidget):
             return
         painter.setPen(QPen(TEXT, 1.6))
         painter.setClipRect(field)
-        painter.drawPolyline(QPolygonF([at(x, y) for x, y in zip(*self._line, strict=True)]))
+        across = np.linspace(_LOW, _HIGH, int(side) + 1)
+        painter.drawPolyline(QPolygonF([at(x, y) for x, y in zip(across, np.interp(across, *self._line), strict=True)]))
         painter.setClipping(False)
         painter.setPen(TEXT)
         painter.setFont(font(11))
