@@ -18,7 +18,7 @@ from bluffline.media.reader import Reader
 from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.prove.survey import run_survey, start_survey
+from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import Rules, load_rules, parse_rules
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from clips import make_clip
@@ -157,5 +157,5 @@ def test_what_no_step_answers_stays_in_the_proof(tmp_path):
     wide = replace(probe(source).format, primaries="bt2020")
     survey = run_survey(start_survey(probe(source), parse_rules(text, "house"), source=wide), Monitor())
     proof = prove(ProveRequest(survey, survey.shots(), {}, tmp_path / "o.mkv", codec_for(tmp_path / "o.mkv")), Monitor())
-    assert [finding.rule for finding in proof.before] == ["gamut"] and proof.treatments == {}
+    assert [finding.rule for finding in must_fix(proof.before)] == ["gamut"] and proof.treatments == {}
     assert proof.after.rules.gamut == "bt709" and (tmp_path / "o.mkv").exists()
