@@ -3,6 +3,7 @@ import json
 import subprocess
 import sys
 
+import numpy as np
 import pytest
 from PIL import Image
 
@@ -143,3 +144,33 @@ def test_progress_is_drawn_on_a_terminal_and_nowhere_else(over_clip, capfd, monk
     monkeypatch.setattr(sys.stderr, "isatty", lambda: True)
     code, _, err = run(capfd, "check", over_clip)
     assert code == 1 and "Survey" in err and "24 of 24" in err and err.endswith("\x1b[K")
+
+
+@pytest.mark.parametrize(
+    ("name", "codec", "pixels", "facts"),
+    [
+        ("a.mp4", "libx264", "yuv420p", ("4:2:0", 8, "narrow")),
+        ("b.mkv", "ffv1", "yuv444p12le", ("4:4:4", 12, "narrow")),
+        ("c.mkv", "ffv1", "gbrp10le", ("RGB", 10, "full")),
+        ("d.mov", "prores", "yuv422p10le", ("4:2:2", 10, "narrow")),
+        ("e.avi", "rawvideo", "bgr24", ("RGB", 8, "full")),
+    ],
+)
+def test_every_kind_of_sample_is_checked_and_seen_on_gauges(clip, tmp_path, capfd, name, codec, pixels, facts):
+    def picture(number):
+        return np.random.default_rng(number).uniform(0.2, 0.7, (96, 160, 1)).repeat(3, 2)
+
+    options = {"x264-params": "log-level=error"} if codec == "libx264" else {}
+    full = facts[2] == "full"
+    made = clip(name, picture, 4, codec=codec, pixel_format=pixels, options=options, full=full)
+    code, out, err = run(capfd, "check", made, "--json", "-", "--frames", tmp_path / "f.csv")
+    file = json.loads(out)["file"]
+    assert code == 0 and err == ""
+    assert (file["sampling"], file["bit_depth"], file["range"], file["frame_count"]) == (*facts, 4)
+    rows = list(csv.DictReader((tmp_path / "f.csv").read_text().splitlines()))
+    assert len(rows) == 4
+    assert all(0 < float(row["rgb_min"]) < 40 and 50 < float(row["rgb_max"]) < 90 for row in rows), "and a codec's overshoot"
+    for gauge, mode in (("waveform", "rgb"), ("parade", "ycbcr"), ("vectorscope", "2"), ("chromaticity", "1976")):
+        target = tmp_path / f"{gauge}.svg"
+        assert run(capfd, "scope", made, target, "--gauge", gauge, "--mode", mode)[0] == 0
+        assert target.read_text().startswith("<svg")
