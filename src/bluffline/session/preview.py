@@ -132,11 +132,16 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     if planes is None:
         return Preview(frame, readable=False)
     kept = before[1].original if before is not None and before[1].frame == frame and _same_picture(before[0], view) else None
-    original = _POOL.submit(screen_picture, planes, view) if kept is None else None
+    # Begun before the treatment, which it does not wait for; without one it waits for what is measured.
+    early = kept is None and view.treatment.active
+    original = _POOL.submit(screen_picture, planes, view) if early else None
     treated = _treated(planes, view)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(_measure, shown, view)
-    picture = _POOL.submit(_treated_picture, treated, view, measured) if view.treatment.active else None
+    if kept is None and not early:
+        original = _POOL.submit(_measured_picture, planes, view, measured)
+    own = measured if shown is treated else None
+    picture = _POOL.submit(_measured_picture, treated, view, own) if view.treatment.active else None
     signal, other = FrameSignal(shown, view.source), None
     if view.pinned is not None:
         other = FrameSignal(view.pinned.planes, view.pinned.source)
@@ -171,13 +176,14 @@ def _measure(planes: Planes, view: View) -> FrameMeasure:
     return measure_by_rules(planes, view.source, view.region, view.rules)
 
 
-def _treated_picture(treated: Planes, view: View, measured: Future[FrameMeasure]) -> ScreenPicture:
-    """The treated frame for the screen; what was measured to be legal need not be searched for marks."""
-    measure = measured.result()  # begun before this, so it never waits for a place in the pool
+def _measured_picture(planes: Planes, view: View, measured: Future[FrameMeasure] | None) -> ScreenPicture:
+    """A frame for the screen; one that was measured to be legal need not be searched for marks."""
     own = view.rules is not None and (view.rules.areas or view.rules.gamut)
-    whole = view.region == Region.whole(view.source) and not view.gauges_show_source and not own
+    if measured is None or own or view.region != Region.whole(view.source):
+        return screen_picture(planes, view)
+    measure = measured.result()  # begun before this, so it never waits for a place in the pool
     outside = measure.luma_high_area + measure.luma_low_area + measure.rgb_high_area + measure.rgb_low_area
-    return screen_picture(treated, replace(view, hatching=False) if whole and outside == 0 else view)
+    return screen_picture(planes, replace(view, hatching=view.hatching and outside > 0))
 
 
 def _same_picture(one: View, other: View) -> bool:
