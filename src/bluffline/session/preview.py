@@ -138,16 +138,17 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     treated = _treated(planes, view)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(_measure, shown, view)
-    if kept is None and not early:
-        original = _POOL.submit(_measured_picture, planes, view, measured)
-    own = measured if shown is treated else None
-    picture = _POOL.submit(_measured_picture, treated, view, own) if view.treatment.active else None
     signal, other = FrameSignal(shown, view.source), None
     if view.pinned is not None:
         other = FrameSignal(view.pinned.planes, view.pinned.source)
     elif view.outline_source and shown is not planes:
         other = FrameSignal(planes, view.source)
     gauges = [_POOL.submit(_draw_gauge, gauge, signal, other, view) for gauge in view.gauges]
+    # Last, since a picture that waits for what is measured holds a place in the pool.
+    if kept is None and not early:
+        original = _POOL.submit(_measured_picture, planes, view, measured)
+    own = measured if shown is treated else None
+    picture = _POOL.submit(_measured_picture, treated, view, own) if view.treatment.active else None
     return Preview(
         frame,
         readable=True,
