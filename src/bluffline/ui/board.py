@@ -77,11 +77,6 @@ class GaugeBoard(QWidget):
         model.changed.connect(self.refresh)
         self.refresh()
 
-    @property
-    def gauges(self) -> list[Gauge]:
-        """The gauges that are shown."""
-        return [card.gauge for card in self.cards if not card.isHidden()]
-
     def refresh(self) -> None:
         """Arrange the gauges as the setup says."""
         setup = self._model.setup

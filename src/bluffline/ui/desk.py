@@ -26,6 +26,7 @@ from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
 from bluffline.rules.rulefile import Rules, load_rules
 from bluffline.session.gauges import GaugeModel
+from bluffline.session.looking import Field
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.card import Card
@@ -326,11 +327,14 @@ class Desk(QMainWindow):
             levels = session.source.levels
             luma = _between(levels.percent(measure.y_min), levels.percent(measure.y_max))
             place += f" · luma {luma} · R′G′B′ {_between(measure.rgb_min, measure.rgb_max)}"
+        look = self.viewer.look.state
+        place += f" · {look.field}" if session.source.interlaced and look.field is not Field.BOTH else ""
+        place += f" · {look.zoom}:1" if look.zoom else ""
         self._picture_card.set_facts(place)
         self._treatment_card.set_title(f"Treatment of shot {session.shot + 1}")
         reasons = session.reasons.get(session.shot, ()) if session.treatment else ()
         self._treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.treatment else "")
-        for gauge_card in self.viewer.board.cards:
+        for gauge_card in self.viewer.cards:
             gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.kind, treated=treated))
 
     def _refresh_commands(self) -> None:

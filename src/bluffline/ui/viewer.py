@@ -18,7 +18,7 @@ from bluffline.session.preview import GaugeView, PinnedFrame, Preview, View
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.ui.areas import AreasPanel
-from bluffline.ui.board import GaugeBoard, GaugeWindow
+from bluffline.ui.board import GaugeBoard, GaugeCard, GaugeWindow
 from bluffline.ui.gauges import Gauge
 from bluffline.ui.line import Line
 from bluffline.ui.picture import PictureView, Point
@@ -89,9 +89,14 @@ class Viewer(QObject):
         self.ask()
 
     @property
+    def cards(self) -> list[GaugeCard]:
+        """The card of every gauge, on the desk and in the second window."""
+        return self.board.cards + (self.window.board.cards if self.window is not None else [])
+
+    @property
     def gauges(self) -> list[Gauge]:
         """Every gauge in sight."""
-        return self.board.gauges + (self.window.board.gauges if self.window is not None else [])
+        return [card.gauge for card in self.cards if not card.isHidden()]
 
     def ask(self) -> None:
         """Ask for the frame in view, as it is to be shown now."""
