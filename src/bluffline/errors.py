@@ -17,6 +17,10 @@ class RulesError(BlufflineError):
     """A rule file is missing or says something that can't be used."""
 
 
+class ChartError(BlufflineError):
+    """A chart reference can't be used, or a filmed chart does not carry what was asked of it."""
+
+
 class SettingsError(BlufflineError):
     """A parameter lies outside what a step or a command accepts."""
 

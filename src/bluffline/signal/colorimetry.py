@@ -21,6 +21,16 @@ PRIMARIES: dict[str, tuple[tuple[float, float], ...]] = {
     "bt2020": ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
 }
 GAMUTS = {"bt601": "bt601-625", "bt709": "bt709", "p3": "p3-d65", "bt2020": "bt2020"}
+WHITES = {  # X, Y, Z of the whites that chart references are given for [CIE15, ICC]
+    "D50": (0.9642, 1.0, 0.8249),
+    "D55": (0.95682, 1.0, 0.92149),
+    "D65": (0.95047, 1.0, 1.08883),
+    "A": (1.09850, 1.0, 0.35585),
+    "C": (0.98074, 1.0, 1.18232),
+}
+_BRADFORD = np.array([(0.8951, 0.2664, -0.1614), (-0.7502, 1.7135, 0.0367), (0.0389, -0.0685, 1.0296)])
+_CAMERA_LIFT, _CAMERA_EDGE = 1.099, 0.081  # BT.709 item 1.2: the curve, and the signal below which it is straight
+_DISPLAY_CODED = ("linear", "srgb", "pq", "hlg")
 _LAB_EDGE, _LAB_SLOPE = 216 / 24389, 24389 / 27  # CIE 15:2018
 
 
@@ -68,11 +78,60 @@ def light_table(bit_depth: int, levels: Levels, transfer: str, room: int) -> NDA
     return to_light((codes - levels.black) / levels.swing, transfer).astype(np.float32)
 
 
-def xyz_to_lab(xyz: Float) -> NDArray[np.float64]:
-    """(..., 3) X, Y, Z relative to D65 white to CIE L*, a*, b* (CIE 15:2018)."""
-    ratio = np.asarray(xyz, np.float64) / white_xyz()
+def camera_light(signal: Float, transfer: str) -> NDArray[np.float64]:
+    """R′, G′ or B′ (0 … 1, unclamped) to the light the camera saw, 1 being reference white: 40.9 % is 18 % grey [BT709].
+
+    BT.709, BT.601 and BT.2020 signals are taken back through the camera curve, on in a straight line below black; others
+    have one curve for both ends (see `to_light`).
+    """
+    if transfer in _DISPLAY_CODED:
+        return to_light(signal, transfer)
+    value = np.asarray(signal, np.float64)
+    power = (np.maximum(value, _CAMERA_EDGE) + _CAMERA_LIFT - 1) / _CAMERA_LIFT
+    return np.where(value < _CAMERA_EDGE, value / 4.5, power ** (1 / 0.45))
+
+
+def camera_signal(light: Float, transfer: str) -> NDArray[np.float64]:
+    """The inverse of `camera_light`, with the same shapes and units."""
+    value = np.asarray(light, np.float64)
+    size = np.abs(value)
+    if transfer == "linear":
+        return value
+    if transfer == "srgb":
+        coded = np.where(size <= 0.0031308, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
+    elif transfer == "pq":
+        power = (size * 203 / 10000) ** 0.1593017578125
+        coded = ((0.8359375 + 18.8515625 * power) / (1 + 18.6875 * power)) ** 78.84375
+    elif transfer == "hlg":
+        upper = 0.17883277 * np.log(np.maximum(12 * size - 0.28466892, 1e-9)) + 0.55991073
+        coded = np.where(size <= 1 / 12, np.sqrt(3 * size), upper)
+    else:
+        bright = _CAMERA_LIFT * np.maximum(value, _CAMERA_EDGE / 4.5) ** 0.45 - (_CAMERA_LIFT - 1)
+        return np.where(value < _CAMERA_EDGE / 4.5, 4.5 * value, bright)
+    return np.asarray(np.sign(value) * coded)
+
+
+def xyz_to_lab(xyz: Float, white: Float | None = None) -> NDArray[np.float64]:
+    """(..., 3) X, Y, Z relative to ``white`` (D65 where None) to CIE L*, a*, b* [CIE15]."""
+    ratio = np.asarray(xyz, np.float64) / (white_xyz() if white is None else white)
     f = np.where(ratio > _LAB_EDGE, np.cbrt(ratio), (_LAB_SLOPE * ratio + 16) / 116)
     return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def lab_to_xyz(lab: Float, white: Float | None = None) -> NDArray[np.float64]:
+    """The inverse of `xyz_to_lab`, with the same shapes and units."""
+    lab = np.asarray(lab, np.float64)
+    middle = (lab[..., 0] + 16) / 116
+    f = np.stack([middle + lab[..., 1] / 500, middle, middle - lab[..., 2] / 200], axis=-1)
+    ratio = np.where(f**3 > _LAB_EDGE, f**3, (116 * f - 16) / _LAB_SLOPE)
+    return np.asarray(ratio * (white_xyz() if white is None else white))
+
+
+def adapt(xyz: Float, white: Float) -> NDArray[np.float64]:
+    """(..., 3) X, Y, Z seen under ``white`` to those that look the same under D65, by the linear Bradford method [ICC]."""
+    ours, theirs = _BRADFORD @ white_xyz(), _BRADFORD @ np.asarray(white, np.float64)
+    matrix = np.linalg.solve(_BRADFORD, np.diag(ours / theirs) @ _BRADFORD)
+    return np.asarray(np.asarray(xyz, np.float64) @ matrix.T)
 
 
 def gamut_matrix(source: SignalFormat, gamut: str) -> NDArray[np.float64]:

@@ -1,0 +1,1 @@
+"""Filmed charts and cards: references, finding, sampling, judging and fitting."""

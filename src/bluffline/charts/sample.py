@@ -1,0 +1,143 @@
+"""Sampling a filmed chart: each patch's mean light with what makes it doubtful, over the steady frames of a shot."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.charts.frame import ChartFrame, project, shoelace
+from bluffline.charts.reference import Layout, Reference
+from bluffline.errors import ChartError
+from bluffline.measure.frame_measure import Planes
+from bluffline.measure.scopes import FrameSignal
+from bluffline.signal.colorimetry import camera_light
+from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.levels import Range
+
+_SHARE = 0.6  # of a patch's width and height: its edges catch light and lose focus
+_LEAST_PIXELS = 16
+_OUTLYING = 3.5  # robust standard deviations beyond which a pixel is dust or glare
+_AT_LIMIT, _NOISE_FREE = 0.3, 0.4  # share of pixels at a patch's own extreme; codes of spread
+_CLIPPED, _NOISY, _GRADIENT = 0.02, 3.0, 0.12
+_UNEVEN = 0.02
+
+
+@dataclass(frozen=True, eq=False)
+class Samples:
+    """What the patches of a chart measure, N of them.
+
+    ``light``: (N, 3) mean scene light R, G, B, 1 being reference white; ``spread``: (N,) standard deviation of R′G′B′ within
+    the patch, percent; ``clipped``: (N,) share of pixels with a clipped component, 0 … 1; ``slope``: (N, 2) relative change
+    of luminance from the left edge of the chart to its right, and from top to bottom, as seen within the patch alone;
+    ``place``: (N, 2) of patch centres in the chart's unit square; ``frames``: how many were averaged; ``evened``: the light
+    gradient (2,) that has been taken out, or None.
+    """
+
+    light: NDArray[np.float64]
+    spread: NDArray[np.float64]
+    clipped: NDArray[np.float64]
+    slope: NDArray[np.float64]
+    place: NDArray[np.float64]
+    frames: int = 1
+    evened: tuple[float, float] | None = None
+
+    def warnings(self, layout: Layout) -> list[tuple[str, ...]]:
+        """For each patch what makes it doubtful."""
+        within = np.abs(self.slope / (layout.columns, layout.rows)).max(axis=1)
+        doubts = {"clipped": self.clipped > _CLIPPED, "noisy": self.spread > _NOISY, "light gradient": within > _GRADIENT}
+        return [tuple(word for word, holds in doubts.items() if holds[n]) for n in range(len(self.light))]
+
+    def gradient(self, reference: Reference) -> tuple[float, float]:
+        """How the light changes over the chart, from left to right and from top to bottom, estimated from the neutrals.
+
+        Each neutral tells by its own slope; so brightness of the patches, which a tone curve may have changed, plays no part.
+        """
+        usable = [n for n in reference.layout.neutral if self.clipped[n] <= _CLIPPED and self.light[n].min() > 0.01]
+        if not usable:
+            raise ChartError("Uneven light can't be estimated: every neutral patch is clipped or black.")
+        across, down = np.median(self.slope[usable], axis=0)
+        return float(across), float(down)
+
+    def evened_out(self, reference: Reference) -> "Samples":
+        """The samples as even light would have given them, the middle of the chart being unchanged."""
+        gradient = self.gradient(reference)
+        gain = np.exp(-(self.place - 0.5) @ np.array(gradient))
+        return replace(self, light=self.light * gain[:, None], evened=gradient)
+
+
+def is_uneven(gradient: tuple[float, float]) -> bool:
+    """Whether a gradient of light over the chart is worth compensating."""
+    return max(map(abs, gradient)) > _UNEVEN
+
+
+def sample_frame(planes: Planes, source: SignalFormat, frame: ChartFrame, layout: Layout) -> Samples:
+    """Every patch of one frame.
+
+    Raises
+    ------
+    ChartError : the chart frame leaves the picture, or its patches have too few pixels
+    """
+    signal = FrameSignal(planes, source)
+    quads = frame.cells(layout, _SHARE)
+    if quads.min() < 0 or (quads > (source.width, source.height)).any():
+        raise ChartError("The chart frame reaches beyond the picture.")
+    to_chart = np.linalg.inv(frame.homography())
+    patches = [_sample(signal, quad, to_chart) for quad in quads]
+    light, spread, at_limit, hard, slope, place = (np.array(column) for column in zip(*patches, strict=True))
+    pile_up = np.where(np.median(spread) > _NOISE_FREE, at_limit, 0.0)
+    clipped = np.maximum(np.where(pile_up > _AT_LIMIT, pile_up, 0.0), hard)
+    return Samples(light, spread / source.levels.swing * 100, clipped, slope, place)
+
+
+def average(each: Sequence[Samples]) -> Samples:
+    """The mean of the samples of several frames."""
+
+    def mean(name: str) -> NDArray[np.float64]:
+        return np.asarray(np.mean([getattr(samples, name) for samples in each], axis=0))
+
+    return Samples(mean("light"), mean("spread"), mean("clipped"), mean("slope"), mean("place"), frames=len(each))
+
+
+def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[Any]) -> tuple[Any, ...]:
+    """Light (3,), spread in codes, share at the patch's own extreme, share at the end of the codes, slope (2,), place (2,)."""
+    source = signal.source
+    left, top = np.floor(quad.min(axis=0)).astype(int)
+    right, bottom = np.ceil(quad.max(axis=0)).astype(int)
+    x, y = np.meshgrid(np.arange(left, right) + 0.5, np.arange(top, bottom) + 0.5)
+    inside = np.ones(x.shape, bool)
+    turn = np.sign(shoelace(quad))
+    for (x1, y1), (x2, y2) in zip(quad, np.roll(quad, -1, axis=0), strict=True):
+        inside &= turn * ((x2 - x1) * (y - y1) - (y2 - y1) * (x - x1)) >= 0
+    if inside.sum() < _LEAST_PIXELS:
+        raise ChartError("The chart is too small in the picture: a patch has fewer than 16 pixels.")
+    codes = np.stack([plane[top:bottom, left:right][inside] for plane in signal.rgb], axis=1).astype(np.float64) - signal.room
+    middle = np.median(codes, axis=0)
+    deviation = np.abs(codes - middle)
+    limit = _OUTLYING * 1.4826 * np.median(deviation, axis=0) + 1.0
+    kept = (deviation <= limit).all(axis=1)
+    light = camera_light((codes - source.levels.black) / source.levels.swing, source.transfer)
+    place = project(to_chart, np.stack([x[inside], y[inside]], axis=1))
+    kr, kb = source.matrix.weights
+    with_luma = np.column_stack([codes, codes @ (kr, 1 - kr - kb, kb)])  # each of the four may have been clipped alone
+    extremes = np.stack([with_luma.max(axis=0), with_luma.min(axis=0)])
+    at_limit = float((np.abs(with_luma - extremes[:, None]) <= 1).mean(axis=1).max())
+    hard = float(_at_the_end(signal, codes, (x[inside], y[inside])).mean())
+    luminance = np.log(np.maximum(light[kept].mean(axis=1), 1e-4))
+    terms = np.column_stack([np.ones(kept.sum()), place[kept]])
+    slope = np.linalg.lstsq(terms, luminance, rcond=None)[0][1:]
+    return light[kept].mean(axis=0), float(codes[kept].std(axis=0).mean()), at_limit, hard, slope, place.mean(axis=0)
+
+
+def _at_the_end(
+    signal: FrameSignal, codes: NDArray[np.float64], pixels: tuple[NDArray[np.float64], NDArray[np.float64]]
+) -> NDArray[np.bool_]:
+    """Which pixels are stored at the first or last codes that a picture may have."""
+    source = signal.source
+    unit = 1 << (source.bit_depth - 8)
+    low, high = (unit, 255 * unit - 1) if source.range is Range.NARROW else (0, 256 * unit - 1)
+    if source.model is Model.RGB:
+        return np.asarray(((codes <= low) | (codes >= high)).any(axis=1))
+    luma = signal.planes[0][pixels[1].astype(int), pixels[0].astype(int)]
+    return np.asarray((luma <= low) | (luma >= high))
