@@ -5,6 +5,7 @@ continue each other's sides give a grid; every way to lay the reference on it is
 explains the colours seen there. A cast or a tone curve changes that map and not its fit.
 """
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import product
@@ -22,7 +23,7 @@ from bluffline.signal.colorimetry import camera_signal
 from bluffline.signal.format import SignalFormat
 
 SURE = 0.7  # confidence from which a frame found is taken without being looked at
-_LONGEST = 1280  # pixels of the picture that is searched
+_LONGEST = 960  # pixels of the picture that is searched
 _EDGES = (2.0, 4.0, 8.0, 14.0, 24.0, 40.0)  # differences of 8-bit codes between neighbours that count as an edge
 _SMALLEST, _LARGEST = 0.0002, 0.12  # of the picture's area that a patch may take
 _FILL = 0.86  # of its quadrangle that a region must fill
@@ -72,6 +73,8 @@ def find_chart(planes: Planes, source: SignalFormat, reference: Reference) -> Ch
         for turn, placement in _placements(picture, lattice, layout, wanted):
             if turn not in best or placement.merit > best[turn].merit:
                 best[turn] = placement
+        if any(placement.fit > _FIT_HIGH and placement.support >= _SUPPORT for placement in best.values()):
+            break
     ranked = sorted(best.values(), key=lambda placement: placement.merit, reverse=True)
     if not ranked or ranked[0].fit <= 0:
         raise ChartError("No chart like this one was found in the picture: place its four corners by hand.")
@@ -177,8 +180,8 @@ def _sides_fitted(outline: NDArray[np.float64], corners: NDArray[np.float64]) ->
         if length < 4:
             return None
         part = (outline - a) @ along / length**2
-        off = np.abs((outline - a) @ np.array([-along[1], along[0]]) / length)
-        near = outline[(part > 0.2) & (part < 0.8) & (off < 0.12 * length)]
+        off = (outline - a) @ np.array([-along[1], along[0]]) / length
+        near = outline[(part > 0.2) & (part < 0.8) & (np.abs(off) < 0.12 * length)]
         if len(near) < 3:
             return None
         vx, vy, x, y = cv2.fitLine(near.astype(np.float32), cv2.DIST_HUBER, 0, 0.01, 0.01).ravel()
@@ -204,7 +207,7 @@ def _crossing(
 def _keep(found: list[_Quad], quad: _Quad) -> None:
     """Add a quadrangle unless the same one is there; of two on one centre that which comes nearer to the edge stays."""
     for n, other in enumerate(found):
-        if np.hypot(*(other.centre - quad.centre)) < 0.2 * np.sqrt(min(other.area, quad.area)):
+        if math.dist(other.centre, quad.centre) < 0.2 * math.sqrt(min(other.area, quad.area)):
             nearer = other.hole if quad.hole is not other.hole else (quad.area > other.area) is not quad.hole
             if nearer and 0.6 < quad.area / other.area < 1.6:
                 found[n] = quad

@@ -20,7 +20,8 @@ _SHARE = 0.6  # of a patch's width and height: its edges catch light and lose fo
 _LEAST_PIXELS = 16
 _OUTLYING = 3.5  # robust standard deviations beyond which a pixel is dust or glare
 _AT_LIMIT, _NOISE_FREE = 0.3, 0.4  # share of pixels at a patch's own extreme; codes of spread
-_CLIPPED, _NOISY, _GRADIENT = 0.02, 3.0, 0.12
+CLIPPED = 0.02  # share of clipped pixels from which a patch is not to be trusted
+_NOISY, _GRADIENT = 3.0, 0.12
 _UNEVEN = 0.02
 
 
@@ -46,7 +47,7 @@ class Samples:
     def warnings(self, layout: Layout) -> list[tuple[str, ...]]:
         """For each patch what makes it doubtful."""
         within = np.abs(self.slope / (layout.columns, layout.rows)).max(axis=1)
-        doubts = {"clipped": self.clipped > _CLIPPED, "noisy": self.spread > _NOISY, "light gradient": within > _GRADIENT}
+        doubts = {"clipped": self.clipped > CLIPPED, "noisy": self.spread > _NOISY, "light gradient": within > _GRADIENT}
         return [tuple(word for word, holds in doubts.items() if holds[n]) for n in range(len(self.light))]
 
     def gradient(self, reference: Reference) -> tuple[float, float]:
@@ -54,7 +55,7 @@ class Samples:
 
         Each neutral tells by its own slope; so brightness of the patches, which a tone curve may have changed, plays no part.
         """
-        usable = [n for n in reference.layout.neutral if self.clipped[n] <= _CLIPPED and self.light[n].min() > 0.01]
+        usable = [n for n in reference.layout.neutral if self.clipped[n] <= CLIPPED and self.light[n].min() > 0.01]
         if not usable:
             raise ChartError("Uneven light can't be estimated: every neutral patch is clipped or black.")
         across, down = np.median(self.slope[usable], axis=0)

@@ -40,7 +40,7 @@ TILES: tuple[Colour, ...] = (
 )  # fmt: skip
 TILE_COLUMNS, TILE_ROWS = 6, 4
 CHART_CORNERS = ((322.0, 128.0), (978.0, 92.0), (1010.0, 566.0), (286.0, 548.0))  # outer corners of the tile grid
-WARM_CAST: Colour = (1.16, 0.98, 0.70)
+WARM_CAST: Colour = (1.16, 0.88, 0.40)
 
 
 def bars(_: np.random.Generator) -> Scene:

@@ -1,6 +1,5 @@
 """The certificate: what was wrong, what was done, what was measured after; as JSON, CSV and one printable page."""
 
-import dataclasses
 import json
 from collections.abc import Sequence
 from importlib import resources
@@ -17,6 +16,7 @@ from bluffline.report.check import check_report, finding_report, findings_csv
 from bluffline.report.files import save_text
 from bluffline.rules.findings import percent_columns
 from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor, Step
+from bluffline.treat.stored import step_fields
 
 _SVG_WIDTH, _SVG_HEIGHT = 1000, 150
 _SVG_RANGE = (-12.0, 125.0)  # percent from the foot to the top of the drawing
@@ -44,7 +44,7 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
 
 def step_report(step: Step) -> dict[str, Any]:
     """One step as data: its title and parameters, in percent."""
-    return {"step": step.title} | dataclasses.asdict(step)
+    return {"step": step.title} | step_fields(step)
 
 
 def step_text(step: Step) -> str:
@@ -61,6 +61,8 @@ def step_text(step: Step) -> str:
             return f"{_signed(step.trough)} % to {_signed(step.limit)} %, {how}"
         case ChromaRein():
             return f"R′G′B′ {_signed(step.low)} … {_signed(step.high)} %, onset {step.onset:g} %"
+        case _:
+            return step.text
 
 
 def _signed(value: float) -> str:

@@ -17,10 +17,9 @@ from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.rules.shots import Shot
 from bluffline.session.work import FollowedArea, Work
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step
+from bluffline.treat.stored import step_from, step_to
 
 _VERSION = 1
-_STEPS: dict[str, type[Step]] = {kind.__name__: kind for kind in (LevelRemap, SoftCeiling, SoftFloor, ChromaRein)}
 _SCHEMA = """
 create table if not exists work (
     programme text primary key, identity text not null, shots text not null, work text not null, changed text not null
@@ -92,8 +91,7 @@ def _shots_text(shots: Sequence[Shot]) -> str:
 def _as_data(work: Work) -> dict[str, Any]:
     return {
         "treatments": {
-            str(shot): [{"kind": type(step).__name__} | asdict(step) for step in steps]
-            for shot, steps in work.treatments.items()
+            str(shot): [step_to(step) for step in steps] for shot, steps in work.treatments.items()
         },
         "areas": [
             {"area": asdict(followed.area), "shots": {str(shot): asdict(area) for shot, area in followed.shots.items()}}
@@ -103,20 +101,12 @@ def _as_data(work: Work) -> dict[str, Any]:
 
 
 def _from_data(data: dict[str, Any]) -> Work:
-    treatments = {int(shot): tuple(_step(step) for step in steps) for shot, steps in data["treatments"].items()}
+    treatments = {int(shot): tuple(step_from(step) for step in steps) for shot, steps in data["treatments"].items()}
     areas = tuple(
         FollowedArea(_area(entry["area"]), MappingProxyType({int(shot): _area(area) for shot, area in entry["shots"].items()}))
         for entry in data["areas"]
     )
     return Work(MappingProxyType(treatments), areas)
-
-
-def _step(data: dict[str, Any]) -> Step:
-    fields = dict(data)
-    kind = _STEPS[fields.pop("kind")]
-    if kind is LevelRemap:
-        fields["mode"] = RemapMode(fields["mode"])
-    return kind(**fields)
 
 
 def _area(data: dict[str, Any]) -> Area:

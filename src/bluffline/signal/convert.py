@@ -70,14 +70,11 @@ def _resample_chroma(plane: Plane, source: SignalFormat, target: SignalFormat) -
     (narrow, short), (to_narrow, to_short) = source.halved, target.halved
     result: Plane = plane
     if short and not to_short:
-        taps = source.row_taps
-        low, high = result[taps.first].astype(np.float32), result[taps.second].astype(np.float32)
-        result = low + (high - low) * taps.weight[:, None]
+        result = _upsample_rows(result, source)
     if narrow and not to_narrow:
         result = upsample_columns(result, source)
     if not narrow and to_narrow:
-        edge = np.pad(result.astype(np.float32), ((0, 0), (1, 1)), mode="edge")
-        result = (0.25 * edge[:, :-2] + 0.5 * edge[:, 1:-1] + 0.25 * edge[:, 2:])[:, ::2]
+        result = downsample_columns(result.astype(np.float32), target)
     if not short and to_short:
         full = result.astype(np.float32)
         below = np.concatenate([full[1:], full[-1:]])
@@ -95,3 +92,23 @@ def upsample_columns(plane: Plane, source: SignalFormat) -> Float:
     wide[:, 0::2] = taps.even_before * before + taps.even * chroma
     wide[:, 1::2] = taps.odd * chroma + taps.odd_after * after
     return wide[:, : source.width]
+
+
+def upsample(plane: Plane, source: SignalFormat) -> Plane:
+    """Chroma of a whole picture to every luma site, by the format's siting."""
+    result = _upsample_rows(plane, source) if source.halved[1] else plane
+    return upsample_columns(result, source) if source.halved[0] else result
+
+
+def _upsample_rows(plane: Plane, source: SignalFormat) -> Float:
+    taps = source.row_taps
+    low, high = plane[taps.first].astype(np.float32), plane[taps.second].astype(np.float32)
+    return np.asarray(low + (high - low) * taps.weight[:, None], np.float32)
+
+
+def downsample_columns(plane: Plane, target: SignalFormat) -> Plane:
+    """(rows, width) to the columns that chroma has in ``target``, by a triangle filter; edges are held."""
+    if not target.halved[0]:
+        return plane
+    edge = np.pad(plane, ((0, 0), (1, 1)), mode="edge")
+    return np.asarray((0.25 * edge[:, :-2] + 0.5 * edge[:, 1:-1] + 0.25 * edge[:, 2:])[:, ::2])

@@ -1,14 +1,18 @@
 """A treatment made ready for the frames of one format, and applied to native planes."""
 
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.signal.convert import downsample_columns, upsample
 from bluffline.signal.format import Model, SignalFormat
-from bluffline.signal.matrix import ChromaGains
+from bluffline.signal.matrix import ChromaGains, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat import treat_kernels as kernels
-from bluffline.treat.steps import Treatment, acts, rein_of, tone_curve
+from bluffline.treat.bake import bake_cube, luma_weights
+from bluffline.treat.colour import Lut
+from bluffline.treat.steps import Treatment, acts, apply_to_colours, colours_of, rein_of, tone_curve
 
 Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 
@@ -20,10 +24,12 @@ _RGB_TABLE = (-0.25, 1.5, 1 << 14)  # luma from, luma to, entries
 class FrameTreatment:
     """Applies a treatment to planes of one format. Immutable once made, so threads may share it.
 
-    Tone steps are computed once for every code that luma can have, which is exact; the rein looks at every pixel.
+    Tone steps are computed once for every code that luma can have, which is exact; the rein looks at every pixel. Where
+    there are steps that look at all of a colour, every pixel goes through all steps; as a ``draft``, through a table of
+    them, which is fast enough to be watched (see `bake.bake_cube`).
     """
 
-    def __init__(self, treatment: Treatment, source: SignalFormat) -> None:
+    def __init__(self, treatment: Treatment, source: SignalFormat, *, draft: bool = False) -> None:
         self.active = acts(treatment)
         self._source = source
         levels = source.levels
@@ -37,7 +43,10 @@ class FrameTreatment:
         self._keeps_luma = bool((self._luma_table == codes).all())
         self._keeps_chroma = bool((gain == 1).all())
         self._rein = rein_of(treatment)
-        self._fine_table = _fine_table(treatment) if source.model is Model.RGB else None
+        coloured = bool(colours_of(treatment))
+        self._fine_table = _fine_table(() if coloured else treatment) if source.model is Model.RGB else None
+        self._cube = bake_cube(treatment, source) if coloured and draft else None
+        self._chain = treatment if coloured and not draft else None
 
     def apply(self, planes: Planes) -> Planes:
         """Treated planes of the same format; the planes themselves where no step acts.
@@ -48,9 +57,12 @@ class FrameTreatment:
         """
         if not self.active:
             return planes
-        if self._source.model is Model.RGB:
-            return self._apply_rgb(planes)
         source, single = self._source, np.float32
+        if source.model is Model.RGB:
+            planes = self._coloured_rgb(planes) if self._cube or self._chain else planes
+            return self._apply_rgb(planes)
+        if self._cube or self._chain:
+            return self._coloured(planes)
         levels, width = source.levels, source.width
         luma = planes[0] if self._keeps_luma else kernels.map_codes(planes[0], width, self._luma_table)
         if self._keeps_chroma and self._rein is None:
@@ -66,9 +78,71 @@ class FrameTreatment:
             changed |= self._hold(luma, cb, cr)
         if not changed:
             return luma, planes[1], planes[2]
-        top, span = single(self._top), single(levels.span)
-        stored = (kernels.store_chroma(sites, zero, span, top, planes[0]) for sites in (cb, cr))
+        return self._stored(luma, cb, cr)
+
+    def _stored(self, luma: NDArray[Any], cb: NDArray[np.float32], cr: NDArray[np.float32]) -> Planes:
+        levels, single = self._source.levels, np.float32
+        zero, span, top = single(levels.zero), single(levels.span), single(self._top)
+        stored = (kernels.store_chroma(sites, zero, span, top, luma) for sites in (cb, cr))
         return luma, next(stored), next(stored)
+
+    def _coloured(self, planes: Planes) -> Planes:
+        """Every pixel through all steps. Chroma sites take what their pixels change by, so colours left alone stay exact."""
+        source, single = self._source, np.float32
+        levels, height = source.levels, planes[0].shape[0]
+        columns, _ = source.chroma_size
+        cb, cr = (kernels.load_chroma(p, columns, single(levels.zero), single(1 / levels.span)) for p in planes[1:])
+        luma = np.empty((height, source.width), planes[0].dtype)
+        if self._cube is not None:
+            taps, rows, gains = source.column_taps, source.row_taps, ChromaGains.of(source.matrix)
+            added = kernels.cube_ycbcr(
+                planes[0],
+                cb,
+                cr,
+                (source.width, height),
+                source.halved[0],
+                (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
+                (rows.first, rows.second, rows.weight),
+                self._codes,
+                (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
+                _singles(luma_weights(source)),
+                *_spread(self._cube),
+                luma,
+            )
+        else:
+            assert self._chain is not None
+            fine = [upsample(sites, source) for sites in (cb, cr)]
+            signal = (planes[0][:, : source.width].astype(np.float64) - levels.black) / levels.swing
+            rgb = ycbcr_to_rgb(np.stack([signal, *fine], axis=-1), source.matrix)
+            treated = rgb_to_ycbcr(apply_to_colours(self._chain, rgb, luma_weights(source)), source.matrix)
+            luma[:] = np.clip(np.rint(treated[..., 0] * levels.swing + levels.black), 0, self._top)
+            added = np.stack([downsample_columns(treated[..., n + 1] - fine[n], source) for n in (0, 1)])
+        if source.halved[1]:
+            below = np.concatenate([added[:, 1:], added[:, -1:]], axis=1)
+            added = (added[:, ::2] + below[:, ::2]) / 2
+        cb += added[0]
+        cr += added[1]
+        if self._rein is not None:
+            self._hold(luma, cb, cr)
+        return self._stored(luma, cb, cr)
+
+    def _coloured_rgb(self, planes: Planes) -> Planes:
+        """Every pixel of an R′G′B′ picture through all steps but the rein."""
+        source, levels = self._source, self._source.levels
+        if self._cube is not None:
+            treated = kernels.cube_rgb(*planes, source.width, self._codes, *_spread(self._cube))
+        else:
+            assert self._chain is not None
+            codes = np.stack([plane[:, : source.width] for plane in planes], axis=-1).astype(np.float64)
+            rgb = apply_to_colours(self._chain, (codes - levels.black) / levels.swing, luma_weights(source))
+            stored = np.clip(np.rint(rgb * levels.swing + levels.black), 0, self._top)
+            treated = np.moveaxis(stored, -1, 0).astype(planes[0].dtype)
+        return treated[0], treated[1], treated[2]
+
+    @property
+    def _codes(self) -> tuple[np.float32, ...]:
+        levels = self._source.levels
+        return _singles((levels.black, levels.swing, self._top))
 
     def _hold(self, luma: NDArray[Any], cb: NDArray[np.float32], cr: NDArray[np.float32]) -> bool:
         """Rein the chroma sites in place; whether any was."""
@@ -125,6 +199,15 @@ class FrameTreatment:
             single(self._top),
         )
         return treated[0], treated[1], treated[2]
+
+
+def _singles(values: Iterable[float]) -> tuple[np.float32, ...]:
+    return tuple(np.float32(value) for value in values)
+
+
+def _spread(cube: Lut) -> tuple[NDArray[np.float32], tuple[np.float32, ...]]:
+    """A cube's table, and for the kernels where it begins and how many entries there are in one unit of R′G′B′."""
+    return cube.table, _singles((cube.low, (cube.size - 1) / (cube.high - cube.low)))
 
 
 def _fine_table(treatment: Treatment) -> NDArray[np.float32]:

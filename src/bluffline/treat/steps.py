@@ -1,6 +1,7 @@
-"""The steps of a treatment: what each one does to luma and chroma, as plain arithmetic.
+"""The steps of a treatment that look at luma, and treatments as a whole, as plain arithmetic.
 
-Signals are in percent of the nominal range here, as an operator reads them, and never clamped.
+Signals are in percent of the nominal range here, as an operator reads them, and never clamped. Steps that look at all of
+a colour are in `bluffline.treat.colour`.
 """
 
 from dataclasses import dataclass
@@ -12,8 +13,11 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
 from bluffline.signal.levels import Levels
+from bluffline.treat.colour import COLOUR_STEPS, ColourStep
 
 Float = NDArray[np.floating[Any]]
+
+_LUMA_WEIGHTS = (0.2126, 0.7152, 0.0722)  # greys weigh the same by any matrix, unless a step tints them
 
 
 class RemapMode(StrEnum):
@@ -138,18 +142,53 @@ class ChromaRein:
 
 
 ToneStep = LevelRemap | SoftCeiling | SoftFloor
-Step = ToneStep | ChromaRein
+Step = ColourStep | ToneStep | ChromaRein
 Treatment = tuple[Step, ...]
+STEP_ORDER: tuple[type[Step], ...] = (*COLOUR_STEPS, LevelRemap, SoftCeiling, SoftFloor, ChromaRein)
+
+
+def with_step(treatment: Treatment, step: Step) -> Treatment:
+    """The treatment with another step where it belongs: calibration first, then levels, then limits."""
+    rank = STEP_ORDER.index(type(step))
+    place = next((n for n, other in enumerate(treatment) if STEP_ORDER.index(type(other)) > rank), len(treatment))
+    return (*treatment[:place], step, *treatment[place:])
+
+
+def colours_of(treatment: Treatment) -> tuple[ColourStep, ...]:
+    """The steps in force that look at all of a colour."""
+    return tuple(step for step in treatment if isinstance(step, COLOUR_STEPS) and not step.bypassed)
 
 
 def tone_curve(treatment: Treatment, luma: Float) -> tuple[Float, Float]:
-    """What a treatment's tone steps, in order, make of luma (percent), and the gain of chroma at each."""
+    """What a treatment's steps, in order, make of the luma (percent) of greys, and the gain of chroma at each.
+
+    The chroma rein leaves greys alone. Steps that look at all of a colour have no one gain of chroma: theirs counts as 1.
+    """
     gain = np.ones_like(luma)
     for step in treatment:
-        if not step.bypassed and not isinstance(step, ChromaRein):
+        if step.bypassed or isinstance(step, ChromaRein):
+            continue
+        if isinstance(step, COLOUR_STEPS):
+            grey = np.repeat(luma[..., None] / 100, 3, axis=-1)
+            luma = step.apply(grey) @ np.array(_LUMA_WEIGHTS) * 100
+        else:
             luma, step_gain = step.apply(luma)
             gain = gain * step_gain
     return luma, gain
+
+
+def apply_to_colours(treatment: Treatment, rgb: Float, weights: tuple[float, float, float]) -> Float:
+    """(..., 3) R′G′B′ (0 … 1) through all steps but the chroma rein; ``weights`` of R′, G′, B′ make luma."""
+    for step in treatment:
+        if step.bypassed or isinstance(step, ChromaRein):
+            continue
+        if isinstance(step, COLOUR_STEPS):
+            rgb = step.apply(rgb)
+        else:
+            luma = rgb @ np.array(weights)
+            treated, gain = step.apply(luma * 100)
+            rgb = (treated / 100)[..., None] + (rgb - luma[..., None]) * gain[..., None]
+    return rgb
 
 
 def rein_of(treatment: Treatment) -> ChromaRein | None:

@@ -1,0 +1,67 @@
+"""Monotone curves through a few points, for signals that are never clamped."""
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from bluffline.errors import SettingsError
+
+Float = NDArray[np.floating[Any]]
+Points = tuple[tuple[float, float], ...]
+
+# Beyond its ends a curve runs on straight, at the slope that it has there, but no steeper or flatter than this: one bad
+# patch at an end must not turn shadows or highlights over.
+_FLATTEST, _STEEPEST = 0.5, 2.0
+
+
+def require_rising(points: Points, what: str) -> None:
+    """Refuse points that no rising curve goes through.
+
+    Raises
+    ------
+    SettingsError : fewer than two points, or points that don't rise in both directions
+    """
+    x, y = (np.array([point[axis] for point in points]) for axis in (0, 1))
+    if len(points) < 2 or not (np.diff(x) > 0).all() or not (np.diff(y) > 0).all():
+        raise SettingsError(f"{what}: a curve needs at least two points, each higher than the one before.")
+
+
+def follow_curve(points: Points, value: Float) -> NDArray[np.float64]:
+    """The monotone cubic through ``points`` (see `require_rising`) at ``value``, any shape and unclamped."""
+    inside, first, last, slopes = _prepared(points)
+    bounded = np.clip(value, first[0], last[0])
+    return np.asarray(
+        inside(bounded) + np.minimum(value - first[0], 0) * slopes[0] + np.maximum(value - last[0], 0) * slopes[1]
+    )
+
+
+@lru_cache(maxsize=64)
+def _prepared(points: Points) -> tuple[PchipInterpolator, tuple[float, float], tuple[float, float], tuple[float, float]]:
+    x, y = zip(*points, strict=True)
+    curve = PchipInterpolator(x, y)
+    low, high = np.clip(curve.derivative()(np.array([x[0], x[-1]])), _FLATTEST, _STEEPEST)
+    return curve, points[0], points[-1], (float(low), float(high))
+
+
+def rising(x: Float, y: Float, apart: float = 1e-3) -> Points:
+    """Points (N,), (N,) in any order made fit for a monotone curve: those that don't rise are averaged."""
+    order = np.argsort(x)
+    groups: list[list[tuple[float, float]]] = []
+    for point in zip(x[order].tolist(), y[order].tolist(), strict=True):
+        groups.append([point])
+        while len(groups) > 1 and not _rises(groups[-2], groups[-1], apart):
+            groups[-2:] = [groups[-2] + groups[-1]]
+    return tuple(_middle(group) for group in groups)
+
+
+def _middle(group: list[tuple[float, float]]) -> tuple[float, float]:
+    x, y = np.mean(group, axis=0)
+    return float(x), float(y)
+
+
+def _rises(lower: list[tuple[float, float]], upper: list[tuple[float, float]], apart: float) -> bool:
+    (x1, y1), (x2, y2) = _middle(lower), _middle(upper)
+    return x2 - x1 > apart and y2 - y1 > apart
