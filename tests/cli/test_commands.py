@@ -9,6 +9,10 @@ from PIL import Image
 
 from bluffline.demo import demo_clip
 from bluffline.entry import main
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.treat.colour import Balance
+from bluffline.treat.stored import treatment_text
 
 RULES = """
 title = "House rules"
@@ -57,6 +61,9 @@ def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
 @pytest.mark.parametrize(
     "words",
     [
+        ["chart", "CLIP", "--reference", "nothing.txt"], ["chart", "CLIP", "--reference", "glaze-24"],
+        ["chart", "CLIP", "--reference", "cards-3", "--corners", "1,2,3"], ["apply", "CLIP", "out.mkv", "--lut", "none.cube"],
+        ["chart", "CLIP", "--reference", "cards-3", "--frame", "999"], ["apply", "CLIP", "CLIP", "--lut", "none.cube"],
         ["check", "missing.mov"], ["check", "CLIP", "--rules", "nobody"], ["check", "CLIP", "--json", "nowhere/r.json"],
         ["legalise", "CLIP", "CLIP"], ["legalise", "CLIP", "out.gif"], ["legalise", "CLIP", "out.mkv", "--codec", "prores"],
         ["legalise", "CLIP", "nowhere/out.mkv"], ["scope", "CLIP", "g.gif"], ["scope", "CLIP", "g.png", "--frame", "99"],
@@ -174,3 +181,37 @@ def test_every_kind_of_sample_is_checked_and_seen_on_gauges(clip, tmp_path, capf
         target = tmp_path / f"{gauge}.svg"
         assert run(capfd, "scope", made, target, "--gauge", gauge, "--mode", mode)[0] == 0
         assert target.read_text().startswith("<svg")
+
+
+def test_chart_measures_fits_and_writes_what_apply_takes(tmp_path, capfd):
+    cube, treatment = tmp_path / "fit.cube", tmp_path / "fit.json"
+    words = ["chart", demo_clip(), "--frame", 75, "--reference", "glaze-24", "--lut", cube, "--treatment", treatment]
+    code, out, err = run(capfd, *words, "--json", "-")
+    report = json.loads(out)
+    assert code == 0 and err == "" and report["schema"] == "bluffline.chart/1"
+    assert report["confidence"] > 0.9 and report["frames_averaged"] > 1 and report["placed"] == "found"
+    stages = {stage["name"]: stage for stage in report["stages"]}
+    assert stages["source"]["mean"] > 10 > 1.5 > stages[report["chosen"]]["mean"]
+    assert report["lut"]["worst"] < 0.5
+    patch = report["patches"][0]
+    assert patch["name"] == "celadon" and len(patch["measured_lab"]) == 3 and set(patch["delta_e"]) == set(stages)
+    corners = ",".join(str(number) for corner in report["corners"] for number in corner)
+    code, out, _ = run(capfd, *words[:6], "--corners", corners, "--fit", "neutral")
+    assert code == 0 and "placed by hand" in out and "celadon" in out and "straighten" not in out
+
+
+def test_apply_writes_through_a_lut_or_a_treatment(over_clip, tmp_path, capfd):
+    (tmp_path / "half.cube").write_text("LUT_1D_SIZE 2\n0 0 0\n0.5 0.5 0.5\n")
+    target = tmp_path / "half.mkv"
+    assert run(capfd, "apply", over_clip, target, "--lut", tmp_path / "half.cube")[0] == 0
+    planes = [open_frame(path) for path in (over_clip, target)]
+    before, after = ((luma.astype(float) - 64) / 876 for luma in planes)
+    assert np.abs(after - np.clip(before, 0, 1) / 2).max() < 0.002
+    (tmp_path / "t.json").write_text(treatment_text("half", (Balance((0.5, 0.5, 0.5)),)))
+    assert run(capfd, "apply", over_clip, tmp_path / "t.mkv", "--treatment", tmp_path / "t.json")[0] == 0
+    assert np.abs(open_frame(tmp_path / "t.mkv").astype(float) - planes[1]).max() <= 1
+
+
+def open_frame(path):
+    with Reader(probe(path)) as reader:
+        return reader.frame(0).planes[0].copy()

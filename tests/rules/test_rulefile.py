@@ -105,6 +105,29 @@ def test_an_area_that_makes_no_sense_is_refused(old, new, words):
         parse_rules(AREAS.replace(old, new), "house")
 
 
+CHART = AREAS + '[chart]\nreference = "glaze-24"\nmean = 2.0\n'
+
+
+def test_a_chart_is_read_and_a_reference_beside_the_rules_is_found(tmp_path):
+    chart = parse_rules(CHART, "house").chart
+    assert (chart.reference, chart.mean, chart.worst) == ("glaze-24", 2.0, float("inf"))
+    (tmp_path / "own.txt").write_text("CGATS.17")
+    (tmp_path / "house.toml").write_text(CHART.replace("glaze-24", "own.txt"))
+    assert load_rules(tmp_path / "house.toml").chart.reference == str(tmp_path / "own.txt")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        ('reference = "glaze-24"', "", "must name a chart reference"), ("mean = 2.0", "", "needs mean or worst"),
+        ("mean = 2.0", "mean = 0", "numbers above 0"), ("mean = 2.0", "average = 2", "chart.average is not known"),
+    ],
+)  # fmt: skip
+def test_a_chart_rule_that_makes_no_sense_is_refused(old, new, words):
+    with pytest.raises(RulesError, match=words):
+        parse_rules(CHART.replace(old, new), "house")
+
+
 def test_the_example_in_the_documentation_is_a_rule_file():
     page = (Path(__file__).parents[2] / "docs" / "rules.md").read_text("utf-8")
     rules = parse_rules(page.split("```toml\n")[1].split("```")[0], "house")

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from bluffline import __version__
-from bluffline.cli.instruments import add_commands
+from bluffline.cli import charts, instruments
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError
 from bluffline.media.probe import probe
@@ -21,7 +21,7 @@ from bluffline.report.check import check_report, describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 
-COMMANDS = ("check", "legalise", "scope", "bars", "signal")
+COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply")
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT = 0, 1, 2
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
 
@@ -64,7 +64,8 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
     legalise.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
-    add_commands(commands)
+    instruments.add_commands(commands)
+    charts.add_commands(commands)
     return parser
 
 

@@ -10,8 +10,10 @@ from bluffline.prove.survey import Survey, measure_by_rules
 from bluffline.rules.findings import Finding, percent_columns
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
+from bluffline.treat.colour import COLOUR_STEPS
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import (
+    STEP_ORDER,
     ChromaRein,
     LevelRemap,
     RemapMode,
@@ -19,8 +21,10 @@ from bluffline.treat.steps import (
     SoftFloor,
     Step,
     Treatment,
+    colours_of,
     predicted_extremes,
     tone_curve,
+    with_step,
 )
 
 _KNEE_REACH = 2.5  # the roll-off takes this many times the excess below the limit …
@@ -63,16 +67,20 @@ def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:
     return float(percent["y_min"][span][readable].min()), float(percent["y_max"][span][readable].max())
 
 
-def propose(survey: Survey, number: int, shot: Shot, findings: Sequence[Finding], look: Look) -> Proposal | None:
+def propose(
+    survey: Survey, number: int, shot: Shot, findings: Sequence[Finding], look: Look, treatment: Treatment = ()
+) -> Proposal | None:
     """The least treatment for a shot with must-fix findings, tried on its worst frames; None where nothing is wrong.
 
     Parameters
     ----------
     findings : of this shot
     look : gives the native planes of a frame, or None where it can't be decoded
+    treatment : that the shot has; its steps on colours are kept, and what they leave is made legal
     """
     rules = {finding.rule for finding in findings}
-    if not rules & {"luma-high", "luma-low", "rgb-high", "rgb-low"}:
+    kept = tuple(step for step in treatment if isinstance(step, COLOUR_STEPS))
+    if not rules & {"luma-high", "luma-low", "rgb-high", "rgb-low"} and not colours_of(kept):
         return None
     source = survey.source
     steps: list[tuple[Step, str]] = []
@@ -82,17 +90,16 @@ def propose(survey: Survey, number: int, shot: Shot, findings: Sequence[Finding]
     samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]
     low, high = luma_extremes(survey, shot)
     for _ in range(_ROUNDS):
-        treatment = tuple(step for step, _ in steps)
+        treatment = (*kept, *(step for step, _ in steps))
         broken = _broken(survey, treatment, samples)
         added = _remedies(survey, treatment, broken, (low, high))
         if not added:
             break
         steps += added
-        steps.sort(key=lambda pair: _ORDER.index(type(pair[0])))
-    return Proposal(number, tuple(step for step, _ in steps), tuple(reason for _, reason in steps))
-
-
-_ORDER: list[type[Step]] = [LevelRemap, SoftCeiling, SoftFloor, ChromaRein]
+        steps.sort(key=lambda pair: STEP_ORDER.index(type(pair[0])))
+    if not steps:
+        return None
+    return Proposal(number, (*kept, *(step for step, _ in steps)), tuple(reason for _, reason in steps))
 
 
 def _remedies(
@@ -115,7 +122,7 @@ def _remedies(
 
 def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> list[int]:
     """Frames that say most about a shot: for each rule broken, the one furthest out and the one most widely out."""
-    chosen = {finding.worst_frame for finding in findings}
+    chosen = {finding.worst_frame for finding in findings} or {shot.first, (shot.first + shot.last) // 2, shot.last}
     for rule in ("luma_high", "luma_low", "rgb_high", "rgb_low"):
         area = survey.table.column(f"{rule}_area")[shot.first : shot.last + 1]
         if area.max() > 0:
@@ -160,7 +167,7 @@ def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float,
             SoftFloor: floor_for(low, limits.luma[0]),
             ChromaRein: ChromaRein(*limits.rgb),
         }
-        steps = sorted([*steps, added[kind]], key=lambda step: _ORDER.index(type(step)))
+        steps = list(with_step(treatment, added[kind]))
     for index, step in enumerate(steps):
         if isinstance(step, SoftCeiling) and kind is SoftCeiling:
             steps[index] = replace(step, limit=step.limit - by, knee=min(step.knee, step.limit - by - 1))

@@ -2,11 +2,12 @@
 
 import hashlib
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from types import MappingProxyType
 
 from bluffline.errors import SettingsError, WriteError
 from bluffline.media.probe import probe
@@ -58,14 +59,18 @@ class Proof:
 
 
 def propose_all(
-    survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding], monitor: Monitor | None = None
+    survey: Survey,
+    shots: Sequence[Shot],
+    findings: Sequence[Finding],
+    monitor: Monitor | None = None,
+    treatments: Mapping[int, Treatment] = MappingProxyType({}),
 ) -> list[Proposal]:
-    """The least treatment for every shot that needs one."""
+    """The least treatment for every shot that needs one; steps on colours that it has in ``treatments`` are kept."""
     proposals = []
     with Reader(survey.programme) as reader:
         for number, shot in enumerate(shots):
             found = [finding for finding in findings if finding.shot == number]
-            proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes)
+            proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes, treatments.get(number, ()))
             if proposal is not None:
                 proposals.append(proposal)
             if monitor is not None:

@@ -1,5 +1,7 @@
 """Surveying a programme: every frame measured once, shots and findings from that."""
 
+from bisect import bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 
@@ -13,9 +15,10 @@ from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
+from bluffline.prove.charts import ChartMeasure, chart_in, judge_chart, rule_reference
 from bluffline.prove.monitor import Monitor, in_order
-from bluffline.rules.findings import Finding, Severity, judge
-from bluffline.rules.rulefile import Rules
+from bluffline.rules.findings import Finding, Severity, in_reading_order, judge
+from bluffline.rules.rulefile import RuleChart, Rules
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import SignalFormat
 
@@ -31,6 +34,7 @@ class Survey:
     region: Region
     rules: Rules
     table: SurveyTable = field(repr=False)
+    charts: list[ChartMeasure] = field(default_factory=list)
 
     @property
     def complete(self) -> bool:
@@ -43,7 +47,14 @@ class Survey:
 
     def findings(self, shots: list[Shot] | None = None) -> list[Finding]:
         """Findings of what has been measured so far, in ``shots`` or in those it finds itself."""
-        return judge(self.table.frozen(), self.shots() if shots is None else shots, self.source, self.rules)
+        shots = self.shots() if shots is None else shots
+        return in_reading_order([*judge(self.table.frozen(), shots, self.source, self.rules), *self._chart_findings(shots)])
+
+    def _chart_findings(self, shots: list[Shot]) -> Iterator[Finding]:
+        for measure in list(self.charts):
+            number = bisect_right([shot.first for shot in shots], measure.frame) - 1
+            if self.rules.chart is not None and (finding := judge_chart(measure, self.rules.chart, number, shots[number])):
+                yield finding
 
 
 def must_fix(findings: list[Finding]) -> list[Finding]:
@@ -66,6 +77,8 @@ def start_survey(
     """An empty survey, its active picture settled; `run_survey` fills it."""
     source = source or programme.format
     region = region or find_region(programme, source)
+    if rules.chart is not None:
+        rule_reference(rules.chart)  # what can't be used is told before anything is measured
     return Survey(programme, source, region, rules, SurveyTable(programme.frame_count, len(rules.limited)))
 
 
@@ -82,7 +95,21 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
         for row in in_order(measure, reader.frames(len(survey.table))):
             survey.table.append(row)
             monitor.at(stage, len(survey.table), total)
+        if survey.rules.chart is not None:
+            survey.charts[:] = _charts(survey, survey.rules.chart, reader, monitor)
     return survey
+
+
+def _charts(survey: Survey, rule: RuleChart, reader: Reader, monitor: Monitor) -> Iterator[ChartMeasure]:
+    """What charts measure that stand in the middle of a shot."""
+    reference, shots = rule_reference(rule), survey.shots()
+    for number, shot in enumerate(shots):
+        middle = (shot.first + shot.last) // 2
+        planes = reader.frame(middle).planes
+        measure = None if planes is None else chart_in(middle, planes, survey.source, reference)
+        monitor.at("Charts", number + 1, len(shots), "shots")
+        if measure is not None:
+            yield measure
 
 
 def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:

@@ -84,6 +84,11 @@ def judge(table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Ru
             *judged.over_limits(), *judged.areas(), *judged.gamut(), *judged.clipping(), *judged.levels(), *judged.combing(),
             *judged.unreadable(),
         ]  # fmt: skip
+    return in_reading_order(findings)
+
+
+def in_reading_order(findings: list[Finding]) -> list[Finding]:
+    """By shot, and in a shot the gravest first."""
     order = list(Severity)
     return sorted(findings, key=lambda found: (found.shot, order.index(found.severity), found.first_frame))
 

@@ -12,11 +12,12 @@ from bluffline.signal.colorimetry import GAMUTS
 
 SHIPPED = ("r103", "strict")
 _KEYS = {
-    "": {"title", "limits", "tolerance", "clipping", "combing", "area"},
+    "": {"title", "limits", "tolerance", "clipping", "combing", "area", "chart"},
     "limits": {"luma", "rgb", "gamut"},
     "tolerance": {"area", "frames"},
     "clipping": {"area"},
     "combing": {"share"},
+    "chart": {"reference", "mean", "worst"},
     "area": {"name", "box", "use", "luma"},
 }
 _WIDEST = (-50.0, 150.0)
@@ -46,6 +47,15 @@ class RuleArea:
 
 
 @dataclass(frozen=True, slots=True)
+class RuleChart:
+    """How far a filmed chart may be from its reference, CIEDE2000; ``reference``: a shipped one's name, or a path."""
+
+    reference: str
+    mean: float
+    worst: float
+
+
+@dataclass(frozen=True, slots=True)
 class Rules:
     """The delivery rules in force. Areas are percent of the active picture; ``combing`` is percent of the codes in use.
 
@@ -61,6 +71,7 @@ class Rules:
     gamut: str | None = None
     combing: float = _COMBING
     areas: tuple[RuleArea, ...] = ()
+    chart: RuleChart | None = None
 
     @property
     def left_out(self) -> tuple[RuleArea, ...]:
@@ -89,15 +100,15 @@ def load_rules(name_or_path: str | Path) -> Rules:
         return parse_rules(resources.files("bluffline.rules").joinpath("shipped", f"{text}.toml").read_text("utf-8"), text)
     path = Path(text)
     try:
-        return parse_rules(path.read_text("utf-8"), path.stem)
+        return parse_rules(path.read_text("utf-8"), path.stem, path.parent)
     except FileNotFoundError as error:
         raise RulesError(f"There are no rules named {text}; choose {', '.join(SHIPPED)} or give a rule file.") from error
     except (OSError, UnicodeDecodeError) as error:
         raise RulesError(f"The rule file {text} can't be read as text.") from error
 
 
-def parse_rules(text: str, name: str) -> Rules:
-    """Rules from the text of a rule file; the format is in ``docs/rules.md``.
+def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
+    """Rules from the text of a rule file; the format is in ``docs/rules.md``. Files it names are sought from ``folder``.
 
     Raises
     ------
@@ -127,7 +138,24 @@ def parse_rules(text: str, name: str) -> Rules:
         gamut=_gamut(limits, name),
         combing=_percent(_section(table, "combing", name), "share", _COMBING, f"The rules {name}: combing"),
         areas=_areas(table, name),
+        chart=_chart(table, name, folder),
     )
+
+
+def _chart(table: dict[str, Any], name: str, folder: Path) -> RuleChart | None:
+    if "chart" not in table:
+        return None
+    section = _section(table, "chart", name)
+    reference = section.get("reference")
+    if not isinstance(reference, str) or not reference.strip():
+        raise RulesError(f"The rules {name}: chart.reference must name a chart reference.")
+    if "mean" not in section and "worst" not in section:
+        raise RulesError(f"The rules {name}: chart needs mean or worst, the greatest ΔE2000 that is allowed.")
+    mean, worst = (section.get(key, float("inf")) for key in ("mean", "worst"))
+    if not all(_number(value) and value > 0 for value in (mean, worst)):
+        raise RulesError(f"The rules {name}: chart.mean and chart.worst must be numbers above 0, in ΔE2000.")
+    beside = folder / reference
+    return RuleChart(str(beside) if beside.is_file() else reference, float(mean), float(worst))
 
 
 def _gamut(limits: dict[str, Any], name: str) -> str | None:

@@ -26,9 +26,22 @@ from bluffline.session.work import FollowedArea, Treatments, Work
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step, Treatment
+from bluffline.treat.colour import Balance, Cdl, HueNudge
+from bluffline.treat.steps import (
+    ChromaRein,
+    LevelRemap,
+    RemapMode,
+    SoftCeiling,
+    SoftFloor,
+    Step,
+    Treatment,
+    called,
+    with_step,
+)
 
-STEP_KINDS: tuple[type[Step], ...] = (LevelRemap, SoftCeiling, SoftFloor, ChromaRein)
+# The steps that can be added by hand; others come from a chart fit or a file.
+STEP_KINDS: tuple[type[Step], ...] = (Balance, HueNudge, Cdl, LevelRemap, SoftCeiling, SoftFloor, ChromaRein)
+_SKIN_HUE = 123.0  # degrees on the vectorscope
 
 
 class Session:
@@ -183,9 +196,7 @@ class Session:
 
     def add_step(self, kind: type[Step]) -> None:
         """Add a step to the shot in view, its figures from what the shot measures and the rules allow."""
-        order = STEP_KINDS.index
-        steps = sorted([*self.treatment, self._new_step(kind)], key=lambda step: order(type(step)))
-        self.set_treatment(self.shot, tuple(steps), f"Add {kind.title.lower()}")
+        self.set_treatment(self.shot, with_step(self.treatment, self._new_step(kind)), f"Add {called(kind)}")
 
     def _new_step(self, kind: type[Step]) -> Step:
         assert self.survey is not None, "steps are added to a surveyed programme"
@@ -194,6 +205,12 @@ class Session:
         if kind is LevelRemap:
             mode = RemapMode.FULL_TO_NARROW if self.source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
             return LevelRemap.mistagged(mode, self.source.bit_depth, self.source.levels)
+        if kind is Balance:
+            return Balance((1.0, 1.0, 1.0), self.source.transfer)
+        if kind is HueNudge:
+            return HueNudge(_SKIN_HUE, 40.0, 0.0, 5.0, 80.0, self.source.matrix)
+        if kind is Cdl:
+            return Cdl()
         if kind is SoftCeiling:
             return ceiling_for(high, limits.luma[1])
         if kind is SoftFloor:
@@ -211,7 +228,7 @@ class Session:
         """Put another step in a place of the treatment in view; acts of one gesture are undone together."""
         steps = list(self.treatment)
         steps[place] = step
-        self.set_treatment(self.shot, tuple(steps), f"Change {step.title.lower()}", gesture)
+        self.set_treatment(self.shot, tuple(steps), f"Change {called(step)}", gesture)
 
     def bypass_step(self, place: int, *, bypassed: bool) -> None:
         """Take a step of the treatment in view out of force, or bring it back."""
@@ -221,7 +238,7 @@ class Session:
         """Remove a step from the treatment in view."""
         steps = list(self.treatment)
         removed = steps.pop(place)
-        self.set_treatment(self.shot, tuple(steps), f"Remove {removed.title.lower()}")
+        self.set_treatment(self.shot, tuple(steps), f"Remove {called(removed)}")
 
     def reset_shot(self) -> None:
         """Leave the shot in view untreated."""

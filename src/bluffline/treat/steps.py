@@ -154,6 +154,11 @@ def with_step(treatment: Treatment, step: Step) -> Treatment:
     return (*treatment[:place], step, *treatment[place:])
 
 
+def called(step: Step | type[Step]) -> str:
+    """A step's name within a sentence."""
+    return step.title if step.title.isupper() else step.title.lower()
+
+
 def colours_of(treatment: Treatment) -> tuple[ColourStep, ...]:
     """The steps in force that look at all of a colour."""
     return tuple(step for step in treatment if isinstance(step, COLOUR_STEPS) and not step.bypassed)

@@ -103,10 +103,10 @@ class LongWork(QObject):
         survey = self.session.survey
         if survey is None or not self.session.surveyed or self.jobs.running:
             return
-        shots, findings = list(self.session.shots), list(self.session.findings)
+        shots, findings, treatments = list(self.session.shots), list(self.session.findings), self.session.treatments
 
         def job(monitor: Monitor) -> list[Proposal]:
-            return propose_all(survey, shots, findings, monitor)
+            return propose_all(survey, shots, findings, monitor, treatments)
 
         self.jobs.start(job, self._accept)
 

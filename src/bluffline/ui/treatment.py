@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from bluffline.errors import SettingsError
 from bluffline.session.session import STEP_KINDS, Session
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step
+from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step, called
 from bluffline.ui.style import font
 from bluffline.ui.transfer import TransferLine
 
@@ -95,7 +95,7 @@ class StepCard(QFrame):
         remove.setText("Remove")
         remove.setFont(font(11))
         remove.setStyleSheet("padding: 1px 3px")
-        remove.setAccessibleName(f"Remove {step.title.lower()}")
+        remove.setAccessibleName(f"Remove {called(step)}")
         remove.clicked.connect(lambda: session.remove_step(place))
         head = QHBoxLayout()
         head.addWidget(title)

@@ -112,7 +112,7 @@ class Viewer(QObject):
         source = session.source
         key = session.treatment, source
         if key != self._treat_key or self._frame_treatment is None:
-            self._treat_key, self._frame_treatment = key, FrameTreatment(session.treatment, source)
+            self._treat_key, self._frame_treatment = key, FrameTreatment(session.treatment, source, draft=True)
         ratio = self.picture.devicePixelRatioF()
         areas, probe = session.areas, self.picture.probe
         column, line = (None, None) if probe is None else (int(probe[0]), int(probe[1]))

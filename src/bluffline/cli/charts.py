@@ -1,0 +1,122 @@
+"""The commands that calibrate: chart, and apply."""
+
+import argparse
+import json
+import os
+import re
+import sys
+from pathlib import Path
+
+import numpy as np
+
+from bluffline.charts.fit import Aim, ChartFit, fit_chart
+from bluffline.charts.frame import ChartFrame
+from bluffline.charts.reference import SHIPPED, load_reference
+from bluffline.charts.shot import ChartShot, read_chart
+from bluffline.cli.progress import terminal_monitor
+from bluffline.errors import SettingsError
+from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
+from bluffline.media.reader import Reader
+from bluffline.media.writer import CODECS, codec_for, refuse_source_as_target
+from bluffline.prove.render import render
+from bluffline.report.chart import chart_report, describe_chart
+from bluffline.report.files import save_text
+from bluffline.rules.shots import Shot
+from bluffline.signal.colorimetry import camera_signal
+from bluffline.treat.bake import DRAFT_SIZE, SIZES, bake_cube, fitted_cdl, residual
+from bluffline.treat.lutfile import ENDINGS, read_step, step_text_for
+from bluffline.treat.steps import Treatment
+from bluffline.treat.stored import load_treatment, treatment_text
+
+
+def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Declare the two commands."""
+    chart = commands.add_parser("chart", help="measure a filmed chart and fit a calibration to it")
+    chart.set_defaults(run=_chart)
+    chart.add_argument("file", type=Path, metavar="FILE")
+    chart.add_argument("--frame", type=int, default=0, metavar="N", help="counted from 0")
+    chart.add_argument("--reference", required=True, metavar="REF", help=f"{', '.join(SHIPPED)}, or a CGATS.17 or CSV file")
+    chart.add_argument("--layout", type=Path, metavar="LAYOUT", help="default: the .toml beside the reference")
+    chart.add_argument("--corners", metavar="x1,y1,…,x4,y4", help="the chart's own, clockwise from its upper left")
+    chart.add_argument("--fit", choices=[str(aim) for aim in Aim], default=str(Aim.AUTO))
+    chart.add_argument("--skin-first", action="store_true", help="let patches of skin count four times")
+    chart.add_argument("--even-light", choices=("yes", "no"), help="default: where it is uneven, with --fit auto")
+    chart.add_argument("--lut", type=Path, metavar="OUT", help=f"write the fit as {', '.join(ENDINGS)}")
+    chart.add_argument("--lut-size", type=int, choices=SIZES, default=DRAFT_SIZE, help="entries along a side of the cube")
+    chart.add_argument("--treatment", type=Path, metavar="OUT.json", help="write the fit as a treatment")
+    chart.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
+    apply = commands.add_parser("apply", help="write a file through a LUT or a treatment")
+    apply.set_defaults(run=_apply)
+    apply.add_argument("file", type=Path, metavar="FILE")
+    apply.add_argument("out", type=Path, metavar="OUT", help="the file to write: .mov, .mxf, .mkv or .mp4")
+    what = apply.add_mutually_exclusive_group(required=True)
+    what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(ENDINGS))
+    what.add_argument("--treatment", type=Path, metavar="T.json")
+    apply.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
+
+
+def _chart(options: argparse.Namespace) -> int:
+    programme = probe(options.file)
+    reference = load_reference(options.reference, options.layout)
+    placed = None if options.corners is None else ChartFrame.of(_corners(options.corners))
+    if not 0 <= options.frame < programme.frame_count:
+        raise SettingsError(f"There is no frame {options.frame}: {programme.path} has {programme.frame_count}, counted from 0.")
+    everything = (0, programme.frame_count - 1)
+    with Reader(programme) as reader:
+        shot = read_chart(
+            lambda n: reader.frame(n).planes, options.frame, everything, programme.format, reference, placed
+        )  # fmt: skip
+    even_light = None if options.even_light is None else options.even_light == "yes"
+    fit = fit_chart(
+        shot.samples, reference, programme.format, Aim(options.fit), skin_first=options.skin_first, even_light=even_light
+    )
+    report = chart_report(programme, reference, shot, fit)
+    if options.lut is not None:
+        report["lut"] = _save_lut(options.lut, options.lut_size, programme, shot, fit)
+    if options.treatment is not None:
+        title = f"{reference.title}, {programme.label(shot.frame)}"
+        save_text(options.treatment, treatment_text(title, fit.steps))
+    if options.json == "-":
+        sys.stdout.write(json.dumps(report, indent=2, ensure_ascii=False) + "\n")
+        return 0
+    if options.json is not None:
+        save_text(Path(options.json), json.dumps(report, indent=2, ensure_ascii=False) + "\n")
+    print(describe_chart(report))
+    if options.lut is not None:
+        made = report["lut"]
+        print(f"{made['path']}: on the chart {made['mean']:.2f} ΔE from the fit in the mean, {made['worst']:.2f} at most")
+    return 0
+
+
+def _corners(text: str) -> list[float]:
+    parts = [part.strip() for part in text.split(",")]
+    if len(parts) != 8 or not all(re.fullmatch(r"-?\d+(\.\d+)?", part) for part in parts):
+        raise SettingsError(f"--corners must be eight numbers with commas between, not {text}.")
+    return [float(part) for part in parts]
+
+
+def _save_lut(path: Path, size: int, programme: Programme, shot: ChartShot, fit: ChartFit) -> dict[str, object]:
+    """Write the fit as a file, and tell how far it is from the fit on the chart's own colours."""
+    source, ending = programme.format, path.suffix.lower()
+    step = fitted_cdl(fit.steps, source) if ending == ".cdl" else bake_cube(fit.steps, source, size, name=path.stem)
+    save_text(path, step_text_for(step, ending))
+    off = residual(fit.steps, (step,), source, camera_signal(shot.samples.light, source.transfer))
+    return {"path": str(path), "mean": round(float(np.mean(off)), 4), "worst": round(float(np.max(off)), 4)}
+
+
+def _apply(options: argparse.Namespace) -> int:
+    programme = probe(options.file)
+    codec = codec_for(options.out, options.codec)
+    refuse_source_as_target(programme.path, options.out)
+    treatment: Treatment = (read_step(options.lut),) if options.lut is not None else load_treatment(options.treatment)[1]
+    whole = Shot(0, programme.frame_count - 1)
+    working = options.out.with_name(f".{options.out.stem}.{os.getpid()}.part{options.out.suffix}")
+    try:
+        with terminal_monitor() as monitor:
+            render(programme, programme.format, [whole], {0: treatment}, working, codec, monitor)
+        working.replace(options.out)
+    finally:
+        working.unlink(missing_ok=True)
+    print(f"{options.out}: {programme.frame_count} frames through {', '.join(step.title for step in treatment)}.")
+    return 0

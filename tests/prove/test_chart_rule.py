@@ -1,0 +1,55 @@
+"""Charts as a rule: found, judged, and left out where nothing is sure."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from bluffline.charts.reference import load_reference
+from bluffline.errors import ChartError
+from bluffline.media.probe import probe
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.survey import must_fix, run_survey, start_survey
+from bluffline.rules.rulefile import RuleChart, load_rules
+from filmed import Filming, camera
+
+GLAZE = load_reference("glaze-24")
+Y, X = np.mgrid[0:360, 0:480]
+
+
+def chart_picture(filming):
+    """The glaze chart seen straight on, on a dark board."""
+    u, v = (X - 60) / 360, (Y - 60) / 240
+    column, row = np.floor(u * 6).astype(int), np.floor(v * 4).astype(int)
+    inside = (np.abs(u * 6 - column - 0.5) < 0.42) & (np.abs(v * 4 - row - 0.5) < 0.42) & (u > 0) & (u < 1) & (v > 0) & (v < 1)
+    light = np.full((360, 480, 3), 0.04)
+    light[inside] = GLAZE.light("bt709")[(np.clip(row, 0, 3) * 6 + np.clip(column, 0, 5))[inside]]
+    return camera(light, filming)
+
+
+def surveyed(clip, rule, filming=Filming()):  # noqa: B008 – a constant
+    chart, plain = chart_picture(filming), np.full((360, 480, 3), 0.3)
+    path = clip("chart.mkv", lambda n: chart if n < 12 else plain, 24)
+    return run_survey(start_survey(probe(path), replace(load_rules("r103"), chart=rule)), Monitor())
+
+
+def test_a_chart_that_is_off_is_a_finding_of_its_shot(clip):
+    survey = surveyed(clip, RuleChart("glaze-24", 2.0, 50.0), Filming(gains=(0.95, 0.8, 0.55)))
+    (finding,) = must_fix(survey.findings())
+    assert (finding.rule, finding.shot, finding.first_frame, finding.last_frame) == ("chart", 0, 0, 11)
+    assert finding.unit == "ΔE2000" and finding.worst_value > 5 and "2 is allowed" in finding.reason
+    assert finding.worst_area == pytest.approx(50, abs=2)
+
+
+def test_a_right_chart_passes_and_its_worst_patch_may_still_not(clip):
+    survey = surveyed(clip, RuleChart("glaze-24", 2.0, 4.0))
+    assert len(survey.charts) == 1 and survey.charts[0].mean < 0.5
+    assert not must_fix(survey.findings())
+    (finding,) = must_fix(surveyed(clip, RuleChart("glaze-24", 99.0, 0.05)).findings())
+    assert survey.charts[0].patch in finding.reason
+
+
+@pytest.mark.parametrize(("reference", "words"), [("nowhere", "There is no chart reference"), ("grey-11", "single row")])
+def test_what_can_not_serve_is_refused_before_anything_is_measured(over_clip, reference, words):
+    with pytest.raises(ChartError, match=words):
+        start_survey(probe(over_clip), replace(load_rules("r103"), chart=RuleChart(reference, 2.0, 5.0)))

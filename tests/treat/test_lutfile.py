@@ -1,0 +1,110 @@
+"""LUT files: what is written is what another reader gets, and what is read is what was written."""
+
+import numpy as np
+import PyOpenColorIO as ocio  # noqa: N813 – as its own documentation calls it
+import pytest
+
+from bluffline.errors import SettingsError
+from bluffline.treat.bake import bake_cube, bake_curves, baked, fitted_cdl, residual
+from bluffline.treat.colour import Balance, Cdl, ColourMatrix, Lut, Straighten
+from bluffline.treat.lutfile import read_step, step_text_for
+from bluffline.treat.steps import ChromaRein
+from clips import signal
+
+CHAIN = (
+    Straighten(((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))),
+    ColourMatrix(((1.2, -0.15, -0.05), (-0.1, 1.25, -0.15), (0.0, -0.2, 1.2)), "bt709"),
+)
+SOURCE = signal()
+COLOURS = np.random.default_rng(6).uniform(0.05, 0.95, (300, 3))
+PRINTED = 2e-5  # .cube files are printed to six places, and OpenColorIO computes in single precision
+CLOSE = 0.5  # ΔE2000 that a baked chain may be off
+
+
+def saved(folder, step, ending):
+    path = folder / f"made{ending}"
+    path.write_text(step_text_for(step, ending))
+    return path
+
+
+def by_another_reader(path, colours):
+    transform = ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
+    processor = ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
+    out = np.ascontiguousarray(colours, np.float32)
+    processor.applyRGB(out)
+    return out
+
+
+@pytest.mark.parametrize(
+    ("step", "ending"),
+    [
+        (bake_cube(CHAIN, SOURCE, 17), ".cube"), (bake_curves(CHAIN[:1]), ".cube"), (bake_cube(CHAIN, SOURCE, 17), ".clf"),
+        (bake_curves(CHAIN[:1]), ".clf"), (Cdl((1.1, 1.0, 0.9), (0.02, 0.0, 0.01), (0.9, 1.0, 1.1), 0.8), ".cdl"),
+    ],
+)  # fmt: skip
+def test_another_reader_makes_the_same_of_it_and_so_do_we(tmp_path, step, ending):
+    path = saved(tmp_path, step, ending)
+    wanted = step.apply(COLOURS)
+    assert np.abs(by_another_reader(path, COLOURS) - wanted).max() < 20 * PRINTED
+    assert np.abs(read_step(path).apply(COLOURS) - wanted).max() < (PRINTED if ending == ".cube" else 0.003)
+
+
+@pytest.mark.parametrize("size", [33, 65])
+def test_a_baked_chain_is_close_to_the_chain(size):
+    assert residual(CHAIN, (bake_cube(CHAIN, SOURCE, size),), SOURCE, COLOURS).max() < CLOSE
+
+
+def test_what_is_baked_sits_before_the_rest_and_curves_serve_where_they_can():
+    treatment = (*CHAIN, ChromaRein(-5, 105))
+    lut, rest = baked(treatment, SOURCE)
+    assert lut.is_cube and rest == treatment[-1]
+    (curves,) = baked(CHAIN[:1], SOURCE)
+    assert not curves.is_cube
+    with pytest.raises(SettingsError, match="nothing to bake"):
+        baked((ChromaRein(-5, 105),), SOURCE)
+    with pytest.raises(SettingsError, match="Matrix, which mixes components"):
+        bake_curves(CHAIN)
+
+
+def test_a_chain_that_is_a_cdl_is_found_as_one():
+    wanted = Cdl((1.2, 1.0, 0.8), (0.03, 0.0, -0.02), (0.9, 1.0, 1.1), 0.9)
+    found = fitted_cdl((wanted,), SOURCE)
+    assert residual((wanted,), (found,), SOURCE, COLOURS).max() < 0.05
+    gains = fitted_cdl((Balance((1.2, 1.0, 0.8)),), SOURCE)
+    assert gains.slope == pytest.approx((1.2, 1.0, 0.8), abs=0.01)
+
+
+CUBE = "LUT_3D_SIZE 2\n" + "0 0 0\n" * 8
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "sentence"),
+    [
+        ("a.cube", CUBE + "0 0 0\n", "announces 8 entries and holds 9"),
+        ("a.cube", "0 0 0\n", "announces 0 entries"),
+        ("a.cube", CUBE.replace("0 0 0", "0 0 x", 1), "line 2: a number was expected"),
+        ("a.cube", "LUT_3D_SIZE 500\n", "line 1: a size of 500 is not between 2 and 129"),
+        ("a.cube", "WHATEVER 1\n" + CUBE, "line 1: WHATEVER is not known"),
+        ("a.cube", "DOMAIN_MIN 0 0 1\n" + CUBE, "line 1: domains that differ"),
+        ("a.cube", CUBE.replace("0 0 0", "0 0 nan", 1), "not a number"),
+        ("a.clf", "<ProcessList", "can't be used"),
+        ("a.cdl", "<nothing/>", "can't be used"),
+        ("a.lut", "x", "is not a LUT that can be read"),
+    ],
+)
+def test_files_that_are_wrong_are_refused_with_the_line(tmp_path, name, text, sentence):
+    path = tmp_path / name
+    path.write_text(text)
+    with pytest.raises(SettingsError, match=sentence) as raised:
+        read_step(path)
+    assert "\n" not in str(raised.value)
+
+
+def test_what_is_not_there_and_what_a_file_cannot_hold(tmp_path):
+    for ending in (".cube", ".clf"):
+        with pytest.raises(SettingsError, match="can't be read"):
+            read_step(tmp_path / f"none{ending}")
+    with pytest.raises(SettingsError, match=r"may be .cdl or .clf"):
+        step_text_for(Cdl(), ".cube")
+    with pytest.raises(SettingsError, match=r"may be .cube or .clf"):
+        step_text_for(Lut("x", 0, 1, np.zeros((2, 3), np.float32)), ".cdl")
