@@ -364,4 +364,4 @@ def test_facts_of_the_gauges(surveyed_desk, qtbot):
     desk.gauges.put(0, Kind(Instrument.HISTOGRAM))
     settled(qtbot, desk, lambda: cards[0].facts == "combing 0.0 %")
     qtbot.keyClick(desk, Qt.Key.Key_Period)
-    assert cards[1].facts == "dotted: legal at Y′ 55 %"
+    assert cards[1].facts == "legal at Y′ 55 %"

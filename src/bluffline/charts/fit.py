@@ -307,7 +307,7 @@ def _matrix(chart: _Chart, before: tuple[ColourStep, ...], start: ColourStep | N
         means = delta_e_2000(seen, lab) @ weights
         return float(means[0]), (means[1:] - means[0]) / _STEP
 
-    rounds = 3 if isinstance(start, ColourMatrix) else 60  # one patch less moves the solution little
+    rounds = 2 if isinstance(start, ColourMatrix) else 60  # one patch less moves the solution little
     found = minimize(judged, rows[:, :2].ravel(), jac=True, method="BFGS", options={"maxiter": rounds, "gtol": 1e-3})
     return ColourMatrix(_as_rows(_rows_of(found.x)), chart.transfer)
 

@@ -100,11 +100,18 @@ def follow(before: Planes, now: Planes, source: SignalFormat, frame: ChartFrame)
     corners = np.array(frame.corners)
     left, top = np.maximum(np.floor(corners.min(axis=0)).astype(int), 0)
     right, bottom = np.minimum(np.ceil(corners.max(axis=0)).astype(int), (source.width, source.height))
-    first, second = (np.ascontiguousarray(planes[0][top:bottom, left:right], np.float32) for planes in (before, now))
-    window = cv2.createHanningWindow((right - left, bottom - top), cv2.CV_32F)
-    still, _ = cv2.phaseCorrelate(first, first, window)  # at odd sizes the library's own centre is half a pixel off
-    moved, likeness = cv2.phaseCorrelate(first, second, window)
-    return (float(moved[0] - still[0]), float(moved[1] - still[1])), float(likeness)
+    width, height = _transformed(right - left), _transformed(bottom - top)
+    part = (slice(top, top + height), slice(left, left + width))
+    first, second = (np.ascontiguousarray(planes[0][part], np.float32) for planes in (before, now))
+    moved, likeness = cv2.phaseCorrelate(first, second, cv2.createHanningWindow((width, height), cv2.CV_32F))
+    return (float(moved[0]), float(moved[1])), float(likeness)
+
+
+def _transformed(size: int) -> int:
+    """The greatest even size up to ``size`` that is transformed without padding: at others the library is half a pixel off."""
+    while size % 2 or cv2.getOptimalDFTSize(size) != size:
+        size -= 1
+    return size
 
 
 def _searched(planes: Planes, source: SignalFormat) -> tuple[NDArray[np.float32], float]:

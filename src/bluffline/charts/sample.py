@@ -17,7 +17,7 @@ from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
 
 _SHARE = 0.6  # of a patch's width and height: its edges catch light and lose focus
-_LEAST_PIXELS = 16
+_LEAST_PIXELS, _ENOUGH_PIXELS = 16, 800  # of a patch; of larger ones every second, third … column and row is taken
 _OUTLYING = 3.5  # robust standard deviations beyond which a pixel is dust or glare
 _AT_LIMIT, _NOISE_FREE = 0.3, 0.4  # share of pixels at a patch's own extreme; codes of spread
 CLIPPED = 0.02  # share of clipped pixels from which a patch is not to be trusted
@@ -106,14 +106,16 @@ def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[An
     source = signal.source
     left, top = np.floor(quad.min(axis=0)).astype(int)
     right, bottom = np.ceil(quad.max(axis=0)).astype(int)
-    x, y = np.meshgrid(np.arange(left, right) + 0.5, np.arange(top, bottom) + 0.5)
+    step = max(int(np.sqrt(abs(shoelace(quad)) / _ENOUGH_PIXELS)), 1)
+    x, y = np.meshgrid(np.arange(left, right, step) + 0.5, np.arange(top, bottom, step) + 0.5)
     inside = np.ones(x.shape, bool)
     turn = np.sign(shoelace(quad))
     for (x1, y1), (x2, y2) in zip(quad, np.roll(quad, -1, axis=0), strict=True):
         inside &= turn * ((x2 - x1) * (y - y1) - (y2 - y1) * (x - x1)) >= 0
     if inside.sum() < _LEAST_PIXELS:
         raise ChartError("The chart is too small in the picture: a patch has fewer than 16 pixels.")
-    codes = np.stack([plane[top:bottom, left:right][inside] for plane in signal.rgb], axis=1).astype(np.float64) - signal.room
+    part = (slice(top, bottom, step), slice(left, right, step))
+    codes = np.stack([plane[part][inside] for plane in signal.rgb], axis=1).astype(np.float64) - signal.room
     middle = np.median(codes, axis=0)
     deviation = np.abs(codes - middle)
     limit = _OUTLYING * 1.4826 * np.median(deviation, axis=0) + 1.0
@@ -124,17 +126,17 @@ def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[An
     with_luma = np.column_stack([codes, codes @ (kr, 1 - kr - kb, kb)])  # each of the four may have been clipped alone
     extremes = np.stack([with_luma.max(axis=0), with_luma.min(axis=0)])
     at_limit = float((np.abs(with_luma - extremes[:, None]) <= 1).mean(axis=1).max())
-    hard = float(_at_the_end(signal, codes, (x[inside], y[inside])).mean())
+    hard = float(at_the_end(signal, codes, (x[inside], y[inside])).mean())
     luminance = np.log(np.maximum(light[kept].mean(axis=1), 1e-4))
     terms = np.column_stack([np.ones(kept.sum()), place[kept]])
     slope = np.linalg.lstsq(terms, luminance, rcond=None)[0][1:]
     return light[kept].mean(axis=0), float(codes[kept].std(axis=0).mean()), at_limit, hard, slope, place.mean(axis=0)
 
 
-def _at_the_end(
-    signal: FrameSignal, codes: NDArray[np.float64], pixels: tuple[NDArray[np.float64], NDArray[np.float64]]
+def at_the_end(
+    signal: FrameSignal, codes: NDArray[np.float64], pixels: tuple[NDArray[Any], NDArray[Any]]
 ) -> NDArray[np.bool_]:
-    """Which pixels are stored at the first or last codes that a picture may have."""
+    """Which pixels, at columns and rows (N,) and with R′G′B′ codes (N, 3), are stored at the first or last code there is."""
     source = signal.source
     unit = 1 << (source.bit_depth - 8)
     low, high = (unit, 255 * unit - 1) if source.range is Range.NARROW else (0, 256 * unit - 1)

@@ -11,7 +11,7 @@ from bluffline.errors import ChartError
 from bluffline.measure.frame_measure import Planes
 from bluffline.signal.format import SignalFormat
 
-FRAMES = 5  # that are averaged at most
+FRAMES = 4  # that are averaged at most
 _REACH = 8  # frames on each side from which they are taken
 _STEADY = 0.4  # likeness to the frame in view from which a frame counts as the same chart, held still
 

@@ -12,6 +12,7 @@ from bluffline.measure.reading import Reading
 from bluffline.measure.scopes import CHROMA_REACH, CIE_REACH, FrameSignal, Instrument, Kind
 from bluffline.signal.colorimetry import rgb_to_xyz, to_light
 from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.matrix import rgb_to_ycbcr
 
 Place = tuple[float, float]
 Box = tuple[float, float, float, float]
@@ -28,17 +29,9 @@ def places_of(kind: Kind, source: SignalFormat, reading: Reading, x: float) -> l
     percents = {"Y′": levels.percent(reading.luma)}
     percents |= dict(zip(("R′", "G′", "B′"), (levels.percent(code) for code in reading.rgb), strict=True))
     cb, cr = reading.chroma
-    if kind.instrument is Instrument.VECTORSCOPE:
-        reach = 2 * CHROMA_REACH / int(kind.mode)
-        return [(0.5 + cb / reach, 0.5 - cr / reach)]
-    if kind.instrument is Instrument.CHROMATICITY:
-        light = to_light((np.array(reading.rgb) - levels.black) / levels.swing, source.transfer)
-        xyz = rgb_to_xyz(source.primaries) @ light
-        if xyz.sum() <= 0:
-            return []
-        a, b = (float(v) for v in xyz[:2] / xyz.sum())
-        a, b = uniform(a, b) if kind.mode == "1976" else (a, b)
-        return [(a / CIE_REACH[kind.mode], 1 - b / CIE_REACH[kind.mode])]
+    if kind.instrument in (Instrument.VECTORSCOPE, Instrument.CHROMATICITY):
+        place = colour_place(kind, source, (np.array(reading.rgb) - levels.black) / levels.swing)
+        return [] if place is None else [place]
     for name, value in (("Cb", cb), ("Cr", cr)):
         percents[name] = levels.percent(levels.zero + value * levels.span)
     span, components = Span.of(kind), kind.components
@@ -47,6 +40,20 @@ def places_of(kind: Kind, source: SignalFormat, reading: Reading, x: float) -> l
     parts = len(components) if kind.instrument is Instrument.PARADE else 1
     named = [(n, percents[name]) for n, name in enumerate(components) if name in percents]
     return [(((n if parts > 1 else 0) + across) / parts, 1 - span.place(level)) for n, level in named]
+
+
+def colour_place(kind: Kind, source: SignalFormat, rgb: NDArray[np.floating]) -> Place | None:
+    """Where R′G′B′ (3,), 0 … 1, stands on a vectorscope or a chromaticity diagram; None where black has no chromaticity."""
+    if kind.instrument is Instrument.VECTORSCOPE:
+        _, cb, cr = (float(value) for value in rgb_to_ycbcr(rgb, source.matrix))
+        reach = 2 * CHROMA_REACH / int(kind.mode)
+        return 0.5 + cb / reach, 0.5 - cr / reach
+    xyz = rgb_to_xyz(source.primaries) @ to_light(rgb, source.transfer)
+    if xyz.sum() <= 0:
+        return None
+    a, b = (float(v) for v in xyz[:2] / xyz.sum())
+    a, b = uniform(a, b) if kind.mode == "1976" else (a, b)
+    return a / CIE_REACH[kind.mode], 1 - b / CIE_REACH[kind.mode]
 
 
 def pixels_at(kind: Kind, frame: FrameSignal, box: Box) -> NDArray[np.bool_]:

@@ -26,7 +26,8 @@ from bluffline.session.work import FollowedArea, Treatments, Work
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
-from bluffline.treat.colour import Balance, Cdl, HueNudge
+from bluffline.treat.bake import baked, residual
+from bluffline.treat.colour import COLOUR_STEPS, Balance, Cdl, HueNudge
 from bluffline.treat.steps import (
     ChromaRein,
     LevelRemap,
@@ -36,6 +37,7 @@ from bluffline.treat.steps import (
     Step,
     Treatment,
     called,
+    colours_of,
     with_step,
 )
 
@@ -189,6 +191,54 @@ class Session:
         if not treatment:
             del treatments[shot]
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
+
+    def calibrate(self, shots: Sequence[int], steps: Treatment, act: str) -> None:
+        """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
+        treatments = dict(self.treatments)
+        for shot in shots:
+            rest = tuple(step for step in treatments.get(shot, ()) if not isinstance(step, COLOUR_STEPS))
+            treatments[shot] = (*steps, *rest)
+        self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act)
+
+    def paste(self, shots: Sequence[int], steps: Treatment, act: str, gesture: str | None = None) -> None:
+        """Give shots copies of steps as one act: each in place of one of its kind, or else where its kind belongs."""
+        treatments = dict(self.treatments)
+        for shot in shots:
+            treatment = treatments.get(shot, ())
+            for step in steps:
+                kinds = [type(other) for other in treatment]
+                if type(step) in kinds:
+                    place = kinds.index(type(step))
+                    treatment = (*treatment[:place], step, *treatment[place + 1 :])
+                else:
+                    treatment = with_step(treatment, step)
+            treatments[shot] = treatment
+        self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
+
+    def bake(self) -> float:
+        """Bake the steps on colours of the shot in view into one LUT; returns the worst ΔE2000 that this costs.
+
+        Raises
+        ------
+        SettingsError : there are no such steps in force
+        """
+        before = self.treatment
+        after = baked(before, self.source)
+        self.set_treatment(self.shot, after, "Bake the steps on colours")
+        return self.off_by(colours_of(before), colours_of(after))
+
+    def off_by(self, steps: Treatment, others: Treatment) -> float:
+        """The worst ΔE2000 between what two chains make of a grid of colours."""
+        axis = np.linspace(0.03, 0.97, 9)
+        colours = np.stack(np.meshgrid(axis, axis, axis), axis=-1).reshape(-1, 3)
+        return float(residual(steps, others, self.source, colours).max())
+
+    def move_step(self, place: int, by: int) -> None:
+        """Move a step of the treatment in view earlier (−1) or later (+1)."""
+        steps = list(self.treatment)
+        step = steps.pop(place)
+        steps.insert(place + by, step)
+        self.set_treatment(self.shot, tuple(steps), f"Move {called(step)}")
 
     def _push(self, work: Work, act: str, gesture: str | None = None) -> None:
         self._history.push(work, act, gesture)

@@ -96,7 +96,7 @@ class Straighten:
     @property
     def text(self) -> str:
         """Its figures in a line."""
-        return f"curve through {len(self.curve)} greys, strength {self.strength:.0f} %"
+        return f"curve through {len(self.curve)} greys"
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,7 +119,7 @@ class ColourMatrix:
     @property
     def text(self) -> str:
         """Its figures in a line."""
-        return "; ".join(" ".join(f"{value:.3f}" for value in row) for row in self.rows)
+        return "; ".join(" ".join(f"{value:.3f}" for value in row) for row in self.rows).replace("-", "−")
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,7 +197,8 @@ class HueNudge:
     @property
     def text(self) -> str:
         """Its figures in a line."""
-        return f"{self.hue:.0f}° ± {self.width:.0f}° by {self.turn:+.0f}°, luma {self.low:.0f} … {self.high:.0f} %"
+        told = f"{self.hue:.0f}° ± {self.width:.0f}° by {self.turn:+.0f}°, luma {self.low:.0f} … {self.high:.0f} %"
+        return told.replace("-", "−")
 
 
 @dataclass(frozen=True, slots=True)
@@ -274,7 +275,7 @@ class Lut:
     def text(self) -> str:
         """Its figures in a line."""
         shape = f"{self.size}³ cube" if self.is_cube else f"3 curves of {self.size}"
-        return f"{self.name}, {shape}, {self.low * 100:.0f} … {self.high * 100:.0f} %"
+        return f"{self.name}, {shape}, {self.low * 100:.0f} … {self.high * 100:.0f} %".replace(" -", " −")
 
 
 def tetrahedral(table: NDArray[np.float32], place: NDArray[np.float64]) -> NDArray[np.float64]:

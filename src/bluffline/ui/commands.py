@@ -9,7 +9,7 @@ from bluffline.session.looking import Tool
 if TYPE_CHECKING:
     from bluffline.ui.desk import Desk
 
-MENUS = ("Programme", "Go", "Treatment", "View", "Gauges", "Areas", "Help")
+MENUS = ("Programme", "Go", "Treatment", "Chart", "View", "Gauges", "Areas", "Help")
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +35,22 @@ def _surveyed(desk: "Desk") -> bool:
 
 def _has_findings(desk: "Desk") -> bool:
     return bool(desk.session.findings)
+
+
+def _treated(desk: "Desk") -> bool:
+    return bool(desk.session.treatment)
+
+
+def _coloured(desk: "Desk") -> bool:
+    return bool(desk.charting.steps)
+
+
+def _charted(desk: "Desk") -> bool:
+    return desk.charting.model.result is not None and _surveyed(desk)
+
+
+def _with_areas(desk: "Desk") -> bool:
+    return _surveyed(desk) and bool(desk.session.areas)
 
 
 def _interlaced(desk: "Desk") -> bool:
@@ -93,6 +109,21 @@ COMMANDS: tuple[Command, ...] = (
         lambda d: d.session.redo(),
         lambda d: d.session.redoes is not None,
     ),
+    Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda d: d.charting.paste(), _treated, apart=True),
+    Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda d: d.charting.keep_stock(), _treated),
+    Command("put-stock", "Treatment", "Put a stock treatment …", (), lambda d: d.charting.put_stock(), _surveyed),
+    Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda d: d.charting.load_lut(), _surveyed, apart=True),
+    Command("save-lut", "Treatment", "Save the steps on colours …", ("Ctrl+L",), lambda d: d.charting.save_lut(), _coloured),
+    Command("bake", "Treatment", "Bake the steps on colours", ("Ctrl+K",), lambda d: d.charting.bake(), _coloured),
+    Command("chart", "Chart", "Chart panel", ("Shift+C",), lambda d: d.show_chart()),
+    Command("chart-find", "Chart", "Find the chart in this frame", ("Ctrl+F",), lambda d: d.find_chart(), _surveyed),
+    Command("chart-place", "Chart", "Place its corners by hand", ("Ctrl+H",), lambda d: d.charting.place(), _surveyed),
+    Command("chart-turn", "Chart", "Turn it by a quarter", ("Ctrl+J",), lambda d: d.charting.turn(), _surveyed),
+    Command("chart-give", "Chart", "Give the fit to this shot", ("Ctrl+G",), lambda d: d.charting.give(), _charted, apart=True),
+    Command("chart-carry", "Chart", "Carry the fit on …", ("Ctrl+Shift+G",), lambda d: d.charting.carry_on(), _charted),
+    Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda d: d.charting.neutral_pick(), _with_areas),
+    Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda d: d.charting.balance_by_light(), _surveyed),
+    Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda d: d.charting.three_point(), _with_areas),
     Command("wipe", "View", "Wipe to the middle, to either picture", ("W",), lambda d: d.measuring.cycle_wipe()),
     Command("turn-wipe", "View", "Turn the wipe", ("Shift+W",), lambda d: d.measuring.turn_wipe()),
     Command("compare", "View", "Wipe, side by side, flip", ("C",), lambda d: d.viewer.look.next_of("compare")),

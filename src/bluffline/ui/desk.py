@@ -30,6 +30,8 @@ from bluffline.session.looking import Field
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.card import Card
+from bluffline.ui.chart_panel import WIDTH as CHART_WIDTH
+from bluffline.ui.charting import Charting
 from bluffline.ui.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs import FactsDialog, KeySheet
 from bluffline.ui.findings import FindingsList
@@ -62,6 +64,7 @@ class Desk(QMainWindow):
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
         self.picture = self.viewer.picture
         self.measuring = Measuring(self.viewer, self.header.say)
+        self.charting = Charting(self.viewer, self.jobs, self.header.say, self)
         self.player = Player(session, lambda: self.viewer.shown, self._stopped)
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
@@ -79,9 +82,13 @@ class Desk(QMainWindow):
         self._picture_card = Card("Picture", self.picture, self.viewer.probe_line)
         self._areas_card = Card("Areas", self.viewer.panel)
         self._treatment_card = Card("Treatment", self.treatment)
+        self._chart_card = Card("Chart", self.charting.panel)
         for card in (self._findings_card, self._areas_card):
             card.setFixedWidth(290)
+        self._chart_card.setFixedWidth(CHART_WIDTH + 20)
         left = QVBoxLayout()
+        left.addWidget(self._chart_card, 1)
+        self._chart_card.hide()
         left.addWidget(self._findings_card, 3)
         left.addWidget(self._areas_card, 2)
         self._areas_card.hide()
@@ -151,6 +158,8 @@ class Desk(QMainWindow):
         self.header.cancelled.connect(self.jobs.cancel)
         self.header.command.connect(lambda name: self._actions[name].trigger())
         self.header.rules_chosen.connect(self.choose_rules)
+        self.charting.panel.asked.connect(lambda name: self._actions[name].trigger())
+        self.charting.model.changed.connect(self._chart_changed)
         application = QApplication.instance()
         assert application is not None
         application.installEventFilter(self)
@@ -228,10 +237,9 @@ class Desk(QMainWindow):
             self._treatment_changed()
 
     def _programme_changed(self) -> None:
+        self.charting.model.let_go()
         self.viewer.begin()
         self.work.survey()
-
-    # Long work -----------------------------------------------------------------------------------------------------
 
     # Looking -------------------------------------------------------------------------------------------------------
 
@@ -254,6 +262,29 @@ class Desk(QMainWindow):
             self.picture.drop_tool()
             self.picture.highlight(None)
 
+    def show_chart(self) -> None:
+        """Open the chart panel in place of the findings, or close it."""
+        opened = self._chart_card.isHidden()
+        self._chart_card.setVisible(opened)
+        self._findings_card.setVisible(not opened)
+        self._frame_shown(self.viewer.shown)
+        if not opened:
+            self.charting.model.let_go()
+
+    def find_chart(self) -> None:
+        """Find the chart in the frame in view, with the panel open."""
+        if self._chart_card.isHidden():
+            self.show_chart()
+        self.charting.find()
+
+    def _chart_changed(self) -> None:
+        chart, result = self.charting.model.chart_frame, self.charting.model.result
+        confidence = chart.confidence if chart is not None else None
+        place = "" if chart is None else "placed by hand" if confidence is None else f"found, confidence {confidence:.2f}"
+        averaged = "" if result is None else f" · {result.shot.samples.frames} frames averaged"
+        self._chart_card.set_facts(place + averaged)
+        self._refresh_commands()
+
     def zoom_skyline(self, factor: float) -> None:
         """Zoom the skyline about the frame in view."""
         self.skyline.zoom(factor, self.session.frame)
@@ -267,6 +298,7 @@ class Desk(QMainWindow):
 
     def _place_changed(self) -> None:
         self.viewer.ask()
+        self.charting.show_marks()
         self._refresh_facts()
 
     def _gauges_changed(self) -> None:
@@ -277,7 +309,8 @@ class Desk(QMainWindow):
         self._refresh_facts()
 
     def _frame_shown(self, frame: int) -> None:
-        self._areas_card.setVisible(bool(self.viewer.preview is not None and self.viewer.preview.readings))
+        readings = self.viewer.preview is not None and self.viewer.preview.readings
+        self._areas_card.setVisible(bool(readings) and self._chart_card.isHidden())
         self._refresh_facts()
         self.frame_shown.emit(frame)
 
@@ -288,6 +321,7 @@ class Desk(QMainWindow):
     def _treatment_changed(self) -> None:
         self.work.changed()
         self.viewer.ask()
+        self.charting.show_marks()
         self._refresh_facts()
         self._refresh_commands()
 

@@ -1,5 +1,7 @@
 """A gauge: whatever instrument its slot holds, drawn from counts that were made elsewhere."""
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -17,7 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QWidget
 
 from bluffline.draw.graticule import Graticule, Stroke, graticule
-from bluffline.draw.places import Box, Place
+from bluffline.draw.places import Box, Place, colour_place
 from bluffline.draw.scale import Span, Unit
 from bluffline.measure.scopes import MODES, Instrument, Kind, Trace
 from bluffline.session.gauges import GaugeModel
@@ -52,6 +54,7 @@ class Gauge(QWidget):
         self._pixels: object = None  # what the image reads
         self._marks: tuple[object, QPixmap] | None = None
         self._places: list[list[Place]] = []
+        self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         self._aligned: QRect | None = None
         self._guide: int | None = None
         self._drag: QPointF | None = None
@@ -112,6 +115,11 @@ class Gauge(QWidget):
         self._places = places
         self.update()
 
+    def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
+        """On gauges of colour mark where patches stand, with lines to where they ought to: two (N, 3) of R′G′B′."""
+        self._targets = targets
+        self.update()
+
     @property
     def trace(self) -> Trace | None:
         """The counts drawn."""
@@ -139,6 +147,7 @@ class Gauge(QWidget):
         if self._image is not None:
             painter.drawImage(field, self._image)
         painter.drawPixmap(0, 0, self._drawn_marks(field))
+        self._draw_targets(painter)
         self._draw_probe(painter)
 
     def _drawn_marks(self, field: QRect) -> QPixmap:
@@ -182,6 +191,22 @@ class Gauge(QWidget):
                 painter.fillRect(QRectF(left - 2, base - metrics.ascent(), wide + 4, metrics.height()), QColor(26, 26, 26, 200))
             painter.setPen(DIM)
             painter.drawText(QPointF(left, base), word.text)
+
+    def _draw_targets(self, painter: QPainter) -> None:
+        if self._targets is None or self.kind.instrument not in _SQUARE:
+            return
+        source = self._session.source
+        for measured, wanted in zip(*self._targets, strict=True):
+            here, there = (colour_place(self.kind, source, rgb) for rgb in (measured, wanted))
+            if here is None or there is None:
+                continue
+            painter.setPen(QPen(QColor(0, 0, 0), 2.6))
+            painter.drawLine(self._at(here), self._at(there))
+            painter.setPen(QPen(TEXT, 1.2))
+            painter.drawLine(self._at(here), self._at(there))
+            painter.drawEllipse(self._at(here), 2.2, 2.2)
+            corner = self._at(there)
+            painter.drawRect(QRectF(corner.x() - 3, corner.y() - 3, 6, 6))
 
     def _draw_probe(self, painter: QPainter) -> None:
         if len(self._places) > 1:

@@ -129,5 +129,5 @@ class Measuring:
         if kind.instrument is Instrument.HISTOGRAM and preview is not None and preview.measure is not None:
             return f"combing {percent(preview.measure.combing)}"
         if kind.instrument is Instrument.VECTORSCOPE:
-            return f"dotted: legal at Y′ {setup.luma:.0f} %" if setup.shown < SLOTS else ""
+            return f"legal at Y′ {setup.luma:.0f} %" if setup.shown < SLOTS else ""
         return f"{setup.unit} · {'treated' if treated else 'source'}" if setup.shown < SLOTS else str(setup.unit)

@@ -20,10 +20,13 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from bluffline.charts.frame import ChartFrame
+from bluffline.charts.reference import Layout
 from bluffline.measure.areas import Area, Shape
 from bluffline.measure.frame_measure import Region
 from bluffline.session.looking import Compare, Looking, LookModel, Tool
 from bluffline.session.preview import Preview, ScreenPicture
+from bluffline.ui.chart_marks import ChartMarks
 from bluffline.ui.overlays import distance, label, outline, stroke, zone_key
 from bluffline.ui.style import SURROUND, TEXT, TINT, font, image_of
 
@@ -41,6 +44,7 @@ class PictureView(QWidget):
     area_moved = pyqtSignal(int, float, float, bool, str)  # number, across, down, only here, gesture
     area_asked = pyqtSignal(int, str)  # number, "rename" or "remove"
     path_drawn = pyqtSignal(object)  # points, or None
+    chart_placed = pyqtSignal(object)  # ChartFrame, when a corner has been dragged
 
     def __init__(self, model: LookModel) -> None:
         super().__init__()
@@ -58,6 +62,7 @@ class PictureView(QWidget):
         self._held_area = 0
         self._alone = False
         self._gestures = 0
+        self._chart = ChartMarks()
         self.probe: Point | None = None
         self.source_only = False
         self.setMinimumSize(320, 150)
@@ -158,6 +163,11 @@ class PictureView(QWidget):
         self._areas = areas
         self.update()
 
+    def show_chart(self, frame: ChartFrame | None, layout: Layout | None, wanted: NDArray[np.float64] | None) -> None:
+        """Draw a chart frame over the picture; ``wanted``: (N, 3) R′G′B′ that its patches ought to have."""
+        self._chart.show(frame, layout, wanted)
+        self.update()
+
     def highlight(self, mask: NDArray[np.bool_] | None) -> None:
         """Show which pixels were pointed at on a gauge; mask: (H, W) of the whole picture."""
         self._highlight = None
@@ -224,6 +234,8 @@ class PictureView(QWidget):
             self._points.append(pixel)
         elif self._look.tool is not Tool.LOOK and pixel is not None:
             self._drag, self._points = "draw", [pixel, pixel]
+        elif self._chart.grab(point, self.point_of):
+            self._drag = "chart"
         elif self._near_wipe(point):
             turned = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self._drag = "turn" if turned else "wipe"
@@ -255,6 +267,8 @@ class PictureView(QWidget):
             else:
                 middle = shown.x + shown.width / 2 - across, shown.y + shown.height / 2 - down
                 self._model.change(centre=middle)
+        elif self._drag == "chart" and pixel is not None:
+            self._chart.drag(pixel)
         elif self._drag == "draw" and pixel is not None:
             if self._look.tool is Tool.PATH:
                 self._points.append(pixel)
@@ -277,7 +291,7 @@ class PictureView(QWidget):
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif self._near_wipe(point) or self._drag == "wipe":
             self.setCursor(Qt.CursorShape.SplitHCursor)
-        elif self._area_at(point) is not None:
+        elif self._area_at(point) is not None or self._chart.corner_at(point, self.point_of) is not None:
             self.setCursor(Qt.CursorShape.SizeAllCursor)
         else:
             self.setCursor(Qt.CursorShape.OpenHandCursor if self._look.zoom else Qt.CursorShape.ArrowCursor)
@@ -292,6 +306,8 @@ class PictureView(QWidget):
                 shape = _SHAPES[self._look.tool]
                 self._model.change(tool=Tool.LOOK)
                 self.area_drawn.emit(shape, points)
+        elif self._chart.release():
+            self.chart_placed.emit(self._chart.frame)
         self._drag = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -400,6 +416,7 @@ class PictureView(QWidget):
             painter.drawImage(box, self._highlight, QRectF(shown.x, shown.y, shown.width, shown.height))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         place = partial(self.point_of, box=box)
+        self._chart.draw(painter, place)
         for area in self._areas:
             stroke(painter, outline(area, place), closed=True)
             at = self.point_of(area.box[:2], box)

@@ -74,6 +74,8 @@ class DeskStyle(QProxyStyle):
         painter.setPen(QPen(DIM, 1))
         painter.setBrush(WELL)
         painter.drawRoundedRect(box, 2, 2)
+        if option.state & QStyle.StateFlag.State_NoChange:
+            painter.fillRect(box.adjusted(3, box.height() / 2 - 1, -3, -(box.height() / 2 - 1)), DIM)
         if option.state & QStyle.StateFlag.State_On:
             painter.setPen(QPen(TEXT, 2))
             x, y, size = box.left(), box.top(), box.width()

@@ -23,30 +23,92 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.errors import SettingsError
+from bluffline.report.certificate import step_text
 from bluffline.session.session import STEP_KINDS, Session
+from bluffline.treat.colour import (
+    COLOUR_STEPS,
+    Balance,
+    Cdl,
+    ColourMatrix,
+    HueNudge,
+    Lut,
+    NeutralScale,
+    RootPolynomial,
+    Straighten,
+)
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step, called
 from bluffline.ui.style import font
 from bluffline.ui.transfer import TransferLine
 
-# For each kind of step the figures an operator sets: field, label, least, greatest.
-_FIGURES: dict[type[Step], tuple[tuple[str, str, float, float], ...]] = {
-    LevelRemap: (("low_out", "Black to", -10, 50), ("high_out", "White to", 50, 115)),
-    SoftCeiling: (("limit", "Limit", 50, 110), ("knee", "Knee", 10, 109)),
-    SoftFloor: (("limit", "Limit", -10, 50), ("knee", "Knee", -9, 80)),
-    ChromaRein: (("low", "R′G′B′ from", -20, 50), ("high", "R′G′B′ to", 50, 120), ("onset", "Onset", 0, 50)),
-}
+# For each kind of step the figures an operator sets: field (a dot before a place in a tuple), label, least, greatest, unit.
+_FIGURES: dict[type[Step], tuple[tuple[str, str, float, float, str], ...]] = {
+    Balance: tuple((f"gains.{n}", f"{name} gain", 0.1, 8.0, "×") for n, name in enumerate("RGB")),
+    NeutralScale: (),
+    Straighten: (("strength", "Strength", 0, 100, "%"),),
+    ColourMatrix: (),
+    RootPolynomial: (),
+    HueNudge: (
+        ("turn", "Turn", -60, 60, "°"), ("hue", "Hue", -180, 360, "°"), ("width", "Width ±", 10, 180, "°"),
+        ("low", "Luma from", -10, 95, "%"), ("high", "Luma to", 0, 110, "%"),
+    ),
+    Cdl: (("saturation", "Saturation", 0, 4, "×"),),
+    Lut: (),
+    LevelRemap: (("low_out", "Black to", -10, 50, "%"), ("high_out", "White to", 50, 115, "%")),
+    SoftCeiling: (("limit", "Limit", 50, 110, "%"), ("knee", "Knee", 10, 109, "%")),
+    SoftFloor: (("limit", "Limit", -10, 50, "%"), ("knee", "Knee", -9, 80, "%")),
+    ChromaRein: (
+        ("low", "R′G′B′ from", -20, 50, "%"), ("high", "R′G′B′ to", 50, 120, "%"), ("onset", "Onset", 0, 50, "%"),
+    ),
+}  # fmt: skip
+_PLACES = {"%": (1, 0.5, 0.1), "°": (1, 1.0, 0.1), "×": (3, 0.01, 0.001)}  # decimals, nudge, finer nudge
+_ROWS = 3  # of figures, in one column of a card
+
+
+def figure_of(step: Step, field: str) -> float:
+    """A figure of a step by its field; ``gains.1`` is the second of its gains."""
+    name, _, place = field.partition(".")
+    value = getattr(step, name)
+    return float(value[int(place)] if place else value)
+
+
+def with_figure(step: Step, field: str, value: float) -> Step:
+    """The step with another figure.
+
+    Raises
+    ------
+    SettingsError : the step can't be so
+    """
+    name, _, place = field.partition(".")
+    if place:
+        whole = list(getattr(step, name))
+        whole[int(place)] = value
+        return replace(step, **{name: tuple(whole)})
+    return replace(step, **{name: value})
+
+
+def _tells(step: Step) -> bool:
+    """Whether a step's card has room to tell what its figures don't."""
+    return isinstance(step, COLOUR_STEPS) and len(_FIGURES[type(step)]) < _ROWS
+
+
+def _told(step: Step) -> str:
+    return step_text(step).replace("; ", "\n")
 
 
 class Figure(QDoubleSpinBox):
-    """A percentage: type it, wheel it, arrows nudge it, Shift is finer, double-click resets."""
+    """A figure with its unit: type it, wheel it, arrows nudge it, Shift is finer, double-click resets."""
 
-    def __init__(self, label: str, least: float, greatest: float, value: float, reset: float) -> None:
+    def __init__(self, label: str, least: float, greatest: float, value: float, unit: str = "%") -> None:
         super().__init__()
-        self._reset = reset
+        self._reset, self._unit = value, unit
+        decimals, self._nudge, self._finer = _PLACES[unit]
         self.setRange(least, greatest)
-        self.setDecimals(1)
-        self.setSingleStep(0.5)
-        self.setSuffix(" %")
+        self.setDecimals(decimals)
+        self.setSingleStep(self._nudge)
+        if unit == "×":
+            self.setPrefix("×")
+        else:
+            self.setSuffix(f" {unit}")
         self.setValue(value)
         self.setFont(font(12))
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
@@ -54,7 +116,8 @@ class Figure(QDoubleSpinBox):
         self.setAccessibleName(label)
         self.setKeyboardTracking(False)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Type, or turn the wheel; arrows nudge by 0.5 %, with Shift by 0.1 %; double-click resets")
+        nudges = f"arrows nudge by {self._nudge:g}, with Shift by {self._finer:g}"
+        self.setToolTip(f"Type, or turn the wheel; {nudges}; double-click resets")
         edit = self.lineEdit()
         assert edit is not None
         edit.mouseDoubleClickEvent = self._double_clicked  # type: ignore[method-assign]
@@ -64,14 +127,14 @@ class Figure(QDoubleSpinBox):
 
     def stepBy(self, steps: int) -> None:
         finer = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.setSingleStep(0.1 if finer else 0.5)
+        self.setSingleStep(self._finer if finer else self._nudge)
         super().stepBy(steps)
 
     def textFromValue(self, value: float) -> str:
-        return f"{value:.1f}".replace("-", "−")
+        return f"{value:.{self.decimals()}f}".replace("-", "−")
 
     def valueFromText(self, text: str | None) -> float:
-        plain = (text or "").replace("−", "-").removesuffix(" %").strip()
+        plain = (text or "").replace("−", "-").removesuffix(f" {self._unit}").removeprefix("×").strip()
         return float(plain) if plain else 0.0
 
     def validate(self, text: str | None, place: int):  # type: ignore[no-untyped-def]
@@ -91,29 +154,45 @@ class StepCard(QFrame):
         title.setChecked(not step.bypassed)
         title.setToolTip("In force; clear to bypass the step")
         title.toggled.connect(lambda on: session.bypass_step(place, bypassed=not on))
-        remove = QToolButton()
-        remove.setText("Remove")
-        remove.setFont(font(11))
-        remove.setStyleSheet("padding: 1px 3px")
-        remove.setAccessibleName(f"Remove {called(step)}")
-        remove.clicked.connect(lambda: session.remove_step(place))
         head = QHBoxLayout()
+        head.setSpacing(3)
         head.addWidget(title)
         head.addStretch(1)
-        head.addWidget(remove)
+        last = len(session.treatment) - 1
+        for text, words, act, there_is in (
+            ("‹", "Move {} earlier", lambda: session.move_step(place, -1), place > 0),
+            ("›", "Move {} later", lambda: session.move_step(place, 1), place < last),
+            ("×", "Remove {}", lambda: session.remove_step(place), True),
+        ):
+            button = QToolButton()
+            button.setText(text)
+            button.setFont(font(11))
+            button.setStyleSheet("padding: 1px 3px")
+            button.setAccessibleName(words.format(called(step)))
+            button.setToolTip(words.format(called(step)))
+            button.setEnabled(there_is)
+            button.clicked.connect(act)
+            head.addWidget(button)
         grid = QGridLayout()
         grid.setVerticalSpacing(2)
         grid.setHorizontalSpacing(6)
-        for row, (field, label, least, greatest) in enumerate(_FIGURES[type(step)]):
+        figures = _FIGURES[type(step)]
+        for number, (field, label, least, greatest, unit) in enumerate(figures):
+            row, column = number % _ROWS, 2 * (number // _ROWS)
             name = QLabel(label)
             name.setFont(font(11))
             name.setProperty("role", "dim")
-            value = getattr(step, field)
-            figure = Figure(f"{step.title}: {label}", least, greatest, value, value)
+            figure = Figure(f"{step.title}: {label}", least, greatest, figure_of(step, field), unit)
             figure.setEnabled(not step.bypassed and self._editable(field))
             figure.valueChanged.connect(lambda new, field=field: self._change(new, field))
-            grid.addWidget(name, row, 0)
-            grid.addWidget(figure, row, 1)
+            grid.addWidget(name, row, column)
+            grid.addWidget(figure, row, column + 1)
+        if _tells(step):
+            told = QLabel(_told(step))
+            told.setObjectName("told")
+            told.setFont(font(11))
+            told.setWordWrap(True)
+            grid.addWidget(told, grid.rowCount(), 0, 1, 2)
         self._add_choice(grid)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(6, 3, 4, 4)
@@ -121,7 +200,7 @@ class StepCard(QFrame):
         layout.addLayout(head)
         layout.addLayout(grid)
         layout.addStretch(1)
-        self.setFixedWidth(190)
+        self.setFixedWidth(206 if len(figures) <= _ROWS else 330)
 
     def _editable(self, field: str) -> bool:
         if isinstance(self._step, LevelRemap):
@@ -149,13 +228,12 @@ class StepCard(QFrame):
 
     def _change(self, value: float, field: str) -> None:
         step = self._session.treatment[self._place]
-        wanted = {field: value}
         if field == "limit" and isinstance(step, SoftCeiling):
-            wanted["knee"] = min(step.knee, value - 1)  # a limit that is moved past its knee takes it along
+            step = replace(step, knee=min(step.knee, value - 1))  # a limit that is moved past its knee takes it along
         elif field == "limit" and isinstance(step, SoftFloor):
-            wanted["knee"] = max(step.knee, value + 1)
+            step = replace(step, knee=max(step.knee, value + 1))
         try:
-            changed = replace(step, **wanted)
+            changed = with_figure(step, field, value)
             if isinstance(changed, LevelRemap):
                 gain = (changed.high_out - changed.low_out) / (changed.high_in - changed.low_in)
                 changed = replace(changed, chroma_gain=gain)
@@ -224,11 +302,14 @@ class StepsRow(QScrollArea):
         """Show the figures in force, which an undo or another figure may have changed."""
         row = self.widget()
         figures = row.findChildren(Figure) if row is not None else []
-        values = [getattr(step, name) for step in self._session.treatment for name, *_ in _FIGURES[type(step)]]
+        values = [figure_of(step, name) for step in self._session.treatment for name, *_ in _FIGURES[type(step)]]
         for figure, value in zip(figures, values, strict=True):
             figure.blockSignals(True)
             figure.setValue(value)
             figure.blockSignals(False)
+        labels = row.findChildren(QLabel, "told") if row is not None else []
+        for label, step in zip(labels, filter(_tells, self._session.treatment), strict=True):
+            label.setText(_told(step))
 
     def _empty_text(self) -> str:
         if self._session.programme is None:

@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QPoint, QRect, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
@@ -55,6 +57,7 @@ class Viewer(QObject):
         self._treat_key: object = None
         self._frame_treatment: FrameTreatment | None = None
         self._path: list[Point] | None = None
+        self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         for gauge in (card.gauge for card in self.board.cards):
             self._connect_gauge(gauge)
         self.board.rearranged.connect(self.ask)
@@ -72,6 +75,12 @@ class Viewer(QObject):
     def _connect_gauge(self, gauge: Gauge) -> None:
         gauge.resized.connect(self._resized)
         gauge.pointed.connect(self._pointed)
+
+    def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
+        """Mark on gauges of colour where patches stand and where they ought to."""
+        self._targets = targets
+        for gauge in self.gauges:
+            gauge.show_targets(targets)
 
     # Frames --------------------------------------------------------------------------------------------------------
 
@@ -148,6 +157,8 @@ class Viewer(QObject):
         else:
             for gauge in self.gauges:
                 gauge.clear()
+        for gauge in self.gauges:
+            gauge.show_targets(self._targets)
         self.panel.show_readings(preview.readings, self.session.source, self.model.setup.unit)
         self._show_probe()
         self.shown_changed.emit(preview.frame)

@@ -1,0 +1,161 @@
+"""The chart in hand, carrying steps on, stock treatments, baking in the session."""
+
+import numpy as np
+import pytest
+
+from bluffline.charts.fit import Aim
+from bluffline.charts.frame import ChartFrame
+from bluffline.demo import demo_clip
+from bluffline.errors import CancelledError, ChartError, SettingsError
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import propose_all
+from bluffline.prove.survey import run_survey
+from bluffline.rules.shots import Shot
+from bluffline.session.chart import ChartModel, ChartRequest, ChartSetup, read_and_fit, same_light
+from bluffline.session.session import Session
+from bluffline.session.stock import StockShelf
+from bluffline.signal.matrix import Matrix
+from bluffline.treat.colour import COLOUR_STEPS, Balance, HueNudge, Lut, Straighten
+from bluffline.treat.steps import ChromaRein, SoftCeiling
+from clips import signal, to_planes
+
+CHART_SHOT = (60, 129)
+BENT = ((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))
+
+
+@pytest.fixture(scope="module")
+def result():
+    programme = probe(demo_clip())
+    return read_and_fit(ChartRequest(programme, programme.format, 75, CHART_SHOT, ChartSetup()), Monitor())
+
+
+@pytest.fixture
+def session(over_clip):
+    made = Session()
+    made.open(over_clip)
+    run_survey(made.survey, Monitor())
+    made.refresh()
+    return made
+
+
+def test_reading_tells_its_stages_and_can_be_stopped(result):
+    told = []
+    read_and_fit(result.request, Monitor(lambda progress: told.append((progress.stage, progress.done))))
+    assert [stage for stage, _ in told][:3] == ["Chart: finding the chart", "Chart: sampling", "Chart: neutral"]
+    assert [done for _, done in told] == sorted(done for _, done in told)
+    stopped = Monitor()
+    stopped.cancel()
+    with pytest.raises(CancelledError):
+        read_and_fit(result.request, stopped)
+
+
+def test_the_model_drops_what_no_longer_holds(result):
+    model, told = ChartModel(), []
+    model.changed.connect(lambda: told.append(model.setup))
+    model.take(result)
+    assert model.result is result and model.chart_frame is result.chart_frame
+    model.change(aim=Aim.MATRIX)
+    assert model.result is result, "the chart is where it was"
+    model.take(result)
+    model.change(reference="grey-11")
+    assert model.result is None and model.chart_frame is None
+    model.take(result)
+    assert model.result is None, "a stale result is dropped"
+    model.change(reference="glaze-24", aim=Aim.AUTO)
+    model.take(result)
+    model.place(result.chart_frame.moved(5, 0))
+    assert model.result is None and model.chart_frame.confidence is None
+    model.place_in_middle(1280, 720)
+    (x0, y0), _, (x2, y2), _ = model.chart_frame.corners
+    assert (x0 + x2, y0 + y2) == pytest.approx((1280, 720)) and (x2 - x0) / (y2 - y0) == pytest.approx(1.5)
+    assert len(told) == 7
+
+
+def test_patches_come_to_what_they_ought_to_be_through_the_fit(result):
+    off = [np.abs(result.through(steps) - result.wanted).mean() for steps in ((), result.fit.steps)]
+    assert off[0] > 0.05 and off[1] < 0.012, "what is left is the light that falls off over the chart"
+
+
+def test_a_chart_placed_beyond_the_picture_is_refused(result):
+    placed = ChartFrame.of([1100, 100, 1400, 100, 1400, 400, 1100, 400])
+    request = ChartRequest(result.request.programme, result.request.source, 75, CHART_SHOT, ChartSetup(), placed)
+    with pytest.raises(ChartError, match="beyond the picture"):
+        read_and_fit(request, Monitor())
+
+
+def test_shots_under_the_same_light_are_proposed_and_no_others(result):
+    with Reader(result.request.programme) as reader:
+        warm = reader.frame(100).planes
+    source = result.request.source
+    rng = np.random.default_rng(2)
+    neutral = to_planes(np.clip(rng.uniform(0.2, 0.8, (720, 1280, 1)).repeat(3, axis=2), 0, 1), source)
+    green = to_planes(np.broadcast_to([0.2, 0.6, 0.3], (720, 1280, 3)), source)
+    shots = [Shot(0, 59), Shot(*CHART_SHOT), Shot(130, 139), Shot(140, 149), Shot(150, 159)]
+    pictures = {29: neutral, 134: tuple(plane.copy() for plane in warm), 144: green, 154: None}
+    assert same_light(result, shots, pictures.__getitem__) == [1, 2]
+
+
+def test_a_fit_is_given_to_shots_as_one_act_and_their_own_steps_follow(session):
+    session.set_treatment(1, (Balance((2.0, 1.0, 1.0)), SoftCeiling(100, 109, 90)), "own")
+    steps = (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"))
+    session.calibrate([0, 1], steps, "Chart fit")
+    assert session.treatments[0] == steps
+    assert session.treatments[1] == (*steps, SoftCeiling(100, 109, 90))
+    session.undo()
+    assert 0 not in session.treatments and isinstance(session.treatments[1][0], Balance)
+
+
+def test_pasting_takes_the_place_of_its_kind_and_is_one_undo(session):
+    session.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
+    nudge = HueNudge(120, 30, 5, 5, 80, Matrix.BT709)
+    session.paste([0, 1], (nudge, ChromaRein(0, 100)), "Paste steps")
+    assert session.treatments[0] == (Straighten(BENT), nudge, ChromaRein(0, 100))
+    assert session.treatments[1] == (nudge, ChromaRein(0, 100))
+    session.undo()
+    assert session.treatments[0] == (Straighten(BENT), ChromaRein(-5, 105)) and 1 not in session.treatments
+
+
+def test_steps_are_moved_and_baked(session):
+    with pytest.raises(SettingsError, match="nothing to bake"):
+        session.bake()
+    session.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"), ChromaRein(-5, 105)), "own")
+    session.move_step(0, 1)
+    assert [type(step) for step in session.treatment] == [Balance, Straighten, ChromaRein]
+    assert session.bake() < 0.5
+    assert [type(step) for step in session.treatment] == [Lut, ChromaRein]
+    session.undo()
+    assert len(session.treatment) == 3
+
+
+def test_legalise_keeps_a_shots_calibration_and_answers_for_it(session):
+    bright = Balance((1.9, 1.9, 1.9))
+    session.calibrate([0], (bright,), "Chart fit")
+    proposals = propose_all(session.survey, session.shots, [], None, session.treatments)
+    assert [proposal.shot for proposal in proposals] == [] or proposals[0].treatment[0] == bright
+    session.calibrate([0], (Balance((3.5, 3.5, 3.5)),), "Chart fit")
+    (proposal,) = propose_all(session.survey, session.shots, [], None, session.treatments)
+    assert isinstance(proposal.treatment[0], COLOUR_STEPS) and len(proposal.treatment) > 1
+    assert proposal.reasons
+
+
+def test_stock_treatments_stand_on_a_shelf(tmp_path):
+    shelf = StockShelf(tmp_path / "stock")
+    assert shelf.names() == []
+    treatment = (Straighten(BENT), ChromaRein(-5, 105))
+    shelf.keep("Warm lamps", treatment)
+    shelf.keep("Moor", ())
+    assert shelf.names() == ["Moor", "Warm lamps"] and shelf.take("Warm lamps") == treatment
+    for name in ("", "../x", "a/b", ".hidden"):
+        with pytest.raises(SettingsError, match="can't be called"):
+            shelf.keep(name, treatment)
+    with pytest.raises(SettingsError, match="can't be read"):
+        shelf.take("nothing")
+
+
+def test_the_chart_needs_a_frame_that_can_be_decoded():
+    programme = probe(demo_clip())
+    assert signal().primaries == programme.format.primaries
+    with pytest.raises(ChartError, match="No chart like this one"):
+        read_and_fit(ChartRequest(programme, programme.format, 30, (0, 59), ChartSetup()), Monitor())

@@ -1,0 +1,218 @@
+"""Charts, cards, LUTs and carrying on, by mouse and keys on the offscreen platform."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
+
+from bluffline.charts.fit import Aim
+from bluffline.charts.reference import load_reference
+from bluffline.measure.areas import Shape
+from bluffline.measure.scopes import Instrument, Kind
+from bluffline.treat.bake import bake_cube
+from bluffline.treat.colour import Balance, Lut, NeutralScale, Straighten
+from bluffline.treat.lutfile import read_step, step_text_for
+from bluffline.treat.steps import ChromaRein
+from bluffline.ui.treatment import Figure
+from clips import signal
+from filmed import Filming, camera
+
+WAIT = 60_000
+LEFT = Qt.MouseButton.LeftButton
+GLAZE = load_reference("glaze-24")
+BENT = ((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))
+Y, X = np.mgrid[0:360, 0:480]
+
+
+def chart_picture(number):
+    """The glaze chart under warm lamps, then a plain field."""
+    if number >= 8:
+        return np.full((360, 480, 3), 0.3)
+    u, v = (X - 60) / 360, (Y - 60) / 240
+    column, row = np.floor(u * 6).astype(int), np.floor(v * 4).astype(int)
+    inside = (np.abs(u * 6 - column - 0.5) < 0.42) & (np.abs(v * 4 - row - 0.5) < 0.42) & (u > 0) & (u < 1) & (v > 0) & (v < 1)
+    light = np.full((360, 480, 3), 0.04)
+    light[inside] = GLAZE.light("bt709")[(np.clip(row, 0, 3) * 6 + np.clip(column, 0, 5))[inside]]
+    return camera(light, Filming(gains=(0.95, 0.8, 0.55), gamma=0.9))
+
+
+@pytest.fixture
+def chart_desk(desk, qtbot, clip):
+    """The desk on a clip whose first shot shows a chart, its survey done."""
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
+        assert desk.open(clip("chart.mkv", chart_picture, 16))
+    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    desk._refresh_commands()
+    return desk
+
+
+def fitted(qtbot, desk):
+    qtbot.waitUntil(lambda: desk.charting.model.result is not None and not desk.jobs.running, timeout=WAIT)
+    return desk.charting.model.result
+
+
+def settled(qtbot, desk, holds=lambda: True):
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.preview is not None and holds(), timeout=WAIT)
+
+
+def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
+    desk = chart_desk
+    qtbot.keyClick(desk, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    result = fitted(qtbot, desk)
+    assert desk._chart_card.isVisible() and not desk._findings_card.isVisible()
+    assert result.fit.stages[0].mean > 5 > 1 > result.fit.result.mean
+    assert "found, confidence" in desk._chart_card.facts and "averaged" in desk._chart_card.facts
+    assert "matrix" in desk.charting.panel.stages.text()
+    desk.gauges.put(0, Kind(Instrument.CHROMATICITY))
+    settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace is not None)
+    before = desk.viewer.gauges[1].grab().toImage()
+    qtbot.keyClick(desk, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
+    settled(qtbot, desk, lambda: desk.viewer.preview.treated is not None)
+    assert [type(step) for step in desk.session.treatment][:2] == [NeutralScale, Straighten]
+    assert desk.viewer.gauges[1].grab().toImage() != before, "patches have moved to their targets"
+    grey = desk.viewer.preview.signal.rgb
+    at = (slice(150, 170), slice(205, 215))  # the third slate, within the second row
+    levels = [float(plane[at].mean()) for plane in grey]
+    assert max(levels) - min(levels) < 6, "codes: the grey is neutral on the gauges"
+    qtbot.keyClick(desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not desk.session.treatment
+    qtbot.keyClick(desk, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
+    assert desk._findings_card.isVisible() and desk.charting.model.result is None
+
+
+def test_another_choice_fits_again(chart_desk, qtbot):
+    desk = chart_desk
+    desk.find_chart()
+    first = fitted(qtbot, desk)
+    desk.charting.panel._skin.click()
+    qtbot.waitUntil(lambda: desk.charting.model.result is not first and not desk.jobs.running, timeout=WAIT)
+    assert desk.charting.model.result.request.setup.skin_first
+    desk.charting.model.change(aim=Aim.NEUTRAL)
+    qtbot.waitUntil(lambda: len(desk.charting.model.result.fit.stages) == 2 and not desk.jobs.running, timeout=WAIT)
+    desk.charting.model.change(reference="grey-11")
+    assert desk.charting.model.result is None
+
+
+def test_corners_are_placed_by_hand(chart_desk, qtbot):
+    desk = chart_desk
+    desk.show_chart()
+    qtbot.keyClick(desk, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
+    picture = desk.picture
+    for number, corner in enumerate([(60, 60), (420, 60), (420, 300), (60, 300)]):
+        start = picture.point_of(desk.charting.model.chart_frame.corners[number]).toPoint()
+        stop = picture.point_of(corner).toPoint()
+        qtbot.mousePress(picture, LEFT, pos=start)
+        qtbot.mouseMove(picture, QPoint((start.x() + stop.x()) // 2, (start.y() + stop.y()) // 2))
+        qtbot.mouseMove(picture, stop)
+        QApplication.processEvents()
+        qtbot.mouseRelease(picture, LEFT, pos=stop)
+        qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    result = fitted(qtbot, desk)
+    assert result.chart_frame.confidence is None and "placed by hand" in desk._chart_card.facts
+    assert result.fit.result.mean < 2
+    desk.charting.turn()
+    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    turned = fitted(qtbot, desk)
+    assert turned.fit.stages[0].mean > result.fit.stages[0].mean, "the chart was not turned"
+
+
+def test_a_frame_without_a_chart_is_told_in_the_header(chart_desk, qtbot):
+    desk = chart_desk
+    desk.session.go_to(12)
+    desk.find_chart()
+    qtbot.waitUntil(lambda: "place its four corners by hand" in desk.header.message, timeout=WAIT)
+    assert desk.charting.model.result is None
+
+
+def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
+    desk = chart_desk
+    desk.find_chart()
+    fitted(qtbot, desk)
+    desk.charting.carry_on()
+    qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and not desk.jobs.running, timeout=WAIT)
+    dialog = desk.charting.dialog
+    assert dialog.shots == [0]
+    dialog._check(Qt.CheckState.Checked)
+    boxes = dialog.findChildren(QCheckBox)
+    boxes[-1].click()
+    dialog.accept()
+    assert set(desk.session.treatments) == {0, 1} and len(desk.session.treatments[1]) == len(boxes) - 1
+    desk.session.undo()
+    assert not desk.session.treatments, "one act"
+    desk.session.set_treatment(0, (ChromaRein(-5, 105),), "own")
+    desk.charting.paste()
+    desk.charting.dialog._check(Qt.CheckState.Checked)
+    desk.charting.dialog.accept()
+    assert desk.session.treatments[1] == (ChromaRein(-5, 105),)
+
+
+def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
+    desk = chart_desk
+    slate = (60 + 6, 120 + 6, 60 + 48, 120 + 48)
+    desk.session.add_area(Shape.RECTANGLE, ((slate[0] + 240, slate[1]), (slate[2] + 240, slate[3])))
+    settled(qtbot, desk)
+    desk._actions["neutral"].setEnabled(True)
+    qtbot.keyClick(desk, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    (step,) = desk.session.treatment
+    assert isinstance(step, Balance) and step.gains[2] > 1.2 and "Neutral pick: R ×" in desk.header.message
+    figures = desk.treatment.findChildren(Figure)
+    assert [figure.text()[0] for figure in figures] == ["×"] * 3
+    figures[0].setValue(1.5)
+    assert desk.session.treatment[0].gains[0] == 1.5
+    desk.charting.three_point()
+    assert "there are 1" in desk.header.message
+    for across in (0, 300):
+        desk.session.add_area(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
+    desk.charting.three_point()
+    assert "Three-point: mean ΔE2000 of the cards from" in desk.header.message
+    assert isinstance(desk.session.treatment[0], NeutralScale)
+
+
+def test_a_light_is_turned_and_undone_in_one(chart_desk, qtbot):
+    desk = chart_desk
+    desk.charting.balance_by_light()
+    desk.charting.light.kelvin.setValue(3200)
+    desk.charting.light.tint.setValue(3)
+    desk.charting.light.accept()
+    (step,) = desk.session.treatment
+    assert step.gains[2] > 1.5 > step.gains[0] and "Balance for 3200 K, tint +3" in desk.header.message
+    desk.session.undo()
+    assert not desk.session.treatment
+
+
+def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
+    desk = chart_desk
+    path = tmp_path / "house.cube"
+    path.write_text(step_text_for(bake_cube((Straighten(BENT),), signal(), 17, name="house"), ".cube"))
+    desk.charting.take_lut(path)
+    assert isinstance(desk.session.treatment[0], Lut)
+    desk.charting.take_lut(tmp_path / "none.cube")
+    assert "can't be read" in desk.header.message and len(desk.session.treatment) == 1
+    desk.session.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
+    desk.charting.write_lut(tmp_path / "fit.cdl")
+    assert "fit.cdl is saved: at most" in desk.header.message and read_step(tmp_path / "fit.cdl")
+    desk.charting.write_lut(tmp_path / "fit.gif")
+    assert "can't be written as .gif" in desk.header.message
+    qtbot.keyClick(desk, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    assert isinstance(desk.session.treatment[0], Lut) and "Baked: at most" in desk.header.message
+
+
+def test_a_stock_treatment_is_kept_and_put(chart_desk, qtbot, monkeypatch):
+    desk = chart_desk
+    desk.charting.put_stock()
+    assert "No stock treatment is kept yet" in desk.header.message
+    desk.session.set_treatment(0, (Straighten(BENT),), "own")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Warm lamps", True))
+    desk.charting.keep_stock()
+    desk.session.go_to(10)
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **__: (args[3][0], True))
+    desk.charting.put_stock()
+    assert desk.session.treatments[1] == (Straighten(BENT),)
+
+
+def test_steps_are_moved_on_their_cards(chart_desk, qtbot):
+    desk = chart_desk
+    desk.session.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9))), "own")
+    later = next(b for b in desk.treatment.findChildren(type(desk.treatment.steps._add_button())) if b.text() == "›")
+    qtbot.mouseClick(later, LEFT)
+    assert [type(step) for step in desk.session.treatment] == [Balance, Straighten]
