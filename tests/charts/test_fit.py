@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from bluffline.charts.fit import Aim, fit_chart, measure_chart
+from bluffline.charts.fit import Aim, Wishes, fit_chart, measure_chart
 from bluffline.charts.locate import find_chart
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import Samples, sample_frame
@@ -11,7 +11,7 @@ from bluffline.demo import demo_clip
 from bluffline.errors import ChartError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.signal.colorimetry import camera_light, camera_signal, rgb_to_xyz, xyz_to_lab
+from bluffline.signal.colorimetry import camera_light, camera_signal, lab_to_xyz, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
 from bluffline.treat.bake import baked, fitted_cdl, lab_of, residual
 from bluffline.treat.colour import Balance, ColourMatrix, RootPolynomial
@@ -65,7 +65,7 @@ def test_the_demo_chart_is_brought_to_its_reference_and_baking_keeps_it():
 
 
 def test_a_matrix_is_recovered_as_the_inverse_of_the_cameras():
-    fit = fit_chart(seen_by(Filming(gains=(1.25, 1.0, 0.7), matrix=MIXING)), GLAZE, SOURCE, Aim.MATRIX)
+    fit = fit_chart(seen_by(Filming(gains=(1.25, 1.0, 0.7), matrix=MIXING)), GLAZE, SOURCE, Wishes(Aim.MATRIX))
     matrix = next(step for step in fit.steps if isinstance(step, ColourMatrix))
     assert np.array(matrix.rows) == pytest.approx(np.linalg.inv(np.array(MIXING)), abs=0.02)
     assert fit.result.mean < 0.1
@@ -96,7 +96,7 @@ def test_whatever_the_camera_does_the_fit_helps_and_tells_what_it_worsens(seed):
 
 def test_each_stage_does_its_own_part():
     filming = Filming(gains=(1.2, 1.0, 0.7), gamma=0.8, contrast=0.2, matrix=MIXING)
-    fit = fit_chart(seen_by(filming), GLAZE, SOURCE, Aim.MATRIX)
+    fit = fit_chart(seen_by(filming), GLAZE, SOURCE, Wishes(Aim.MATRIX))
     stages = {stage.name: stage for stage in fit.stages}
     neutral = list(GLAZE.layout.neutral)
     assert list(stages) == ["source", "neutral", "straighten", "matrix"]
@@ -129,8 +129,27 @@ def test_skin_first_serves_the_skin_patches():
         getattr(samples, name) for name in ("spread", "clipped", "slope", "place")
     ))  # fmt: skip
     skin = list(GLAZE.layout.skin)
-    plain, first = (fit_chart(samples, GLAZE, SOURCE, Aim.MATRIX, skin_first=skin_first) for skin_first in (False, True))
+    plain, first = (fit_chart(samples, GLAZE, SOURCE, Wishes(Aim.MATRIX, skin)) for skin in (False, True))
     assert first.result.difference.total[skin].mean() < plain.result.difference.total[skin].mean()
+
+
+def test_patches_are_weighed_by_name_and_the_matrix_may_have_the_least_squares():
+    samples = seen_by(Filming(gains=(1.2, 1.0, 0.7), matrix=MIXING))
+    samples.light[3] *= 1.6  # one patch was dirty
+    plain = fit_chart(samples, GLAZE, SOURCE, Wishes(Aim.MATRIX))
+    squares, without = (
+        fit_chart(samples, GLAZE, SOURCE, Wishes(Aim.MATRIX, least_squares=True, weights=weights))
+        for weights in ({}, {GLAZE.names[3]: 0.0})
+    )
+    others = np.arange(24) != 3
+    assert without.result.difference.total[others].mean() < 0.1 < squares.result.difference.total[others].mean()
+    assert not without.used[3]
+    assert squares.result.mean > plain.result.mean, "the least mean difference is the aim of the other"
+    off = [((lab_to_xyz(fit.result.lab) - GLAZE.xyz) ** 2).sum() for fit in (squares, plain)]
+    assert off[0] < off[1]
+    for weights, words in (({"nobody": 1.0}, "no patch “nobody”"), ({GLAZE.names[0]: -1.0}, "must be 0 or more")):
+        with pytest.raises(ChartError, match=words):
+            fit_chart(samples, GLAZE, SOURCE, Wishes(weights=weights))
 
 
 def test_clipped_patches_and_those_outside_the_gamut_are_left_out_and_told():
@@ -154,7 +173,7 @@ def test_grey_scales_and_cards_are_taken_as_far_as_they_go():
     assert fit.result.mean < 0.3
     assert any("matrix" in note for note in fit.notes)
     assert fit_chart(seen_by(filming, cards), cards, SOURCE).result.mean < 0.5
-    single = fit_chart(seen_by(filming, cards, clipped=[0, 2]), cards, SOURCE, Aim.NEUTRAL)
+    single = fit_chart(seen_by(filming, cards, clipped=[0, 2]), cards, SOURCE, Wishes(Aim.NEUTRAL))
     assert isinstance(single.steps[0], Balance)
     assert np.abs(single.result.lab[1, 1:]).max() < 0.5
 
@@ -172,7 +191,7 @@ def test_grey_scales_and_cards_are_taken_as_far_as_they_go():
 def test_what_a_chart_does_not_carry_is_refused_with_the_reason(name, clipped, aim, sentence):
     reference = load_reference(name)
     with pytest.raises(ChartError, match=sentence):
-        fit_chart(seen_by(Filming(), reference, clipped), reference, SOURCE, aim)
+        fit_chart(seen_by(Filming(), reference, clipped), reference, SOURCE, Wishes(aim))
 
 
 def test_the_source_is_judged_as_it_was_filmed():

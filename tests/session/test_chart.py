@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from bluffline.charts.fit import Aim
+from bluffline.charts.fit import Aim, Wishes
 from bluffline.charts.frame import ChartFrame
 from bluffline.demo import demo_clip
 from bluffline.errors import CancelledError, ChartError, SettingsError
@@ -56,14 +56,14 @@ def test_the_model_drops_what_no_longer_holds(result):
     model.changed.connect(lambda: told.append(model.setup))
     model.take(result)
     assert model.result is result and model.chart_frame is result.chart_frame
-    model.change(aim=Aim.MATRIX)
+    model.wish(aim=Aim.MATRIX)
     assert model.result is result, "the chart is where it was"
     model.take(result)
     model.change(reference="grey-11")
     assert model.result is None and model.chart_frame is None
     model.take(result)
     assert model.result is None, "a stale result is dropped"
-    model.change(reference="glaze-24", aim=Aim.AUTO)
+    model.change(reference="glaze-24", wishes=Wishes())
     model.take(result)
     model.place(result.chart_frame.moved(5, 0))
     assert model.result is None and model.chart_frame.confidence is None

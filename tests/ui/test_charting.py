@@ -86,8 +86,8 @@ def test_another_choice_fits_again(chart_desk, qtbot):
     first = fitted(qtbot, desk)
     desk.charting.panel._skin.click()
     qtbot.waitUntil(lambda: desk.charting.model.result is not first and not desk.jobs.running, timeout=WAIT)
-    assert desk.charting.model.result.request.setup.skin_first
-    desk.charting.model.change(aim=Aim.NEUTRAL)
+    assert desk.charting.model.result.request.setup.wishes.skin_first
+    desk.charting.model.wish(aim=Aim.NEUTRAL)
     qtbot.waitUntil(lambda: len(desk.charting.model.result.fit.stages) == 2 and not desk.jobs.running, timeout=WAIT)
     desk.charting.model.change(reference="grey-11")
     assert desk.charting.model.result is None

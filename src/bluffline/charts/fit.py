@@ -5,9 +5,10 @@ greys that are neutral may still have the wrong brightness; and a matrix is only
 in CIE Lab under D65, as the light that a camera of the programme's transfer characteristic would have seen.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,6 +50,23 @@ class Aim(StrEnum):
     STRAIGHTEN = "straighten"
     MATRIX = "matrix"
     AUTO = "auto"
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """How a chart is to be fitted.
+
+    ``skin_first``: whether patches that the layout calls skin count four times as much; ``weights``: what patches count, by
+    name, 1 where none is given and 0 to leave one out; ``even_light``: whether uneven light over the chart is taken out
+    first, None for where it is uneven and the aim is AUTO; ``least_squares``: whether the matrix has the least squares on
+    X, Y, Z rather than the least mean CIEDE2000.
+    """
+
+    aim: Aim = Aim.AUTO
+    skin_first: bool = False
+    even_light: bool | None = None
+    least_squares: bool = False
+    weights: Mapping[str, float] = field(default_factory=lambda: MappingProxyType({}))
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,6 +131,7 @@ class _Chart:
     neutral: NDArray[np.bool_]
     transfer: str
     to_xyz: Array
+    least_squares: bool
 
     def without(self, patch: int) -> "_Chart":
         weights = self.weights.copy()
@@ -142,36 +161,28 @@ def fit_chart(
     samples: Samples,
     reference: Reference,
     source: SignalFormat,
-    aim: Aim = Aim.AUTO,
-    *,
-    skin_first: bool = False,
-    even_light: bool | None = None,
+    wishes: Wishes = Wishes(),
     progress: Callable[[str], None] = lambda _: None,
 ) -> ChartFit:
-    """The steps that bring a filmed chart to its reference.
-
-    Parameters
-    ----------
-    skin_first : whether patches that the layout calls skin count four times as much
-    even_light : whether uneven light over the chart is taken out first; None: where it is uneven and the aim is AUTO
-    progress : told the name of each stage as it begins
+    """The steps that bring a filmed chart to its reference; ``progress`` is told the name of each stage as it begins.
 
     Raises
     ------
-    ChartError : too few patches or neutrals for the aim, all neutrals clipped, or colours that give a singular matrix
+    ChartError : too few patches or neutrals for the aim, all neutrals clipped, colours that give a singular matrix, or
+        weights that can't be used
     """
+    aim = wishes.aim
     clipped = samples.clipped > CLIPPED
     if clipped[list(reference.layout.neutral)].all():
         raise ChartError("The chart can't be fitted: it has no neutral patch that is not clipped.")
-    samples, notes = _evened(samples, reference, aim is Aim.AUTO if even_light is None else even_light)
+    even_light = aim is Aim.AUTO if wishes.even_light is None else wishes.even_light
+    samples, notes = _evened(samples, reference, even_light)
     inside = reference.in_gamut(source.primaries)
     for n, name in enumerate(reference.names):
         if clipped[n] or not inside[n]:
             why = "is clipped" if clipped[n] else f"lies outside the programme's gamut ({source.primaries})"
             notes.append(f"{name} {why} and is left out of the fit.")
-    weights = np.where(clipped | ~inside, 0.0, 1.0)
-    if skin_first:
-        weights[list(reference.layout.skin)] *= _SKIN_WEIGHT
+    weights = np.where(clipped | ~inside, 0.0, _weights(reference, wishes))
     chart = _Chart(
         camera_signal(samples.light, source.transfer),
         reference.xyz,
@@ -181,6 +192,7 @@ def fit_chart(
         np.isin(np.arange(len(weights)), reference.layout.neutral),
         source.transfer,
         rgb_to_xyz(source.primaries),
+        wishes.least_squares,
     )
     stages = [measure_chart(samples, reference, source)]
     left_out: list[dict[str, tuple[ColourStep, ...]]] = [{"source": ()} for _ in weights]
@@ -205,6 +217,19 @@ def fit_chart(
     if worse:
         notes.append(f"Worse than before the fit: {', '.join(worse)}.")
     return ChartFit(tuple(stages), chosen, weights > 0, worse, tuple(notes))
+
+
+def _weights(reference: Reference, wishes: Wishes) -> Array:
+    """What each patch counts."""
+    for name, weight in wishes.weights.items():
+        if name not in reference.names:
+            raise ChartError(f"The chart has no patch “{name}” to be weighed.")
+        if not 0 <= weight < np.inf:
+            raise ChartError(f"A patch's weight must be 0 or more, not {weight:g}.")
+    weights = np.array([wishes.weights.get(name, 1.0) for name in reference.names])
+    if wishes.skin_first:
+        weights[list(reference.layout.skin)] *= _SKIN_WEIGHT
+    return weights
 
 
 def _evened(samples: Samples, reference: Reference, wanted: bool) -> tuple[Samples, list[str]]:
@@ -293,8 +318,10 @@ def _straighten(chart: _Chart, before: tuple[ColourStep, ...], _: ColourStep | N
 
 
 def _matrix(chart: _Chart, before: tuple[ColourStep, ...], start: ColourStep | None) -> ColourStep:
-    """The least mean CIEDE2000, sought from the least squares on X, Y, Z (or from a solution with a patch more)."""
+    """The least squares on X, Y, Z; from there (or from a solution with a patch more) the least mean CIEDE2000 is sought."""
     light = _spanning(chart, before, "matrix")
+    if chart.least_squares:
+        return ColourMatrix(_as_rows(_least_squares(chart, light, _EVENLY)), chart.transfer)
     rows = np.array(start.rows) if isinstance(start, ColourMatrix) else _least_squares(chart, light, _EVENLY)
     used = chart.weights > 0
     weights = chart.weights[used] / chart.weights[used].sum()

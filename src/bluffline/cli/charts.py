@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bluffline.charts.fit import Aim, ChartFit, fit_chart
+from bluffline.charts.fit import Aim, ChartFit, Wishes, fit_chart
 from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import SHIPPED, load_reference
 from bluffline.charts.shot import ChartShot, read_chart
@@ -41,6 +41,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     chart.add_argument("--corners", metavar="x1,y1,…,x4,y4", help="the chart's own, clockwise from its upper left")
     chart.add_argument("--fit", choices=[str(aim) for aim in Aim], default=str(Aim.AUTO))
     chart.add_argument("--skin-first", action="store_true", help="let patches of skin count four times")
+    chart.add_argument("--weight", action="append", default=[], metavar="PATCH=W", help="what a patch counts; 0 leaves it out")
+    chart.add_argument("--matrix", choices=("delta-e", "xyz"), default="delta-e", help="least mean ΔE2000 or squares")
     chart.add_argument("--even-light", choices=("yes", "no"), help="default: where it is uneven, with --fit auto")
     chart.add_argument("--lut", type=Path, metavar="OUT", help=f"write the fit as {', '.join(ENDINGS)}")
     chart.add_argument("--lut-size", type=int, choices=SIZES, default=DRAFT_SIZE, help="entries along a side of the cube")
@@ -68,9 +70,9 @@ def _chart(options: argparse.Namespace) -> int:
             lambda n: reader.frame(n).planes, options.frame, everything, programme.format, reference, placed
         )  # fmt: skip
     even_light = None if options.even_light is None else options.even_light == "yes"
-    fit = fit_chart(
-        shot.samples, reference, programme.format, Aim(options.fit), skin_first=options.skin_first, even_light=even_light
-    )
+    weights = dict(_weight(text) for text in options.weight)
+    wishes = Wishes(Aim(options.fit), options.skin_first, even_light, options.matrix == "xyz", weights)
+    fit = fit_chart(shot.samples, reference, programme.format, wishes)
     report = chart_report(programme, reference, shot, fit)
     if options.lut is not None:
         report["lut"] = _save_lut(options.lut, options.lut_size, programme, shot, fit)
@@ -87,6 +89,13 @@ def _chart(options: argparse.Namespace) -> int:
         made = report["lut"]
         print(f"{made['path']}: on the chart {made['mean']:.2f} ΔE from the fit in the mean, {made['worst']:.2f} at most")
     return 0
+
+
+def _weight(text: str) -> tuple[str, float]:
+    name, sign, weight = text.rpartition("=")
+    if not sign or not re.fullmatch(r"\d+(\.\d+)?", weight):
+        raise SettingsError(f"--weight must be a patch's name, = and a number, not {text}.")
+    return name, float(weight)
 
 
 def _corners(text: str) -> list[float]:

@@ -1,13 +1,13 @@
 """The chart in hand: which reference, where its frame is, what was measured and fitted; and shots under the same light."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.charts.fit import Aim, ChartFit, fit_chart
+from bluffline.charts.fit import ChartFit, Wishes, fit_chart
 from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.shot import ChartShot, read_chart
@@ -37,9 +37,7 @@ class ChartSetup:
 
     reference: str = "glaze-24"
     layout: str | None = None
-    aim: Aim = Aim.AUTO
-    skin_first: bool = False
-    even_light: bool | None = None
+    wishes: Wishes = field(default_factory=Wishes)
 
 
 @dataclass(frozen=True)
@@ -99,10 +97,7 @@ def read_and_fit(request: ChartRequest, monitor: Monitor) -> ChartResult:
         shot = read_chart(
             lambda n: reader.frame(n).planes, request.frame, request.span, request.source, reference, request.placed, tell
         )
-    fit = fit_chart(
-        shot.samples, reference, request.source, setup.aim, skin_first=setup.skin_first, even_light=setup.even_light,
-        progress=tell,
-    )  # fmt: skip
+    fit = fit_chart(shot.samples, reference, request.source, setup.wishes, tell)
     return ChartResult(request, reference, shot, fit)
 
 
@@ -126,6 +121,10 @@ class ChartModel:
         if (before.reference, before.layout) != (self.setup.reference, self.setup.layout):
             self.result = self.placed = None
         self.changed.tell()
+
+    def wish(self, **fields: Any) -> None:
+        """Have the chart fitted otherwise."""
+        self.change(wishes=replace(self.setup.wishes, **fields))
 
     def place(self, frame: ChartFrame) -> None:
         """Put the chart frame where the operator says; what was measured elsewhere is let go."""

@@ -1,7 +1,9 @@
 """The chart panel: which reference, the patches measured against it, every stage in ΔE, the tint of the greys."""
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -10,6 +12,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QPushButton,
     QScrollArea,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
@@ -18,6 +21,7 @@ from bluffline.charts.fit import Aim
 from bluffline.charts.reference import SHIPPED
 from bluffline.report.chart import doubts, tint_of
 from bluffline.session.chart import ChartModel, ChartResult
+from bluffline.signal.difference import delta_e_1976
 from bluffline.ui.chart_marks import screen_colour
 from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
 
@@ -49,6 +53,17 @@ class PatchGrid(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(2 * _HALF, 12 * _ROW)
+
+    def event(self, event: QEvent | None) -> bool:
+        """All figures of the patch that is pointed at."""
+        if isinstance(event, QHelpEvent) and event.type() is QEvent.Type.ToolTip and self._result is not None:
+            rows = -(-len(self._result.reference.names) // 2)
+            row, column = event.pos().y() // _ROW, event.pos().x() // (_HALF + 4)
+            number = column * rows + row
+            inside = 0 <= row < rows and 0 <= number < len(self._result.reference.names)
+            QToolTip.showText(event.globalPos(), patch_text(self._result, number) if inside else "", self)
+            return True
+        return super().event(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -166,9 +181,9 @@ class ChartPanel(QWidget):
         self._words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._build()
         self._reference.activated.connect(self._choose_reference)
-        self._aim.activated.connect(lambda: model.change(aim=self._aim.currentData()))
-        self._skin.clicked.connect(lambda on: model.change(skin_first=on))
-        self._even.clicked.connect(lambda: model.change(even_light=_LIGHT[self._even.checkState()]))
+        self._aim.activated.connect(lambda: model.wish(aim=self._aim.currentData()))
+        self._skin.clicked.connect(lambda on: model.wish(skin_first=on))
+        self._even.clicked.connect(lambda: model.wish(even_light=_LIGHT[self._even.checkState()]))
         model.changed.connect(self._refresh)
         self._refresh()
 
@@ -230,9 +245,9 @@ class ChartPanel(QWidget):
             self._reference.insertItem(self._reference.count() - 1, setup.reference.rsplit("/", 1)[-1], setup.reference)
             place = self._reference.findData(setup.reference)
         self._reference.setCurrentIndex(place)
-        self._aim.setCurrentIndex(list(_AIMS).index(setup.aim))
-        self._skin.setChecked(setup.skin_first)
-        self._even.setCheckState(next(state for state, value in _LIGHT.items() if value is setup.even_light))
+        self._aim.setCurrentIndex(list(_AIMS).index(setup.wishes.aim))
+        self._skin.setChecked(setup.wishes.skin_first)
+        self._even.setCheckState(next(state for state, value in _LIGHT.items() if value is setup.wishes.even_light))
         self._give.setEnabled(result is not None)
         self._carry.setEnabled(result is not None)
         for button, following in ((self._find, result is None), (self._give, result is not None)):
@@ -243,17 +258,21 @@ class ChartPanel(QWidget):
         self._patches.show_result(result)
         self.tint.show_result(result)
         self.stages.setText("" if result is None else stage_table(result))
+        self.stages.setToolTip("" if result is None else stage_table(result, whole=True))
         self._words.setText("" if result is None else words_of(result))
 
 
 _LIGHT = {Qt.CheckState.PartiallyChecked: None, Qt.CheckState.Checked: True, Qt.CheckState.Unchecked: False}
 
 
-def stage_table(result: ChartResult) -> str:
-    """Mean, worst and left-out ΔE of every stage as a small table; the stage that was taken is bold."""
+def stage_table(result: ChartResult, *, whole: bool = False) -> str:
+    """Mean, worst and left-out ΔE of every stage as a small table, with ``whole`` more; the stage that was taken is bold."""
     stages, chosen = result.fit.stages, result.fit.chosen
     rows = [("ΔE2000", [stage.name for stage in stages]), ("mean", [f"{stage.mean:.2f}" for stage in stages])]
     rows.append(("worst", [f"{stage.difference.total.max():.2f}" for stage in stages]))
+    if whole:
+        for title, share in (("median", 50), ("95th percentile", 95)):
+            rows.append((title, [f"{np.percentile(stage.difference.total, share):.2f}" for stage in stages]))
     rows.append(("left out", ["–" if n == 0 else f"{stage.left_out_mean:.2f}" for n, stage in enumerate(stages)]))
     cells = [
         f"<td><font color='#acacac'>{title}</font></td>"
@@ -261,6 +280,24 @@ def stage_table(result: ChartResult) -> str:
         for title, values in rows
     ]
     return f"<table width='{WIDTH - 24}' cellspacing='0'>{''.join(f'<tr>{row}</tr>' for row in cells)}</table>"
+
+
+def patch_text(result: ChartResult, number: int) -> str:
+    """All figures of a patch."""
+    lines = [result.reference.names[number], f"reference L*a*b* {_lab(result.reference.lab[number])}"]
+    for stage in (result.fit.stages[0], result.fit.result):
+        parts = stage.difference
+        lines.append(
+            f"{stage.name}: L*a*b* {_lab(stage.lab[number])}, ΔE2000 {parts.total[number]:.2f} "
+            f"(lightness {parts.lightness[number]:+.2f}, chroma {parts.chroma[number]:+.2f}, hue {parts.hue[number]:+.2f}), "
+            f"ΔE 1976 {delta_e_1976(stage.lab[number], result.reference.lab[number]):.2f}"
+        )
+    lines += result.shot.samples.warnings(result.reference.layout)[number]
+    return "\n".join(lines).replace("-", "−")
+
+
+def _lab(lab: NDArray[np.float64]) -> str:
+    return " ".join(f"{value:.1f}" for value in lab)
 
 
 def words_of(result: ChartResult) -> str:

@@ -42,6 +42,7 @@ class Charting:
         self.model.changed.connect(self._changed)
         self._fitted = self.model.setup
         self._lights = 0
+        self._reading = False
 
     # The chart -----------------------------------------------------------------------------------------------------
 
@@ -85,13 +86,18 @@ class Charting:
 
     def _read(self) -> None:
         session, model = self.session, self.model
-        if session.programme is None or self._jobs.running or not session.surveyed:
-            return
+        if session.programme is None or not session.surveyed or (self._jobs.running and not self._reading):
+            return  # other work is under way, which is not to be cut short
         shot = session.shots[session.shot]
         span = (shot.first, shot.last)
         request = ChartRequest(session.programme, session.source, session.frame, span, model.setup, model.placed)
         self._fitted = model.setup
         self._jobs.start(lambda monitor: read_and_fit(request, monitor), self._take)
+        self._reading = True
+
+    def ended(self) -> None:
+        """A job has ended, well or not."""
+        self._reading = self._reading and self._jobs.running
 
     def _take(self, result: ChartResult) -> None:
         self.model.take(result)
@@ -198,13 +204,13 @@ class Charting:
 
     # From areas ----------------------------------------------------------------------------------------------------
 
-    def neutral_pick(self) -> None:
-        """Balance the shot in view by what the areas hold."""
+    def neutral_pick(self, *, linear: bool = True) -> None:
+        """Balance the shot in view by what the areas hold, in light or on coded values."""
         planes = self._source_planes()
         if planes is None:
             return
         try:
-            step, told = neutral_pick(planes, self.session.source, self.session.areas)
+            step, told = neutral_pick(planes, self.session.source, self.session.areas, linear=linear)
         except BlufflineError as error:
             self._say(str(error))
             return

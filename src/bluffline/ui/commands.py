@@ -122,6 +122,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("chart-give", "Chart", "Give the fit to this shot", ("Ctrl+G",), lambda d: d.charting.give(), _charted, apart=True),
     Command("chart-carry", "Chart", "Carry the fit on …", ("Ctrl+Shift+G",), lambda d: d.charting.carry_on(), _charted),
     Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda d: d.charting.neutral_pick(), _with_areas),
+    Command("coded", "Chart", "The same on coded values", (), lambda d: d.charting.neutral_pick(linear=False), _with_areas),
     Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda d: d.charting.balance_by_light(), _surveyed),
     Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda d: d.charting.three_point(), _with_areas),
     Command("wipe", "View", "Wipe to the middle, to either picture", ("W",), lambda d: d.measuring.cycle_wipe()),

@@ -154,6 +154,7 @@ class Desk(QMainWindow):
         self.findings.chosen.connect(session.select)
         self.viewer.shown_changed.connect(self._frame_shown)
         self.gauges.changed.connect(self._gauges_changed)
+        self.work.ended.connect(self.charting.ended)
         self.work.ended.connect(self._refresh_commands)
         self.header.cancelled.connect(self.jobs.cancel)
         self.header.command.connect(lambda name: self._actions[name].trigger())

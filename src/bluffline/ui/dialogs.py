@@ -178,10 +178,10 @@ class KeySheet(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Keys")
         columns = QHBoxLayout()
-        columns.setSpacing(26)
-        for group in (("Go", "Treatment"), ("View", "Areas"), ("Gauges", "Programme", "Help")):
+        columns.setSpacing(22)
+        for group in (("Go", "Help"), ("Treatment", "Chart"), ("View", "Areas"), ("Programme", "Gauges")):
             grid = QGridLayout()
-            grid.setHorizontalSpacing(16)
+            grid.setHorizontalSpacing(12)
             grid.setVerticalSpacing(4)
             row = 0
             for menu in MENUS:
@@ -190,7 +190,7 @@ class KeySheet(QDialog):
                 row = self._heading(grid, row, menu)
                 for command in COMMANDS:
                     if command.menu == menu and command.keys:
-                        keys = " or ".join(
+                        keys = ", ".join(
                             QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys
                         )
                         row = self._line(grid, row, keys, command.title.removesuffix(" …"))
@@ -228,7 +228,9 @@ class KeySheet(QDialog):
         key = QLabel(keys)
         key.setFont(font(12, mono=True))
         grid.addWidget(key, row, 0)
-        grid.addWidget(_dim(text), row, 1)
+        told = _dim(text)
+        told.setFont(font(12))
+        grid.addWidget(told, row, 1)
         return row + 1
 
 
