@@ -35,14 +35,17 @@ from bluffline.prove.render import render
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
+from bluffline.session.chart import ChartRequest, ChartSetup, read_and_fit
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.signal.convert import convert
+from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, SoftCeiling, SoftFloor
 from bluffline.ui.desk import Desk
 from bluffline.ui.style import dress
 
 FRAMES = 100
+CHART_FRAME = 75
 FAST = {"preset": "ultrafast", "x264-params": "log-level=error"}
 STEPS = (SoftCeiling(100.0, 110.0, 85.0), SoftFloor(0.0, -8.0, 6.0), ChromaRein(0.0, 100.0))
 START = """
@@ -253,6 +256,23 @@ def desk_times(clip: Path, scratch: Path) -> None:
     desk.close()
 
 
+def chart_times() -> None:
+    """The demo's chart: found, sampled and fitted; and its fit over a frame, as watched and as written."""
+    programme = probe(demo_clip())
+    request = ChartRequest(programme, programme.format, CHART_FRAME, (CHART_FRAME - 15, CHART_FRAME + 54), ChartSetup())
+    fit = read_and_fit(request, Monitor()).fit
+    with Reader(programme) as reader:
+        planes = tuple(plane.copy() for plane in reader.frame(CHART_FRAME).planes or ())
+    watched, written = (FrameTreatment(fit.steps, programme.format, draft=draft) for draft in (True, False))
+    read, drafts, exact = in_turns(
+        lambda: read_and_fit(request, Monitor()),
+        lambda: watched.apply(planes),  # type: ignore[arg-type]
+        lambda: written.apply(planes),  # type: ignore[arg-type]
+    )
+    print(f"the demo's chart found, sampled over 4 frames and fitted: {median(read):.2f} s ({min(read):.2f} … {max(read):.2f})")
+    print(f"its fit over a 1280×720 frame: watched {median(drafts) * 1000:.0f} ms, × as written {ratio(drafts, exact)}")
+
+
 def start_desk() -> float:
     """Seconds from the command to the window with its first frame."""
     began = time.time()
@@ -276,6 +296,7 @@ def main() -> None:
         for clip in (h264, prores) if "--desk" not in sys.argv else ():
             survey_and_render(clip, folder)
         gauge_times(h264)
+        chart_times()
         for clip in (demo_clip(), h264):
             desk_times(clip, folder)
         starts = sorted(start_desk() for _ in range(ROUNDS))

@@ -74,6 +74,18 @@ def test_dust_and_glare_do_not_count():
     assert np.abs(samples.light - clean.light).max() < QUANTISED
 
 
+def test_a_frame_that_does_not_lie_on_the_patches_is_still_measured_and_told_noisy():
+    planes, source, corners = film(GLAZE, Filming())
+    beside = placed(corners).moved(*(0.5 * (corners[1] - corners[0]) / 6))
+    assert any("noisy" in words for words in sample_frame(planes, source, beside, GLAZE.layout).warnings(GLAZE.layout))
+    rng = np.random.default_rng(1)
+    apart = np.zeros((120, 180, 3))
+    apart[..., 0], apart[..., 1], apart[..., 2] = (rng.permutation(120 * 180).reshape(120, 180) % 3 == n for n in range(3))
+    source = signal(180, 120, 10, "444")
+    samples = sample_frame(to_planes(apart, source), source, ChartFrame.of([0, 0, 180, 0, 180, 120, 0, 120]), GLAZE.layout)
+    assert np.isfinite(samples.light).all()
+
+
 def test_clipped_noisy_and_unevenly_lit_patches_are_told():
     bright, source, corners = film(GLAZE, Filming(gains=(1.6, 1.6, 1.6), noise=0.01))
     cut = (np.minimum(bright[0], 940), *bright[1:])

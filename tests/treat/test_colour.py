@@ -137,10 +137,10 @@ def test_a_cube_is_exact_where_what_it_holds_is_straight(place):
 @pytest.mark.parametrize("compiled", [True, False])
 def test_the_compiled_look_up_is_the_same(compiled):
     look_up = treat_kernels._look_up if compiled else treat_kernels._look_up.py_func
-    table, out = RNG.random((6, 6, 6, 3)).astype(np.float32), np.empty(3, np.float32)
+    table = RNG.random((6, 6, 6, 3)).astype(np.float32)
     for place in RNG.uniform(-1, 6, (200, 3)).astype(np.float32):
-        look_up(table, *place, out)
-        assert out == pytest.approx(tetrahedral(table, np.clip(place, 0, 5).astype(float)), abs=1e-5)
+        found = look_up(table.reshape(-1, 3), 6, *place)
+        assert found == pytest.approx(tetrahedral(table, np.clip(place, 0, 5).astype(float)), abs=1e-5)
 
 
 @pytest.mark.parametrize("sampling", ["420", "422", "444"])

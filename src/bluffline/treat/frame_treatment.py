@@ -206,8 +206,8 @@ def _singles(values: Iterable[float]) -> tuple[np.float32, ...]:
 
 
 def _spread(cube: Lut) -> tuple[NDArray[np.float32], tuple[np.float32, ...]]:
-    """A cube's table, and for the kernels where it begins and how many entries there are in one unit of R′G′B′."""
-    return cube.table, _singles((cube.low, (cube.size - 1) / (cube.high - cube.low)))
+    """A cube's table (size³, 3), and for the kernels where it begins and how many entries there are in one unit of R′G′B′."""
+    return cube.table.reshape(-1, 3), _singles((cube.low, (cube.size - 1) / (cube.high - cube.low)))
 
 
 def _fine_table(treatment: Treatment) -> NDArray[np.float32]:

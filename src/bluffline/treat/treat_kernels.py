@@ -196,56 +196,48 @@ def treat_rgb(red, green, blue, width, height, weights, codes, table, table_star
 
 
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
-def _look_up(table, red, green, blue, out):
-    """One colour through a cube by tetrahedral interpolation; places are in cells. See `colour.tetrahedral`."""
-    size = table.shape[0]
-    most, zero = np.float32(size - 1), np.float32(0)
+def _look_up(table, size, red, green, blue):
+    """One colour through a cube by tetrahedral interpolation; places are in cells. See `colour.tetrahedral`.
+
+    table: (size³, 3) float32. Returns three float32.
+    """
+    one, zero, most = np.float32(1), np.float32(0), np.float32(size - 1)
     red, green, blue = min(max(red, zero), most), min(max(green, zero), most), min(max(blue, zero), most)
-    r, g, b = min(int(red), size - 2), min(int(green), size - 2), min(int(blue), size - 2)
+    last = np.int32(size - 2)
+    r, g, b = min(np.int32(red), last), min(np.int32(green), last), min(np.int32(blue), last)
     x, y, z = red - np.float32(r), green - np.float32(g), blue - np.float32(b)
-    one = np.float32(1)
-    r1, g1, b1, r2, g2, b2 = r, g, b, r + 1, g + 1, b + 1
+    by_red, by_green = size * size, size
     if x >= y:
         if y >= z:
-            high, middle, low = x, y, z
-            r1 += 1
-            b2 -= 1
+            high, middle, low, first, second = x, y, z, by_red, by_red + by_green
         elif x >= z:
-            high, middle, low = x, z, y
-            r1 += 1
-            g2 -= 1
+            high, middle, low, first, second = x, z, y, by_red, by_red + 1
         else:
-            high, middle, low = z, x, y
-            b1 += 1
-            g2 -= 1
+            high, middle, low, first, second = z, x, y, 1, by_red + 1
     elif y < z:
-        high, middle, low = z, y, x
-        b1 += 1
-        r2 -= 1
+        high, middle, low, first, second = z, y, x, 1, by_green + 1
     elif x >= z:
-        high, middle, low = y, x, z
-        g1 += 1
-        b2 -= 1
+        high, middle, low, first, second = y, x, z, by_green, by_red + by_green
     else:
-        high, middle, low = y, z, x
-        g1 += 1
-        r2 -= 1
-    for n in range(3):
-        out[n] = (
-            table[r, g, b, n] * (one - high)
-            + table[r1, g1, b1, n] * (high - middle)
-            + table[r2, g2, b2, n] * (middle - low)
-            + table[r + 1, g + 1, b + 1, n] * low
-        )
+        high, middle, low, first, second = y, z, x, by_green, by_green + 1
+    at = r * by_red + g * by_green + b
+    one_on, two_on, far = table[at + first], table[at + second], table[at + by_red + by_green + 1]
+    near = table[at]
+    w0, w1, w2 = one - high, high - middle, middle - low
+    return (
+        near[0] * w0 + one_on[0] * w1 + two_on[0] * w2 + far[0] * low,
+        near[1] * w0 + one_on[1] * w1 + two_on[1] * w2 + far[1] * low,
+        near[2] * w0 + one_on[2] * w1 + two_on[2] * w2 + far[2] * low,
+    )
 
 
-@numba.njit(nogil=True, cache=True)
+@numba.njit(nogil=True, cache=True, fastmath=_FAST)
 def cube_ycbcr(luma, cb, cr, size, halved, column_taps, rows, codes, gains, weights, table, spread, out):
     """A Y′CbCr picture through a cube. Writes luma to ``out`` and returns what is to be added to chroma.
 
-    luma: codes (height, ≥ width); cb, cr: (rows, columns) float32 sites; codes: black, swing, top; weights: Kr, Kg, Kb; spread:
-    R′G′B′ of the table's first entry, entries per unit. Returns (2, height, columns) float32, at chroma's columns and luma's
-    rows.
+    luma: codes (height, ≥ width); cb, cr: (rows, columns) float32 sites; codes: black, swing, top; weights: Kr, Kg, Kb;
+    table: (size³, 3) float32; spread: R′G′B′ of its first entry, entries per unit. Returns (2, height, columns) float32, at
+    chroma's columns and luma's rows.
     """
     width, height = size
     black, swing, top = codes
@@ -258,7 +250,7 @@ def cube_ycbcr(luma, cb, cr, size, halved, column_taps, rows, codes, gains, weig
     wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
     changed = np.empty((2, width), np.float32)
     added = np.empty((2, height, columns), np.float32)
-    colour = np.empty(3, np.float32)
+    side = round(table.shape[0] ** (1 / 3))
     half, quarter = np.float32(0.5), np.float32(0.25)
     to_b, to_r = half / (np.float32(1) - kb), half / (np.float32(1) - kr)
     for row in range(height):
@@ -271,18 +263,18 @@ def cube_ycbcr(luma, cb, cr, size, halved, column_taps, rows, codes, gains, weig
             wide_b[:columns], wide_r[:columns] = site_b[1:-1], site_r[1:-1]
         for x in range(width):
             y, b, r = (np.float32(luma[row, x]) - black) / swing, wide_b[x], wide_r[x]
-            _look_up(
+            red, green, blue = _look_up(
                 table,
+                side,
                 (y + red_cr * r - start) * per_unit,
                 (y + green_cb * b + green_cr * r - start) * per_unit,
                 (y + blue_cb * b - start) * per_unit,
-                colour,
             )
-            treated = kr * colour[0] + kg * colour[1] + kb * colour[2]
+            treated = kr * red + kg * green + kb * blue
             code = treated * swing + black + half
             out[row, x] = out.dtype.type(min(max(code, np.float32(0)), top))
-            changed[0, x] = (colour[2] - treated) * to_b - b
-            changed[1, x] = (colour[0] - treated) * to_r - r
+            changed[0, x] = (blue - treated) * to_b - b
+            changed[1, x] = (red - treated) * to_r - r
         for n in range(2):
             for k in range(columns):
                 if halved:
@@ -300,14 +292,13 @@ def cube_rgb(red, green, blue, width, codes, table, spread):
     black, swing, top = codes
     start, per_unit = spread
     out = np.empty((3, red.shape[0], width), red.dtype)
-    colour = np.empty(3, np.float32)
+    side = round(table.shape[0] ** (1 / 3))
     for row in range(red.shape[0]):
         for x in range(width):
             r = ((np.float32(red[row, x]) - black) / swing - start) * per_unit
             g = ((np.float32(green[row, x]) - black) / swing - start) * per_unit
             b = ((np.float32(blue[row, x]) - black) / swing - start) * per_unit
-            _look_up(table, r, g, b, colour)
-            for n in range(3):
-                code = colour[n] * swing + black + np.float32(0.5)
+            for n, value in enumerate(_look_up(table, side, r, g, b)):
+                code = value * swing + black + np.float32(0.5)
                 out[n, row, x] = red.dtype.type(min(max(code, np.float32(0)), top))
     return out

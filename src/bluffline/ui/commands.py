@@ -167,6 +167,7 @@ MOUSE = (
     ("Skyline", "click or drag to go to a frame; wheel zooms; Shift and drag moves along; double-click shows all"),
     ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, then drag moves it"),
     ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
+    ("Chart", "drag a corner to where it is; point at a patch in the panel for all its figures"),
     ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
     ("Figures", "type, or turn the wheel; arrows nudge, Shift is finer; double-click resets"),
 )

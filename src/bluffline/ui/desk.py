@@ -60,7 +60,7 @@ class Desk(QMainWindow):
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.skyline = Skyline(session)
         self.findings = FindingsList(session)
-        self.treatment = TreatmentPanel(session, self.work.legalise)
+        self.treatment = TreatmentPanel(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
         self.picture = self.viewer.picture
         self.measuring = Measuring(self.viewer, self.header.say)

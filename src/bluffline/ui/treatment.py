@@ -1,6 +1,5 @@
 """The treatment of the shot in view: a card for each step, with figures that can be typed, wheeled or nudged."""
 
-from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt
@@ -246,10 +245,9 @@ class StepCard(QFrame):
 class StepsRow(QScrollArea):
     """The steps in order, and a way to add one."""
 
-    def __init__(self, session: Session, legalise: Callable[[], None]) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._legalise = legalise
         self._shown: tuple[object, ...] = ()
         self.setWidgetResizable(True)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -338,10 +336,10 @@ class StepsRow(QScrollArea):
 class TreatmentPanel(QWidget):
     """The steps of the shot in view, and beside them what they make of a grey ramp."""
 
-    def __init__(self, session: Session, legalise: Callable[[], None]) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.steps, self.transfer = StepsRow(session, legalise), TransferLine(session)
+        self.steps, self.transfer = StepsRow(session), TransferLine(session)
         self.setAccessibleName("Treatment of the shot in view")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
