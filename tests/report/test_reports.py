@@ -17,6 +17,9 @@ from bluffline.report.certificate import save_certificate, skyline_svg
 from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import load_rules
+from bluffline.treat.bake import bake_cube
+from bluffline.treat.colour import Balance, ColourMatrix, Lut
+from bluffline.treat.stored import step_from
 
 
 @pytest.fixture(scope="module")
@@ -132,3 +135,22 @@ def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch):
     assert path.read_text() == "first" and [p.name for p in tmp_path.iterdir() if p.name != "config"] == ["report.json"]
     with pytest.raises(WriteError, match="could not be written"):
         save_text(tmp_path / "nowhere" / "a.json", "text")
+
+
+def test_a_calibrated_shot_is_proved_and_its_certificate_names_and_holds_the_steps(survey, tmp_path):
+    matrix = ColourMatrix(((1.1, -0.1, 0.0), (0.0, 1.0, 0.0), (0.0, -0.1, 1.1)), "bt709")
+    cube = bake_cube((Balance((1.05, 1.0, 0.9), "bt709"),), survey.source, 17, name="warm")
+    shots = survey.shots()
+    given = {0: (cube, matrix), 1: (matrix,)}
+    proposals = propose_all(survey, shots, survey.findings(shots), None, given)
+    treatments = given | {proposal.shot: proposal.treatment for proposal in proposals}
+    assert treatments[1][0] is matrix and len(treatments[1]) > 1, "its calibration is kept, its limits held"
+    proof = prove(ProveRequest(survey, shots, treatments, tmp_path / "t.mkv", codec_for(tmp_path / "t.mkv", None)), Monitor())
+    assert proof.legal
+    paths = {path.suffix: path for path in save_certificate(proof)}
+    told = json.loads(paths[".json"].read_text())["treatments"][0]["steps"]
+    assert [step["step"] for step in told] == ["LUT", "Matrix"]
+    kept = step_from({"kind": "Lut"} | {name: value for name, value in told[0].items() if name != "step"})
+    assert isinstance(kept, Lut) and (kept.table == cube.table).all()
+    page = paths[".html"].read_text()
+    assert "warm, 17³ cube" in page and "1.100 −0.100 0.000" in page
