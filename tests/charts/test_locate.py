@@ -65,6 +65,16 @@ def test_the_demo_chart_is_found_within_two_pixels_of_its_true_corners():
     assert frame.confidence > SURE
 
 
+def test_the_demo_cards_are_found_and_never_called_sure():
+    programme = probe(demo_clip())
+    with Reader(programme) as reader:
+        planes = reader.frame(150).planes
+    frame = find_chart(planes, programme.format, load_reference("cards-3"))
+    (left, top), _, (right, bottom), _ = frame.corners
+    assert (left, top, right, bottom) == pytest.approx((196, 201, 1096, 563), abs=8)
+    assert frame.confidence < SURE
+
+
 def test_a_picture_without_a_chart_is_a_sentence():
     rng = np.random.default_rng(1)
     source = signal(320, 180)

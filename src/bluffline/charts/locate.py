@@ -68,12 +68,13 @@ def find_chart(planes: Planes, source: SignalFormat, reference: Reference) -> Ch
     picture, scale = _searched(planes, source)
     wanted = np.clip(camera_signal(reference.light(source.primaries), source.transfer), 0, 1.1)
     layout = reference.layout
+    telling = min(layout.rows, layout.columns) > 1 and len(wanted) > _FEW  # a few patches in a row look like many a thing
     best: dict[tuple[bool, int, int], _Placement] = {}
     for lattice in _lattices(_quads(picture), layout):
         for turn, placement in _placements(picture, lattice, layout, wanted):
             if turn not in best or placement.merit > best[turn].merit:
                 best[turn] = placement
-        if any(placement.fit > _FIT_HIGH and placement.support >= _SUPPORT for placement in best.values()):
+        if telling and any(placement.fit > _FIT_HIGH and placement.support >= _SUPPORT for placement in best.values()):
             break
     ranked = sorted(best.values(), key=lambda placement: placement.merit, reverse=True)
     if not ranked or ranked[0].fit <= 0:
@@ -86,7 +87,7 @@ def find_chart(planes: Planes, source: SignalFormat, reference: Reference) -> Ch
         np.clip((first.fit - _FIT_LOW) / (_FIT_HIGH - _FIT_LOW), 0, 1)
         * min(first.support / _SUPPORT, 1.0)
         * np.clip(ahead / _MARGIN, 0, 1)
-        * (1.0 if min(layout.rows, layout.columns) > 1 and len(wanted) > _FEW else _IN_A_ROW)
+        * (1.0 if telling else _IN_A_ROW)
     )
     a, b, c, d = ((float(x), float(y)) for x, y in (first.corners + 0.5) * scale)
     try:

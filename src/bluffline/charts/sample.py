@@ -119,9 +119,9 @@ def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[An
     middle = np.median(codes, axis=0)
     deviation = np.abs(codes - middle)
     limit = _OUTLYING * 1.4826 * np.median(deviation, axis=0) + 1.0
-    kept = (deviation <= limit).all(axis=1)
+    kept = np.asarray((deviation <= limit).all(axis=1))
     if kept.mean() < 0.5:
-        kept[:] = True  # it is not dust that makes most of a patch differ: the frame does not lie on one colour
+        kept = np.ones_like(kept)  # it is not dust that makes most of a patch differ: the frame does not lie on one colour
     light = camera_light((codes - source.levels.black) / source.levels.swing, source.transfer)
     place = project(to_chart, np.stack([x[inside], y[inside]], axis=1))
     kr, kb = source.matrix.weights

@@ -27,7 +27,7 @@ from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
 
 WIDTH = 372
 _ROW, _HALF = 15, 178
-_TITLES = {"glaze-24": "Glaze tiles, 24", "grey-11": "Grey scale, 11 steps", "cards-3": "White, grey, black cards"}
+_TITLES = {"glaze-24": "Glaze tiles, 24", "grey-11": "Grey scale, 11", "cards-3": "Cards, 3"}
 _AIMS = {
     Aim.AUTO: "as far as it holds", Aim.NEUTRAL: "neutral scale only", Aim.STRAIGHTEN: "neutral, straightened",
     Aim.MATRIX: "matrix",
