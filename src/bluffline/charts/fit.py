@@ -11,8 +11,8 @@ from enum import StrEnum
 from types import MappingProxyType
 
 import numpy as np
+import scipy  # its parts are loaded when they are first used: the desk need not wait for them
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from bluffline.charts.reference import Reference
 from bluffline.charts.sample import CLIPPED, Samples, is_uneven
@@ -334,8 +334,8 @@ def _matrix(chart: _Chart, before: tuple[ColourStep, ...], start: ColourStep | N
         means = delta_e_2000(seen, lab) @ weights
         return float(means[0]), (means[1:] - means[0]) / _STEP
 
-    rounds = 2 if isinstance(start, ColourMatrix) else 60  # one patch less moves the solution little
-    found = minimize(judged, rows[:, :2].ravel(), jac=True, method="BFGS", options={"maxiter": rounds, "gtol": 1e-3})
+    options = {"maxiter": 2 if isinstance(start, ColourMatrix) else 60, "gtol": 1e-3}  # a patch less moves little
+    found = scipy.optimize.minimize(judged, rows[:, :2].ravel(), jac=True, method="BFGS", options=options)
     return ColourMatrix(_as_rows(_rows_of(found.x)), chart.transfer)
 
 

@@ -3,8 +3,8 @@
 from itertools import product
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from bluffline.errors import SettingsError
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
@@ -85,8 +85,11 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat) -> Cdl:
 
     start = np.array([1.0, 1, 1, 0, 0, 0, 1, 1, 1, 1])
     bounds = ([0.05] * 3 + [-0.5] * 3 + [0.2] * 3 + [0], [8] * 3 + [0.5] * 3 + [5] * 3 + [4])
-    found = least_squares(lambda numbers: (step(numbers).apply(rgb[inside]) - wanted[inside]).ravel(), start, bounds=bounds)
-    return step(np.round(found.x, 6))
+
+    def off(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
+        return (step(numbers).apply(rgb[inside]) - wanted[inside]).ravel()
+
+    return step(np.round(scipy.optimize.least_squares(off, start, bounds=bounds).x, 6))
 
 
 def residual(exact: Treatment, other: Treatment, source: SignalFormat, rgb: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -4,8 +4,8 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from bluffline.errors import SettingsError
 
@@ -39,9 +39,10 @@ def follow_curve(points: Points, value: Float) -> NDArray[np.float64]:
 
 
 @lru_cache(maxsize=64)
-def _prepared(points: Points) -> tuple[PchipInterpolator, tuple[float, float], tuple[float, float], tuple[float, float]]:
+def _prepared(points: Points) -> tuple[Any, tuple[float, float], tuple[float, float], tuple[float, float]]:
+    """The cubic between the ends, both ends, and the slopes beyond them."""
     x, y = zip(*points, strict=True)
-    curve = PchipInterpolator(x, y)
+    curve = scipy.interpolate.PchipInterpolator(x, y)
     low, high = np.clip(curve.derivative()(np.array([x[0], x[-1]])), _FLATTEST, _STEEPEST)
     return curve, points[0], points[-1], (float(low), float(high))
 

@@ -254,7 +254,8 @@ class Charting:
         if self.session.programme is None:
             return None
         with Reader(self.session.programme) as reader:
-            return reader.frame(self.session.frame).planes
+            planes = reader.frame(self.session.frame).planes
+            return None if planes is None else tuple(plane.copy() for plane in planes)
 
     # LUTs ----------------------------------------------------------------------------------------------------------
 
