@@ -173,6 +173,9 @@ def test_grey_scales_and_cards_are_taken_as_far_as_they_go():
     assert fit.result.mean < 0.3
     assert any("matrix" in note for note in fit.notes)
     assert fit_chart(seen_by(filming, cards), cards, SOURCE).result.mean < 0.5
+    pair = fit_chart(seen_by(filming, cards, clipped=[1]), cards, SOURCE)
+    assert np.isnan(pair.result.left_out_mean)
+    assert any("too few patches to leave one out" in note for note in pair.notes)
     single = fit_chart(seen_by(filming, cards, clipped=[0, 2]), cards, SOURCE, Wishes(Aim.NEUTRAL))
     assert isinstance(single.steps[0], Balance)
     assert np.abs(single.result.lab[1, 1:]).max() < 0.5

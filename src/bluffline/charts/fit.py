@@ -6,6 +6,7 @@ in CIE Lab under D65, as the light that a camera of the programme's transfer cha
 """
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from types import MappingProxyType
@@ -259,13 +260,11 @@ def _judged(
         without = chart.without(int(n))
         if name in _GREYS_ONLY and not chart.neutral[n]:
             left_out[n][name] = steps  # it had no part in them
-        else:
-            before = left_out[n].get(base)
-            try:
-                left_out[n][name] = (*before, find(without, before, steps[-1])) if before is not None else ()
-            except ChartError:
-                continue  # too few are left without it, so nothing can be said of it
-        missed[n] = delta_e_2000(without.lab_through(left_out[n][name]), chart.lab)[n]
+        elif (before := left_out[n].get(base)) is not None:
+            with suppress(ChartError):  # too few may be left without it, so nothing can be said of it
+                left_out[n][name] = (*before, find(without, before, steps[-1]))
+        if name in left_out[n]:
+            missed[n] = delta_e_2000(without.lab_through(left_out[n][name]), chart.lab)[n]
     return Stage(name, steps, lab, difference(lab, chart.lab), missed)
 
 
@@ -281,6 +280,8 @@ def _chosen(stages: list[Stage]) -> int:
 
 def _why(stages: list[Stage], chosen: int) -> str:
     taken = stages[chosen]
+    if np.isnan(taken.left_out_mean):
+        return f"Taken: {taken.name}; the chart has too few patches to leave one out and judge the fit by it."
     sentence = f"Taken: {taken.name}, whose mean ΔE of patches left out is {taken.left_out_mean:.2f}"
     if chosen + 1 < len(stages):
         following = stages[chosen + 1]

@@ -3,9 +3,9 @@
 import contextlib
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-import PyOpenColorIO as ocio  # noqa: N813 – as its own documentation calls it
 
 from bluffline.errors import SettingsError
 from bluffline.treat.colour import Cdl, ColourStep, Lut
@@ -62,7 +62,7 @@ def read_step(path: Path) -> ColourStep:
         raise SettingsError(f"{path} is not a text file.") from error
     if ending in (".cdl", ".cc", ".ccc"):
         with _translated(path):
-            found = ocio.CDLTransform.CreateFromFile(str(path), "")
+            found = _ocio().CDLTransform.CreateFromFile(str(path), "")
             slope, offset, power = (tuple(map(float, get())) for get in (found.getSlope, found.getOffset, found.getPower))
             return Cdl(slope, offset, power, float(found.getSat()))  # type: ignore[arg-type]
     if ending == ".clf":
@@ -106,6 +106,7 @@ def _read_cube(path: Path) -> Lut:
 
 def _read_clf(path: Path) -> Lut:
     """A chain of CLF operators, read off over its own range: curves where it has no cross-talk, else a cube."""
+    ocio = _ocio()
     with _translated(path):
         config = ocio.Config.CreateRaw()
         chain = config.getProcessor(ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL))
@@ -120,15 +121,16 @@ def _read_clf(path: Path) -> Lut:
     return Lut(path.stem, low, high, colours.reshape(grid.shape))
 
 
-def _range_of(chain: ocio.Processor) -> tuple[float, float]:
+def _range_of(chain: Any) -> tuple[float, float]:
     """The range of R′G′B′ that a chain was made for, as its first range operator says; else 0 … 1."""
     for transform in chain.createGroupTransform():
-        if isinstance(transform, ocio.RangeTransform) and transform.hasMinInValue() and transform.hasMaxInValue():
+        if isinstance(transform, _ocio().RangeTransform) and transform.hasMinInValue() and transform.hasMaxInValue():
             return float(transform.getMinInValue()), float(transform.getMaxInValue())
     return 0.0, 1.0
 
 
 def _clf_text(step: Lut | Cdl) -> str:
+    ocio = _ocio()
     group = ocio.GroupTransform()
     if isinstance(step, Cdl):
         group.appendTransform(_cdl(step))
@@ -145,11 +147,13 @@ def _clf_text(step: Lut | Cdl) -> str:
 
 
 def _cdl_text(step: Cdl) -> str:
+    ocio = _ocio()
     group = ocio.GroupTransform([_cdl(step)])
     return str(group.write("ColorDecisionList", ocio.Config.CreateRaw()))
 
 
-def _cdl(step: Cdl) -> ocio.CDLTransform:
+def _cdl(step: Cdl) -> Any:
+    ocio = _ocio()
     made = ocio.CDLTransform(slope=list(step.slope), offset=list(step.offset), power=list(step.power), sat=step.saturation)
     made.setStyle(ocio.CDL_NO_CLAMP)
     return made
@@ -159,5 +163,12 @@ def _cdl(step: Cdl) -> ocio.CDLTransform:
 def _translated(path: Path) -> Iterator[None]:
     try:
         yield
-    except ocio.Exception as error:
+    except _ocio().Exception as error:
         raise SettingsError(f"{path} can't be used: {str(error).splitlines()[0]}.") from error
+
+
+def _ocio() -> Any:
+    """OpenColorIO, loaded when it is first needed: it takes a tenth of a second, and the desk seldom needs it."""
+    import PyOpenColorIO  # noqa: PLC0415
+
+    return PyOpenColorIO

@@ -117,8 +117,9 @@ class Gauge(QWidget):
 
     def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
         """On gauges of colour mark where patches stand, with lines to where they ought to: two (N, 3) of R′G′B′."""
-        self._targets = targets
-        self.update()
+        if targets is not self._targets:
+            self._targets = targets
+            self.update()
 
     @property
     def trace(self) -> Trace | None:

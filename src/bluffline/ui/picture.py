@@ -165,8 +165,9 @@ class PictureView(QWidget):
 
     def show_chart(self, frame: ChartFrame | None, layout: Layout | None, wanted: NDArray[np.float64] | None) -> None:
         """Draw a chart frame over the picture; ``wanted``: (N, 3) R′G′B′ that its patches ought to have."""
-        self._chart.show(frame, layout, wanted)
-        self.update()
+        if frame is not None or self._chart.frame is not None:
+            self._chart.show(frame, layout, wanted)
+            self.update()
 
     def highlight(self, mask: NDArray[np.bool_] | None) -> None:
         """Show which pixels were pointed at on a gauge; mask: (H, W) of the whole picture."""
