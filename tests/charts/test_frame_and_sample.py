@@ -96,7 +96,7 @@ def test_clipped_noisy_and_unevenly_lit_patches_are_told():
     assert all("noisy" in each for each in sample_frame(noisy, source, placed(corners), GLAZE.layout).warnings(GLAZE.layout))
 
 
-def test_light_that_falls_off_is_estimated_from_the_neutrals_and_taken_out():
+def test_light_that_falls_off_is_estimated_within_the_patches_and_taken_out():
     x = np.linspace(-0.5, 0.5, 400)
     fall = np.exp(-0.3 * x)[None, :, None] * np.exp(0.1 * np.linspace(-0.5, 0.5, 300))[:, None, None]
     row, column = np.arange(300) * 4 // 300, np.arange(400) * 6 // 400
@@ -104,9 +104,9 @@ def test_light_that_falls_off_is_estimated_from_the_neutrals_and_taken_out():
     source = signal(400, 300, 12, "444")
     planes = to_planes(camera(light, Filming()), source)
     samples = sample_frame(planes, source, ChartFrame.of([0, 0, 400, 0, 400, 300, 0, 300]), GLAZE.layout)
-    assert samples.gradient(GLAZE) == pytest.approx((-0.3, 0.1), abs=0.02)
-    assert is_uneven(samples.gradient(GLAZE))
-    evened = samples.evened_out(GLAZE)
+    assert samples.gradient() == pytest.approx((-0.3, 0.1), abs=0.02)
+    assert is_uneven(samples.gradient())
+    evened = samples.evened_out()
     assert np.abs(evened.light / (GLAZE.light("bt709") * 0.9) - 1).max() < 0.05
     assert np.abs(average([evened, evened]).light - evened.light).max() == pytest.approx(0, abs=1e-12)
 

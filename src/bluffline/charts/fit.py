@@ -177,7 +177,7 @@ def fit_chart(
     if clipped[list(reference.layout.neutral)].all():
         raise ChartError("The chart can't be fitted: it has no neutral patch that is not clipped.")
     even_light = aim is Aim.AUTO if wishes.even_light is None else wishes.even_light
-    samples, notes = _evened(samples, reference, even_light)
+    samples, notes = _evened(samples, even_light)
     inside = reference.in_gamut(source.primaries)
     for n, name in enumerate(reference.names):
         if clipped[n] or not inside[n]:
@@ -233,8 +233,8 @@ def _weights(reference: Reference, wishes: Wishes) -> Array:
     return weights
 
 
-def _evened(samples: Samples, reference: Reference, wanted: bool) -> tuple[Samples, list[str]]:
-    gradient = samples.gradient(reference)
+def _evened(samples: Samples, wanted: bool) -> tuple[Samples, list[str]]:
+    gradient = samples.gradient()
     if not is_uneven(gradient):
         return samples, []
     across, down = (f"{(np.exp(abs(change)) - 1) * 100:.0f} %" for change in gradient)
@@ -242,7 +242,7 @@ def _evened(samples: Samples, reference: Reference, wanted: bool) -> tuple[Sampl
     told = f"The light on the chart is about {across} brighter at the {sides[0]} and {down} at the {sides[1]}"
     if not wanted:
         return samples, [f"{told}; it has not been evened out."]
-    return samples.evened_out(reference), [f"{told}; this was evened out before the fit."]
+    return samples.evened_out(), [f"{told}; this was evened out before the fit."]
 
 
 def _judged(

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.charts.frame import ChartFrame, project, shoelace
-from bluffline.charts.reference import Layout, Reference
+from bluffline.charts.reference import Layout
 from bluffline.errors import ChartError
 from bluffline.measure.frame_measure import Planes
 from bluffline.measure.scopes import FrameSignal
@@ -23,6 +23,7 @@ _AT_LIMIT, _NOISE_FREE = 0.3, 0.4  # share of pixels at a patch's own extreme; c
 CLIPPED = 0.02  # share of clipped pixels from which a patch is not to be trusted
 _NOISY, _GRADIENT = 3.0, 0.12
 _UNEVEN = 0.02
+_DARK = 0.005  # light of R, G or B below which a patch says nothing of the light on it
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,20 +51,22 @@ class Samples:
         doubts = {"clipped": self.clipped > CLIPPED, "noisy": self.spread > _NOISY, "light gradient": within > _GRADIENT}
         return [tuple(word for word, holds in doubts.items() if holds[n]) for n in range(len(self.light))]
 
-    def gradient(self, reference: Reference) -> tuple[float, float]:
-        """How the light changes over the chart, from left to right and from top to bottom, estimated from the neutrals.
+    def gradient(self) -> tuple[float, float]:
+        """How the light changes over the chart, from left to right and from top to bottom: natural logarithms.
 
-        Each neutral tells by its own slope; so brightness of the patches, which a tone curve may have changed, plays no part.
+        Each patch tells by its own slope, neutral or not, so that its brightness, which a tone curve may have changed, plays
+        no part. The mean of the middle half of them counts: a single patch is too small to tell much.
         """
-        usable = [n for n in reference.layout.neutral if self.clipped[n] <= CLIPPED and self.light[n].min() > 0.01]
-        if not usable:
-            raise ChartError("Uneven light can't be estimated: every neutral patch is clipped or black.")
-        across, down = np.median(self.slope[usable], axis=0)
+        usable = self.slope[(self.clipped <= CLIPPED) & (self.light.min(axis=1) > _DARK)]
+        if not len(usable):
+            return 0.0, 0.0
+        cut = len(usable) // 4
+        across, down = np.sort(usable, axis=0)[cut : len(usable) - cut].mean(axis=0)
         return float(across), float(down)
 
-    def evened_out(self, reference: Reference) -> "Samples":
+    def evened_out(self) -> "Samples":
         """The samples as even light would have given them, the middle of the chart being unchanged."""
-        gradient = self.gradient(reference)
+        gradient = self.gradient()
         gain = np.exp(-(self.place - 0.5) @ np.array(gradient))
         return replace(self, light=self.light * gain[:, None], evened=gradient)
 
