@@ -6,13 +6,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
-    QDialogButtonBox,
     QHBoxLayout,
     QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -20,6 +18,7 @@ from bluffline.media.programme import Programme
 from bluffline.report.certificate import step_text
 from bluffline.rules.shots import Shot
 from bluffline.treat.steps import Treatment
+from bluffline.ui.layout import ask_buttons, lay_out
 from bluffline.ui.style import font
 
 
@@ -49,23 +48,10 @@ class CarryOnDialog(QDialog):
         row.addWidget(every)
         row.addWidget(none)
         row.addStretch(1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        give = buttons.addButton("Give to these shots", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert give is not None
-        give.setProperty("next", True)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 14)
-        layout.setSpacing(9)
-        layout.addWidget(explained)
         for box in self._steps:
             box.setChecked(True)
             box.setFont(font(12))
-            layout.addWidget(box)
-        layout.addWidget(self._list, 1)
-        layout.addLayout(row)
-        layout.addWidget(buttons)
+        lay_out(self, explained, *self._steps, self._list, row, ask_buttons(self, "Give to these shots"))
         self.resize(520, 460)
 
     def _check(self, state: Qt.CheckState) -> None:

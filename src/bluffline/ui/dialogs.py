@@ -8,13 +8,11 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
     QLabel,
     QSpinBox,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,6 +22,7 @@ from bluffline.session.session import Session
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.ui.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
+from bluffline.ui.layout import ask_buttons, cancel_button, close_button, dim, lay_out
 from bluffline.ui.style import font
 from bluffline.ui.target import TargetRows
 
@@ -54,7 +53,7 @@ class FactsDialog(QDialog):
             label = QLabel(text)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             label.setWordWrap(True)
-            form.addRow(_dim(name), label)
+            form.addRow(dim(name), label)
 
         def told(name: str, text: str) -> str:
             return f"{text} (assumed by size: the file does not say)" if name in source.assumed else f"{text} (tagged)"
@@ -81,9 +80,9 @@ class FactsDialog(QDialog):
             line = QHBoxLayout()
             line.setSpacing(10)
             line.addWidget(box)
-            line.addWidget(_dim(self._standing(session, name)))
+            line.addWidget(dim(self._standing(session, name)))
             line.addStretch(1)
-            form.addRow(_dim(name.capitalize()), line)
+            form.addRow(dim(name.capitalize()), line)
         self._edges = [QSpinBox() for _ in range(4)]
         line = QHBoxLayout()
         line.setSpacing(8)
@@ -97,21 +96,11 @@ class FactsDialog(QDialog):
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             box.setValue(value)
             box.setAccessibleName(f"Active picture {label}")
-            line.addWidget(_dim(label))
+            line.addWidget(dim(label))
             line.addWidget(box)
         line.addStretch(1)
-        form.addRow(_dim("Active picture"), line)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        apply = buttons.addButton("Apply and survey again", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert apply is not None
-        apply.setProperty("next", True)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 14)
-        layout.setSpacing(12)
-        layout.addLayout(form)
-        layout.addWidget(buttons)
+        form.addRow(dim("Active picture"), line)
+        lay_out(self, form, ask_buttons(self, "Apply and survey again"))
         self.setMinimumWidth(640)
 
     @staticmethod
@@ -153,18 +142,9 @@ class WriteDialog(QDialog):
         form = QFormLayout()
         form.setHorizontalSpacing(18)
         self.rows.add_to(form)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons = cancel_button(self)
         self.rows.add_button(buttons, "Prove and write")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 14)
-        layout.setSpacing(12)
-        layout.addWidget(words)
-        layout.addLayout(form)
-        layout.addWidget(self.rows.trouble)
-        layout.addStretch(1)
-        layout.addWidget(buttons)
+        lay_out(self, words, form, self.rows.trouble, buttons)
         self.setMinimumWidth(640)
 
     def _refuse(self, target: Path) -> None:
@@ -206,14 +186,7 @@ class KeySheet(QDialog):
         for place, text in MOUSE:
             row = self._line(mouse, row, place, text)
         mouse.setColumnStretch(1, 1)
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(22, 16, 22, 14)
-        layout.setSpacing(14)
-        layout.addLayout(columns)
-        layout.addLayout(mouse)
-        layout.addWidget(close)
+        lay_out(self, columns, mouse, close_button(self))
 
     @staticmethod
     def _heading(grid: QGridLayout, row: int, text: str) -> int:
@@ -228,13 +201,8 @@ class KeySheet(QDialog):
         key = QLabel(keys)
         key.setFont(font(12, mono=True))
         grid.addWidget(key, row, 0)
-        told = _dim(text)
+        told = dim(text)
         told.setFont(font(12))
         grid.addWidget(told, row, 1)
         return row + 1
 
-
-def _dim(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setProperty("role", "dim")
-    return label

@@ -1,9 +1,10 @@
 """Balance by the temperature of a light, seen on the picture as it is turned."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFormLayout, QLabel, QSpinBox, QWidget
 
 from bluffline.signal.white import TEMPERATURES
+from bluffline.ui.layout import close_button, dim, lay_out
 from bluffline.ui.style import font
 
 _NEUTRAL = 6504  # kelvin: D65, which the programme is made for
@@ -30,18 +31,9 @@ class LightDialog(QDialog):
             field.setAccessibleName(name)
             field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             field.valueChanged.connect(lambda _: self.changed.emit(float(self.kelvin.value()), float(self.tint.value())))
-            label = QLabel(name)
-            label.setProperty("role", "dim")
-            form.addRow(label, field)
+            form.addRow(dim(name), field)
         words = QLabel("Lamps up to 4000 K, daylight above; 6504 K leaves the picture as it is.")
         words.setFont(font(12))
         words.setWordWrap(True)
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.rejected.connect(self.accept)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 14)
-        layout.setSpacing(10)
-        layout.addLayout(form)
-        layout.addWidget(words)
-        layout.addWidget(close)
+        lay_out(self, form, words, close_button(self))
         self.setMinimumWidth(380)

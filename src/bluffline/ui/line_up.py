@@ -7,17 +7,16 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QDoubleSpinBox,
     QFormLayout,
     QGridLayout,
     QLabel,
-    QVBoxLayout,
     QWidget,
 )
 
 from bluffline.measure.bars import Bar, BarsReading
 from bluffline.media.signals import SIGNALS, TestSignal
+from bluffline.ui.layout import cancel_button, close_button, dim, lay_out
 from bluffline.ui.style import font, percent, signed
 from bluffline.ui.target import TargetRows
 
@@ -36,7 +35,7 @@ class BarsDialog(QDialog):
         grid.setHorizontalSpacing(22)
         grid.setVerticalSpacing(4)
         for column, title in enumerate(_COLUMNS):
-            grid.addWidget(_dim(title), 0, column, Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(dim(title), 0, column, Qt.AlignmentFlag.AlignRight)
         for row, bar in enumerate(reading.bars, 1):
             for column, text in enumerate(_cells(bar)):
                 label = QLabel(text)
@@ -50,18 +49,9 @@ class BarsDialog(QDialog):
             f"luma gain {reading.gain:.3f} · setup {signed(reading.setup, ' %')} · chroma gain {reading.saturation:.3f} · "
             f"hue {signed(reading.hue, '°')} · left unexplained {percent(reading.residual)}"
         )
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 20, 14)
-        layout.setSpacing(12)
-        layout.addWidget(_dim(f"{reading.pattern}, read at {when}"))
-        layout.addWidget(verdict)
-        layout.addLayout(grid)
-        explained = _dim(figures)
+        explained = dim(figures)
         explained.setWordWrap(True)
-        layout.addWidget(explained)
-        layout.addWidget(close)
+        lay_out(self, dim(f"{reading.pattern}, read at {when}"), verdict, grid, explained, close_button(self))
         self.setMinimumWidth(520)
 
 
@@ -95,18 +85,11 @@ class SignalDialog(QDialog):
             ("Signal", self._name), ("Size", self._size), ("Frames a second", self._rate), ("Depth", self._depth),
             ("Duration", self._seconds),
         ):  # fmt: skip
-            form.addRow(_dim(title), field)
+            form.addRow(dim(title), field)
         self.rows.add_to(form)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons = cancel_button(self)
         self.rows.add_button(buttons, "Make and open")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 14)
-        layout.setSpacing(12)
-        layout.addLayout(form)
-        layout.addWidget(self.rows.trouble)
-        layout.addWidget(buttons)
+        lay_out(self, form, self.rows.trouble, buttons)
         self.setMinimumWidth(560)
 
     @property
@@ -124,8 +107,3 @@ class SignalDialog(QDialog):
             "seconds": self._seconds.value(),
         }
 
-
-def _dim(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setProperty("role", "dim")
-    return label

@@ -1,0 +1,46 @@
+"""What all dialogs share: their margins, their buttons, and labels that stand back."""
+
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QLayout, QVBoxLayout, QWidget
+
+
+def lay_out(dialog: QDialog, *parts: QWidget | QLayout) -> None:
+    """Put widgets and layouts one below the other, with the margins of every dialog."""
+    layout = QVBoxLayout(dialog)
+    layout.setContentsMargins(18, 14, 18, 14)
+    layout.setSpacing(12)
+    for part in parts:
+        if isinstance(part, QWidget):
+            layout.addWidget(part)
+        else:
+            layout.addLayout(part)
+
+
+def cancel_button(dialog: QDialog) -> QDialogButtonBox:
+    """A row of buttons that holds Cancel so far; one that accepts ends the dialog well."""
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+    buttons.accepted.connect(dialog.accept)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
+
+
+def ask_buttons(dialog: QDialog, title: str) -> QDialogButtonBox:
+    """Cancel, and the thing to press."""
+    buttons = cancel_button(dialog)
+    accept = buttons.addButton(title, QDialogButtonBox.ButtonRole.AcceptRole)
+    assert accept is not None
+    accept.setProperty("next", True)
+    return buttons
+
+
+def close_button(dialog: QDialog) -> QDialogButtonBox:
+    """Close alone."""
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
+
+
+def dim(text: str) -> QLabel:
+    """A label in dim text."""
+    label = QLabel(text)
+    label.setProperty("role", "dim")
+    return label
