@@ -123,7 +123,7 @@ def main() -> None:
         desk.gauges.put(0, Kind(Instrument.PARADE))
         desk.gauges.change(guides=())
         go_to(75)
-        desk.find_chart()
+        desk.with_chart(desk.charting.find)
         until(lambda: desk.charting.model.result is not None and not desk.jobs.running)
         desk.charting.give()
         settle()

@@ -82,7 +82,7 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
 
 def test_another_choice_fits_again(chart_desk, qtbot):
     desk = chart_desk
-    desk.find_chart()
+    desk.with_chart(desk.charting.find)
     first = fitted(qtbot, desk)
     desk.charting.panel._skin.click()
     qtbot.waitUntil(lambda: desk.charting.model.result is not first and not desk.jobs.running, timeout=WAIT)
@@ -95,8 +95,8 @@ def test_another_choice_fits_again(chart_desk, qtbot):
 
 def test_corners_are_placed_by_hand(chart_desk, qtbot):
     desk = chart_desk
-    desk.show_chart()
     qtbot.keyClick(desk, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
+    assert desk._chart_card.isVisible()
     picture = desk.picture
     for number, corner in enumerate([(60, 60), (420, 60), (420, 300), (60, 300)]):
         start = picture.point_of(desk.charting.model.chart_frame.corners[number]).toPoint()
@@ -119,14 +119,14 @@ def test_corners_are_placed_by_hand(chart_desk, qtbot):
 def test_a_frame_without_a_chart_is_told_in_the_header(chart_desk, qtbot):
     desk = chart_desk
     desk.session.go_to(12)
-    desk.find_chart()
+    desk.with_chart(desk.charting.find)
     qtbot.waitUntil(lambda: "place its four corners by hand" in desk.header.message, timeout=WAIT)
     assert desk.charting.model.result is None
 
 
 def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     desk = chart_desk
-    desk.find_chart()
+    desk.with_chart(desk.charting.find)
     fitted(qtbot, desk)
     desk.charting.carry_on()
     qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and not desk.jobs.running, timeout=WAIT)

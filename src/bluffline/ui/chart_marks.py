@@ -12,7 +12,7 @@ from bluffline.charts.frame import ChartFrame, Point
 from bluffline.charts.reference import Layout
 from bluffline.errors import ChartError
 from bluffline.ui.overlays import stroke
-from bluffline.ui.style import INK, TEXT, TINT, font
+from bluffline.ui.style import INK, TEXT, TINT
 
 _NEAR = 12  # screen pixels from a corner that take hold of it
 _PATCH = 0.6  # share of a cell that is sampled, and drawn
@@ -91,4 +91,3 @@ class ChartMarks:
             painter.setBrush(TINT if number == 0 else TEXT)
             painter.drawEllipse(at, _GRIP, _GRIP)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setFont(font(11))

@@ -1,5 +1,6 @@
 """The desk: one window over the session."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -272,11 +273,11 @@ class Desk(QMainWindow):
         if not opened:
             self.charting.model.let_go()
 
-    def find_chart(self) -> None:
-        """Find the chart in the frame in view, with the panel open."""
+    def with_chart(self, act: Callable[[], None]) -> None:
+        """Do something to the chart in hand with its panel open."""
         if self._chart_card.isHidden():
             self.show_chart()
-        self.charting.find()
+        act()
 
     def _chart_changed(self) -> None:
         chart, result = self.charting.model.chart_frame, self.charting.model.result
