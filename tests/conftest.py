@@ -10,12 +10,14 @@ import numpy as np
 import pytest
 from hypothesis import settings
 
+from bluffline.charts.reference import load_reference
 from bluffline.demo import demo_clip
 from bluffline.media.probe import probe
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from clips import make_clip
+from filmed import Filming, straight_on
 
 # Kernels compile at their first call, so no example has a deadline; the examples are the same in every run.
 settings.register_profile("bluffline", deadline=None, derandomize=True, max_examples=40)
@@ -50,6 +52,14 @@ def over_clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
         tmp_path_factory.mktemp("over") / "over.mkv", picture, 24, codec="ffv1", pixel_format="yuv422p10le",
         timecode="09:59:58:00", sound=True,
     )  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def chart_clip(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Two shots of 8 frames, 480×360: the glaze chart under warm lamps, its outer corners 60 pixels in; a plain field."""
+    chart = straight_on(load_reference("glaze-24"), Filming(gains=(0.95, 0.8, 0.55), gamma=0.9))
+    plain = np.full(chart.shape, 0.3)
+    return make_clip(tmp_path_factory.mktemp("chart") / "chart.mkv", lambda n: chart if n < 8 else plain, 16)
 
 
 @pytest.fixture

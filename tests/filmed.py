@@ -111,6 +111,21 @@ def film(reference: Reference, filming: Filming, bit_depth: int = 10, *, mirrore
     return planes, fmt, corners
 
 
+def straight_on(reference: Reference, filming: Filming, margin: int = 60) -> np.ndarray:
+    """R′G′B′ of a chart seen straight on, with a dark board around it: cells of `CELL` pixels, ``margin`` from every edge."""
+    layout = reference.layout
+    rows, columns = layout.rows * CELL + 2 * margin, layout.columns * CELL + 2 * margin
+    y, x = np.mgrid[0:rows, 0:columns]
+    u, v = (x - margin) / CELL, (y - margin) / CELL
+    column, row = np.floor(u).astype(int), np.floor(v).astype(int)
+    within = (column >= 0) & (column < layout.columns) & (row >= 0) & (row < layout.rows)
+    half = (1 - np.array(layout.gap)) / 2
+    within &= (np.abs(u - column - 0.5) < half[0]) & (np.abs(v - row - 0.5) < half[1])
+    light = np.full((rows, columns, 3), filming.board)
+    light[within] = reference.light("bt709")[(row * layout.columns + column)[within]]
+    return camera(light, filming)
+
+
 def compressed(coded: np.ndarray):
     """R′G′B′ through an 8-bit 4:2:0 encoder, as a phone or a news link sends it."""
     fmt = signal(WIDTH, HEIGHT, 8, "420")

@@ -11,24 +11,13 @@ from bluffline.media.probe import probe
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import RuleChart, load_rules
-from filmed import Filming, camera
+from filmed import Filming, straight_on
 
 GLAZE = load_reference("glaze-24")
-Y, X = np.mgrid[0:360, 0:480]
-
-
-def chart_picture(filming):
-    """The glaze chart seen straight on, on a dark board."""
-    u, v = (X - 60) / 360, (Y - 60) / 240
-    column, row = np.floor(u * 6).astype(int), np.floor(v * 4).astype(int)
-    inside = (np.abs(u * 6 - column - 0.5) < 0.42) & (np.abs(v * 4 - row - 0.5) < 0.42) & (u > 0) & (u < 1) & (v > 0) & (v < 1)
-    light = np.full((360, 480, 3), 0.04)
-    light[inside] = GLAZE.light("bt709")[(np.clip(row, 0, 3) * 6 + np.clip(column, 0, 5))[inside]]
-    return camera(light, filming)
 
 
 def surveyed(clip, rule, filming=Filming()):  # noqa: B008 – a constant
-    chart, plain = chart_picture(filming), np.full((360, 480, 3), 0.3)
+    chart, plain = straight_on(GLAZE, filming), np.full((360, 480, 3), 0.3)
     path = clip("chart.mkv", lambda n: chart if n < 12 else plain, 24)
     return run_survey(start_survey(probe(path), replace(load_rules("r103"), chart=rule)), Monitor())
 

@@ -1,12 +1,10 @@
 """Charts, cards, LUTs and carrying on, by mouse and keys on the offscreen platform."""
 
-import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
 
 from bluffline.charts.fit import Aim
-from bluffline.charts.reference import load_reference
 from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.treat.bake import bake_cube
@@ -15,32 +13,17 @@ from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.steps import ChromaRein
 from bluffline.ui.treatment import Figure
 from clips import signal
-from filmed import Filming, camera
 
 WAIT = 60_000
 LEFT = Qt.MouseButton.LeftButton
-GLAZE = load_reference("glaze-24")
 BENT = ((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))
-Y, X = np.mgrid[0:360, 0:480]
-
-
-def chart_picture(number):
-    """The glaze chart under warm lamps, then a plain field."""
-    if number >= 8:
-        return np.full((360, 480, 3), 0.3)
-    u, v = (X - 60) / 360, (Y - 60) / 240
-    column, row = np.floor(u * 6).astype(int), np.floor(v * 4).astype(int)
-    inside = (np.abs(u * 6 - column - 0.5) < 0.42) & (np.abs(v * 4 - row - 0.5) < 0.42) & (u > 0) & (u < 1) & (v > 0) & (v < 1)
-    light = np.full((360, 480, 3), 0.04)
-    light[inside] = GLAZE.light("bt709")[(np.clip(row, 0, 3) * 6 + np.clip(column, 0, 5))[inside]]
-    return camera(light, Filming(gains=(0.95, 0.8, 0.55), gamma=0.9))
 
 
 @pytest.fixture
-def chart_desk(desk, qtbot, clip):
+def chart_desk(desk, qtbot, chart_clip):
     """The desk on a clip whose first shot shows a chart, its survey done."""
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
-        assert desk.open(clip("chart.mkv", chart_picture, 16))
+        assert desk.open(chart_clip)
     qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
     desk._refresh_commands()
     return desk

@@ -27,11 +27,18 @@ def tell(desk):
         def place(widget, box):
             corner = widget.mapTo(desk, box.topLeft())
             return [corner.x(), corner.y(), box.width(), box.height()]
+        def place_of(pixel):
+            point = desk.picture.point_of(pixel).toPoint()
+            corner = desk.picture.mapTo(desk, point)
+            return [corner.x(), corner.y()]
+        chart = desk.charting.model
         state = dict(frame=session.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.running,
                      treated=sorted(session.treatments), message=desk.header.message,
                      areas=[list(area.box) for area in session.areas], probe=viewer.probe_line.text(),
                      picture=place(desk.picture, desk.picture.box), lit=desk.picture._highlight is not None,
                      gauges=[str(gauge.kind.instrument) for gauge in viewer.gauges],
+                     fit=chart.result and chart.result.fit.result.mean,
+                     corners=[place_of(corner) for corner in chart.chart_frame.corners] if chart.chart_frame else [],
                      pinned=viewer.look.state.pinned is not None,
                      gauge=place(viewer.gauges[0], viewer.gauges[0].field),
                      counted=int(viewer.gauges[0].trace.counts.sum()) if viewer.gauges[0].trace else 0)
@@ -76,12 +83,13 @@ def until(holds: Callable[[], bool], what: str) -> None:
 
 
 @pytest.fixture
-def operated(screen, over_clip, tmp_path):
+def operated(screen, request, tmp_path):
     """The program in a real window on a small clip, surveyed: its state as it goes, hands for it, and the process."""
+    clip = request.getfixturevalue(getattr(request, "param", "over_clip"))
     state_file = tmp_path / "state.json"
     environment = os.environ | {"DISPLAY": screen, "QT_QPA_PLATFORM": "xcb"}
     program = subprocess.Popen(
-        [sys.executable, "-c", STATE, str(state_file), str(over_clip)], env=environment, stderr=subprocess.PIPE, text=True
+        [sys.executable, "-c", STATE, str(state_file), str(clip)], env=environment, stderr=subprocess.PIPE, text=True
     )
 
     def state() -> dict:
@@ -150,3 +158,23 @@ def test_an_operator_measures_by_hand(operated):
     until(lambda: state()["shown"] == 23, "another frame beside it")
     hand("key", "q")
     until(lambda: state()["gauges"] == ["waveform", "vectorscope", "parade", "histogram"], "four gauges")
+
+
+@pytest.mark.parametrize("operated", ["chart_clip"], indirect=True)
+def test_an_operator_calibrates_by_hand(operated):
+    state, hand, window, _ = operated
+    hand("key", "ctrl+f")
+    until(lambda: state()["fit"] and not state()["busy"], "the chart is found and fitted")
+    found = state()["fit"]
+    assert found < 0.5
+    hand("key", "ctrl+g")
+    until(lambda: state()["treated"] == [0], "the fit is given to the shot")
+    hand("key", "ctrl+z")
+    x, y = state()["corners"][2]
+    hand("mousemove", "--window", window, x, y, "mousedown", "1")
+    for share in (0.3, 0.7, 1.0):
+        hand("mousemove", "--window", window, round(x - 30 * share), round(y - 24 * share))
+    hand("mouseup", "1")
+    until(lambda: state()["fit"] and state()["fit"] > 1.5 * found and not state()["busy"], "a corner dragged off spoils it")
+    hand("key", "ctrl+f")
+    until(lambda: state()["fit"] == found, "found again")
