@@ -8,6 +8,8 @@ from bluffline.charts.locate import find_chart
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import Samples, sample_frame
 from bluffline.demo import demo_clip
+from bluffline.demo.line_up import WARM_CAST, camera_curve
+from bluffline.demo.paint import encode_709
 from bluffline.errors import ChartError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
@@ -24,6 +26,7 @@ MIXING = ((0.86, 0.10, 0.04), (0.05, 0.90, 0.05), (0.02, 0.12, 0.86))
 RNG = np.random.default_rng(8)
 COLOURS = RNG.uniform(0.03, 0.9, (400, 3))  # light inside the range of the chart's greys
 IN_CHART_SHOT = 75
+MIDDLE_LIGHT = 0.94  # that the demo has on the middle of its chart
 
 
 def seen_by(filming, reference=GLAZE, clipped=()):
@@ -58,6 +61,12 @@ def test_the_demo_chart_is_brought_to_its_reference_and_baking_keeps_it():
     assert fit.result.left_out_mean < 2.5
     assert not fit.worse
     assert any("brighter at the left" in note for note in fit.notes)
+    light = COLOURS * MIDDLE_LIGHT * WARM_CAST
+    treated = camera_curve(encode_709(light.astype(np.float32))).astype(float)
+    for step in fit.steps:
+        treated = step.apply(treated)
+    off = delta_e_2000(lab_of(treated, SOURCE), xyz_to_lab(COLOURS @ rgb_to_xyz("bt709").T))
+    assert off.mean() < 1, "the demo's cast and curve are undone for colours off the chart too"
     patches = camera_signal(samples.light, "bt709")
     (lut,) = baked(fit.steps, programme.format, 33)
     assert residual(fit.steps, (lut,), programme.format, patches).max() < 0.5
