@@ -25,5 +25,16 @@ class SettingsError(BlufflineError):
     """A parameter lies outside what a step or a command accepts."""
 
 
+def require(holds: bool, sentence: str) -> None:
+    """Refuse a parameter.
+
+    Raises
+    ------
+    SettingsError : it does not hold
+    """
+    if not holds:
+        raise SettingsError(sentence)
+
+
 class CancelledError(BlufflineError):
     """The operator stopped a job; nothing it was making remains."""

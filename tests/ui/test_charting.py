@@ -72,7 +72,9 @@ def test_another_choice_fits_again(chart_desk, qtbot):
     assert desk.charting.model.result.request.setup.wishes.skin_first
     desk.charting.model.wish(aim=Aim.NEUTRAL)
     qtbot.waitUntil(lambda: len(desk.charting.model.result.fit.stages) == 2 and not desk.jobs.running, timeout=WAIT)
-    desk.charting.model.change(reference="grey-11")
+    desk.charting.take_reference("nowhere.txt")
+    assert "There is no chart reference nowhere.txt" in desk.header.message and desk.charting.model.result is not None
+    desk.charting.take_reference("grey-11")
     assert desk.charting.model.result is None
 
 

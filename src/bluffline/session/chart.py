@@ -106,6 +106,7 @@ class ChartModel:
 
     def __init__(self) -> None:
         self.setup = ChartSetup()
+        self.reference = load_reference(self.setup.reference)
         self.result: ChartResult | None = None
         self.placed: ChartFrame | None = None
         self.changed = Event()
@@ -116,10 +117,17 @@ class ChartModel:
         return self.placed or (self.result.chart_frame if self.result is not None else None)
 
     def change(self, **fields: Any) -> None:
-        """Choose otherwise; what was read under another reference is let go."""
-        before, self.setup = self.setup, replace(self.setup, **fields)
-        if (before.reference, before.layout) != (self.setup.reference, self.setup.layout):
+        """Choose otherwise; what was read under another reference is let go.
+
+        Raises
+        ------
+        ChartError : the reference can't be used; nothing is changed
+        """
+        before, setup = self.setup, replace(self.setup, **fields)
+        if (before.reference, before.layout) != (setup.reference, setup.layout):
+            self.reference = load_reference(setup.reference, setup.layout)
             self.result = self.placed = None
+        self.setup = setup
         self.changed.tell()
 
     def wish(self, **fields: Any) -> None:
@@ -144,7 +152,7 @@ class ChartModel:
 
     def place_in_middle(self, width: int, height: int) -> None:
         """Lay a chart frame of the reference's shape over the middle of a picture, to be moved by hand."""
-        layout = load_reference(self.setup.reference, self.setup.layout).layout
+        layout = self.reference.layout
         cell = min(width * 0.6 / layout.columns, height * 0.6 / layout.rows)
         left, top = (width - cell * layout.columns) / 2, (height - cell * layout.rows) / 2
         right, bottom = width - left, height - top

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.errors import SettingsError
+from bluffline.errors import require
 from bluffline.signal.colorimetry import camera_light, camera_signal
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.curves import Points, follow_curve, require_rising
@@ -33,7 +33,7 @@ class Balance:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(min(self.gains) > 0, "Balance: gains must be above 0.")
+        require(min(self.gains) > 0, "Balance: gains must be above 0.")
 
     def apply(self, rgb: Float) -> NDArray[np.float64]:
         """(..., 3) to (..., 3)."""
@@ -87,7 +87,7 @@ class Straighten:
 
     def __post_init__(self) -> None:
         require_rising(self.curve, "Straighten")
-        _require(0 <= self.strength <= 100, "Straighten: the strength must lie between 0 and 100 %.")
+        require(0 <= self.strength <= 100, "Straighten: the strength must lie between 0 and 100 %.")
 
     def apply(self, rgb: Float) -> NDArray[np.float64]:
         """(..., 3) to (..., 3)."""
@@ -110,7 +110,7 @@ class ColourMatrix:
 
     def __post_init__(self) -> None:
         _require_rows(self.rows, 3, "Matrix")
-        _require(abs(float(np.linalg.det(np.array(self.rows)))) > 1e-3, "Matrix: it is singular.")
+        require(abs(float(np.linalg.det(np.array(self.rows)))) > 1e-3, "Matrix: it is singular.")
 
     def apply(self, rgb: Float) -> NDArray[np.float64]:
         """(..., 3) to (..., 3)."""
@@ -133,7 +133,7 @@ class RootPolynomial:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(self.degree in ROOT_TERMS, "Root polynomial: the degree must be 2 or 3.")
+        require(self.degree in ROOT_TERMS, "Root polynomial: the degree must be 2 or 3.")
         _require_rows(self.rows, ROOT_TERMS[self.degree], "Root polynomial")
 
     def apply(self, rgb: Float) -> NDArray[np.float64]:
@@ -179,9 +179,9 @@ class HueNudge:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(abs(self.turn) <= _GREATEST_TURN, f"Hue nudge: hues are turned by {_GREATEST_TURN:g}° at most.")
-        _require(_LEAST_WIDTH <= self.width <= 180, f"Hue nudge: the band must be {_LEAST_WIDTH:g}° to 180° wide.")
-        _require(self.high - self.low >= 5, "Hue nudge: the range of luma must be at least 5 % wide.")
+        require(abs(self.turn) <= _GREATEST_TURN, f"Hue nudge: hues are turned by {_GREATEST_TURN:g}° at most.")
+        require(_LEAST_WIDTH <= self.width <= 180, f"Hue nudge: the band must be {_LEAST_WIDTH:g}° to 180° wide.")
+        require(self.high - self.low >= 5, "Hue nudge: the range of luma must be at least 5 % wide.")
 
     def apply(self, rgb: Float) -> NDArray[np.float64]:
         """(..., 3) to (..., 3)."""
@@ -214,8 +214,8 @@ class Cdl:
     weights: ClassVar[tuple[float, float, float]] = (0.2126, 0.7152, 0.0722)
 
     def __post_init__(self) -> None:
-        _require(min(self.slope) >= 0 and min(self.power) > 0, "CDL: slopes must not be below 0, and powers must be above 0.")
-        _require(self.saturation >= 0, "CDL: saturation must not be below 0.")
+        require(min(self.slope) >= 0 and min(self.power) > 0, "CDL: slopes must not be below 0, and powers must be above 0.")
+        require(self.saturation >= 0, "CDL: saturation must not be below 0.")
 
     def apply(self, rgb: Float) -> NDArray[np.float64]:
         """(..., 3) to (..., 3)."""
@@ -250,8 +250,8 @@ class Lut:
     def __post_init__(self) -> None:
         shape = self.table.shape
         sound = shape[-1] == 3 and min(shape[:-1]) >= 2 and len(shape) in (2, 4) and len(set(shape[:-1])) == 1
-        _require(sound and self.low < self.high, "LUT: a table (size, 3) or (size, size, size, 3), low below high, is needed.")
-        _require(bool(np.isfinite(self.table).all()), "LUT: the table holds something that is not a number.")
+        require(sound and self.low < self.high, "LUT: a table (size, 3) or (size, size, size, 3), low below high, is needed.")
+        require(bool(np.isfinite(self.table).all()), "LUT: the table holds something that is not a number.")
 
     @property
     def size(self) -> int:
@@ -313,11 +313,6 @@ def _soft(value: Float, width: float) -> Float:
 
 def _require_rows(rows: tuple[Row, ...], terms: int, what: str) -> None:
     shaped = len(rows) == 3 and all(len(row) == terms for row in rows)
-    _require(shaped, f"{what}: three rows of {terms} numbers are needed.")
+    require(shaped, f"{what}: three rows of {terms} numbers are needed.")
     sums = np.array(rows).sum(axis=1)
-    _require(bool(np.abs(sums - 1).max() < _WHITE_KEPT), f"{what}: white is kept only if each row adds up to 1.")
-
-
-def _require(holds: bool, sentence: str) -> None:
-    if not holds:
-        raise SettingsError(sentence)
+    require(bool(np.abs(sums - 1).max() < _WHITE_KEPT), f"{what}: white is kept only if each row adds up to 1.")

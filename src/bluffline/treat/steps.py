@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.errors import SettingsError
+from bluffline.errors import require
 from bluffline.signal.levels import Levels
 from bluffline.treat.colour import COLOUR_STEPS, ColourStep
 
@@ -45,8 +45,8 @@ class LevelRemap:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(self.high_in - self.low_in >= 1, "Level remap: the range it takes must be at least 1 % wide.")
-        _require(self.high_out > self.low_out, "Level remap: the range it gives must run upwards.")
+        require(self.high_in - self.low_in >= 1, "Level remap: the range it takes must be at least 1 % wide.")
+        require(self.high_out > self.low_out, "Level remap: the range it gives must run upwards.")
 
     @classmethod
     def mistagged(cls, mode: RemapMode, bit_depth: int, shown_as: Levels) -> "LevelRemap":
@@ -83,7 +83,7 @@ class SoftCeiling:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(self.hard or self.knee < self.limit, "Soft ceiling: the knee must lie below the limit.")
+        require(self.hard or self.knee < self.limit, "Soft ceiling: the knee must lie below the limit.")
 
     def apply(self, luma: Float) -> tuple[Float, Float]:
         """Luma in percent to luma in percent, and the gain of chroma at each."""
@@ -104,7 +104,7 @@ class SoftFloor:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(self.hard or self.knee > self.limit, "Soft floor: the knee must lie above the limit.")
+        require(self.hard or self.knee > self.limit, "Soft floor: the knee must lie above the limit.")
 
     def apply(self, luma: Float) -> tuple[Float, Float]:
         """Luma in percent to luma in percent; chroma is left as it is, since near black no ratio holds."""
@@ -128,8 +128,8 @@ class ChromaRein:
     bypassed: bool = False
 
     def __post_init__(self) -> None:
-        _require(self.low < self.high, "Chroma rein: the low limit must lie below the high one.")
-        _require(0 <= self.onset <= 50, "Chroma rein: the onset must lie between 0 and 50 %.")
+        require(self.low < self.high, "Chroma rein: the low limit must lie below the high one.")
+        require(0 <= self.onset <= 50, "Chroma rein: the onset must lie between 0 and 50 %.")
 
     def scale(self, demand: Float) -> Float:
         """Scale of chroma for a demand, 1 being the largest chroma that is legal. C¹ where the onset is above 0."""
@@ -228,8 +228,3 @@ def _roll_off(value: Float, knee: float, peak: float, limit: float) -> Float:
     softness = reach * room / (reach - room)
     over = np.clip(value - knee, 0, reach)
     return np.where(value > knee, knee + over / (1 + over / softness), value)
-
-
-def _require(holds: bool, sentence: str) -> None:
-    if not holds:
-        raise SettingsError(sentence)

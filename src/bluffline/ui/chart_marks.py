@@ -36,7 +36,7 @@ class ChartMarks:
         self._wanted: NDArray[np.float64] | None = None
         self._corner: int | None = None
 
-    def show(self, frame: ChartFrame | None, layout: Layout | None, wanted: NDArray[np.float64] | None) -> None:
+    def show(self, frame: ChartFrame | None, layout: Layout, wanted: NDArray[np.float64] | None) -> None:
         """Draw a chart frame; ``wanted``: (N, 3) R′G′B′ of its patches, once they are known."""
         self.frame, self._layout, self._wanted = frame, layout, wanted
 

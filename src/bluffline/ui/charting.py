@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 from bluffline.charts.areas import neutral_pick, sample_cards
 from bluffline.charts.fit import fit_chart
 from bluffline.charts.frame import ChartFrame
-from bluffline.charts.reference import load_reference
 from bluffline.errors import BlufflineError
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
@@ -53,12 +52,8 @@ class Charting:
 
     def place(self) -> None:
         """Lay a chart frame over the picture, to be dragged where the chart is."""
-        try:
-            self.model.place_in_middle(self.session.source.width, self.session.source.height)
-        except BlufflineError as error:
-            self._say(str(error))
-        else:
-            self._say("Drag the corners to the chart's; the filled one goes to the upper left of the chart itself")
+        self.model.place_in_middle(self.session.source.width, self.session.source.height)
+        self._say("Drag the corners to the chart's; the filled one goes to the upper left of the chart itself")
 
     def turn(self) -> None:
         """Take another corner of the chart for its upper left."""
@@ -74,11 +69,9 @@ class Charting:
     def take_reference(self, name: str) -> None:
         """Take a chart reference from a file."""
         try:
-            load_reference(name)
+            self.model.change(reference=name, layout=None)
         except BlufflineError as error:
             self._say(str(error))
-        else:
-            self.model.change(reference=name, layout=None)
 
     def _placed(self, frame: ChartFrame) -> None:
         self.model.place(frame)
@@ -116,8 +109,7 @@ class Charting:
         result, frame = model.result, model.chart_frame
         if result is not None and not result.request.span[0] <= session.frame <= result.request.span[1]:
             result = frame = None
-        layout = None if frame is None else load_reference(model.setup.reference, model.setup.layout).layout
-        self.picture.show_chart(frame, layout, None if result is None else result.wanted)
+        self.picture.show_chart(frame, model.reference.layout, None if result is None else result.wanted)
         if result is None:
             self.viewer.show_targets(None)
             return

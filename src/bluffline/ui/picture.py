@@ -163,7 +163,7 @@ class PictureView(QWidget):
         self._areas = areas
         self.update()
 
-    def show_chart(self, frame: ChartFrame | None, layout: Layout | None, wanted: NDArray[np.float64] | None) -> None:
+    def show_chart(self, frame: ChartFrame | None, layout: Layout, wanted: NDArray[np.float64] | None) -> None:
         """Draw a chart frame over the picture; ``wanted``: (N, 3) R′G′B′ that its patches ought to have."""
         if frame is not None or self._chart.frame is not None:
             self._chart.show(frame, layout, wanted)
