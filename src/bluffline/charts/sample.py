@@ -138,9 +138,7 @@ def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[An
     return light[kept].mean(axis=0), float(codes[kept].std(axis=0).mean()), at_limit, hard, slope, place.mean(axis=0)
 
 
-def at_the_end(
-    signal: FrameSignal, codes: NDArray[np.float64], pixels: tuple[NDArray[Any], NDArray[Any]]
-) -> NDArray[np.bool_]:
+def at_the_end(signal: FrameSignal, codes: NDArray[np.float64], pixels: tuple[NDArray[Any], NDArray[Any]]) -> NDArray[np.bool_]:
     """Which pixels, at columns and rows (N,) and with R′G′B′ codes (N, 3), are stored at the first or last code there is."""
     source = signal.source
     unit = 1 << (source.bit_depth - 8)

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -17,6 +18,7 @@ Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 Histogram = NDArray[np.int64]
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
+_GRID_LINES = 270  # lines that tell a grid's means well enough
 _LUMA_BINS, _CHROMA_BINS = 32, 16
 _COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
 _LOW_PERCENTILE, _HIGH_PERCENTILE = 0.001, 0.999
@@ -255,6 +257,7 @@ def _measure_rgb_part(
     return found
 
 
+@lru_cache(maxsize=8)
 def rgb_arithmetic(source: SignalFormat) -> tuple[Any, ...]:
     """What kernels need to make R′G′B′ of Y′CbCr codes: halved, column taps, row taps, codes, gains, in single precision."""
     gains, taps, rows, levels = ChromaGains.of(source.matrix), source.column_taps, source.row_taps, source.levels
@@ -268,6 +271,7 @@ def rgb_arithmetic(source: SignalFormat) -> tuple[Any, ...]:
     )
 
 
+@lru_cache(maxsize=8)
 def widened_limits(limits: Limits, source: SignalFormat) -> tuple[np.float32, np.float32]:
     """R′G′B′ limits, 0 … 1, widened by what rounding to codes can account for."""
     allowance = rounding_allowance(source)
@@ -296,12 +300,19 @@ def ycbcr_planes(planes: Planes, source: SignalFormat) -> Planes:
 
 def _block_means(luma: NDArray[Any], source: SignalFormat, edges: tuple[int, int, int, int]) -> NDArray[np.float32]:
     """Mean luma of a coarse grid, 0 … 1 of the nominal range."""
-    left, right, top, bottom = edges
-    sums = kernels.block_sums(luma, *edges, GRID_COLUMNS, GRID_ROWS, 2)
-    widths = np.diff(np.arange(GRID_COLUMNS + 1) * (right - left) // GRID_COLUMNS)
-    lines = np.bincount(np.arange(0, bottom - top, 2) * GRID_ROWS // (bottom - top), minlength=GRID_ROWS)
-    samples = np.maximum(lines[:, None] * widths[None, :], 1)
+    step, samples = _block_samples(edges)
+    sums = kernels.block_sums(luma, *edges, GRID_COLUMNS, GRID_ROWS, step)
     return np.asarray((sums / samples - source.levels.black) / source.levels.swing, np.float32)
+
+
+@lru_cache(maxsize=8)
+def _block_samples(edges: tuple[int, int, int, int]) -> tuple[int, NDArray[np.int64]]:
+    """Every how many lines a grid is read, and the (9, 16) samples in its blocks."""
+    left, right, top, bottom = edges
+    step = max((bottom - top) // _GRID_LINES, 1)
+    widths = np.diff(np.arange(GRID_COLUMNS + 1) * (right - left) // GRID_COLUMNS)
+    lines = np.bincount(np.arange(0, bottom - top, step) * GRID_ROWS // (bottom - top), minlength=GRID_ROWS)
+    return step, np.maximum(lines[:, None] * widths[None, :], 1)
 
 
 def _spread(luma: Histogram, cb: Histogram, cr: Histogram) -> NDArray[np.float32]:

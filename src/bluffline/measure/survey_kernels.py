@@ -5,6 +5,7 @@ import numpy as np
 
 # NaN never occurs and signed zeros don't matter, which lets extremes be found in vector registers.
 _FAST = {"nnan", "nsz", "ninf", "contract"}
+_NONE_INSIDE, _ALL_INSIDE = np.uint64(0), np.uint64(0x0101010101010101)  # eight marks of a row at once
 
 
 @numba.njit(nogil=True, cache=True)
@@ -13,7 +14,8 @@ def count_codes(plane, left, right, top, bottom, bins):
 
     plane: (rows, stride) unsigned. Returns (bins,) int64.
     """
-    counts = np.zeros((4, bins), np.int32)
+    # The counters of a code must not lie a multiple of 4096 bytes apart: the processor would take one for another and wait.
+    counts = np.zeros((4, bins + 16), np.int32)
     width = right - left
     quads = width // 4 * 4
     for row in range(top, bottom):
@@ -90,9 +92,9 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
         block = (row - top) * rows // height
         for column in range(columns):
             part = plane[row, left + column * width // columns : left + (column + 1) * width // columns]
-            total = np.int64(0)
+            total = np.uint32(0)  # of one line: never too large
             for x in range(part.shape[0]):
-                total += np.int64(part[x])
+                total = np.uint32(total + np.uint32(part[x]))
             sums[block, column] += total
     return sums
 
@@ -139,20 +141,25 @@ def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump
     first, last = luma.dtype.type(low), luma.dtype.type(high)
     touching = edges = hard = np.int64(0)
     columns = np.zeros(width, np.int32)
-    inside = np.empty(width, np.uint8)
+    inside = np.zeros(width // 8 * 8 + 16, np.uint8)
+    eights = inside.view(np.uint64)
     for row in range(top, bottom):
         line = luma[row, left:right]
         if _mark_window(line, first, last, inside) == 0:
             continue
         touching += _count_touching(line, luma[min(row + 1, bottom - 1), left:right], first, last, unlike)
-        for x in range(width - 1):
-            if inside[x] == inside[x + 1]:
+        for eight in range(eights.shape[0] - 1):
+            alike = eights[eight]
+            if alike == eights[eight + 1] and alike in (_NONE_INSIDE, _ALL_INSIDE):
                 continue
-            beyond = np.int64(line[min(x + reach, width - 1)] if inside[x] else line[max(x + 1 - reach, 0)])
-            edges += 1
-            columns[x] += 1
-            if beyond > np.int64(high) + jump or beyond < np.int64(low) - jump:
-                hard += 1
+            for x in range(8 * eight, min(8 * eight + 8, width - 1)):
+                if inside[x] == inside[x + 1]:
+                    continue
+                beyond = np.int64(line[min(x + reach, width - 1)] if inside[x] else line[max(x + 1 - reach, 0)])
+                edges += 1
+                columns[x] += 1
+                if beyond > np.int64(high) + jump or beyond < np.int64(low) - jump:
+                    hard += 1
     straight = np.int64(0)
     tall = (bottom - top) * 57 // 100  # the coloured part of RP 219 bars is 7/12 of the picture's height
     for x in range(width):

@@ -65,14 +65,23 @@ class Monitor:
 
 
 def in_order(function: Callable[[_In], _Out], items: Iterable[_In]) -> Iterator[_Out]:
-    """Results of ``function`` in the order of ``items``, worked on by all cores, with a bounded number in flight."""
-    workers = os.cpu_count() or 1
+    """Results of ``function`` in the order of ``items``, worked on by all cores, with a bounded number in flight.
+
+    The caller's thread, which makes the items, works too when all others are busy: a decoder has threads of its own, and more
+    threads than cores would only take the cache away from each other.
+    """
+    workers = max((os.cpu_count() or 1) - 1, 1)
     waiting: deque[Future[_Out]] = deque()
     with ThreadPoolExecutor(workers, thread_name_prefix="bluffline") as pool:
         try:
             for item in items:
-                waiting.append(pool.submit(function, item))
-                if len(waiting) > workers + 1:
+                if waiting and not (waiting[-1].running() or waiting[-1].done()):
+                    own: Future[_Out] = Future()
+                    own.set_result(function(item))
+                    waiting.append(own)
+                else:
+                    waiting.append(pool.submit(function, item))
+                if len(waiting) > workers + 2:
                     yield waiting.popleft().result()
             while waiting:
                 yield waiting.popleft().result()

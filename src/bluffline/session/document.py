@@ -90,9 +90,7 @@ def _shots_text(shots: Sequence[Shot]) -> str:
 
 def _as_data(work: Work) -> dict[str, Any]:
     return {
-        "treatments": {
-            str(shot): [step_to(step) for step in steps] for shot, steps in work.treatments.items()
-        },
+        "treatments": {str(shot): [step_to(step) for step in steps] for shot, steps in work.treatments.items()},
         "areas": [
             {"area": asdict(followed.area), "shots": {str(shot): asdict(area) for shot, area in followed.shots.items()}}
             for followed in work.areas

@@ -164,9 +164,7 @@ class ChartPanel(QWidget):
         self._aim.setAccessibleName("How far to fit")
         self._skin, self._even = QCheckBox("Skin first"), QCheckBox("Even the light")
         self._skin.setToolTip("Patches that the layout calls skin count four times")
-        self._even.setToolTip(
-            "Take out light that falls off over the chart before fitting; a dash: where it is uneven"
-        )
+        self._even.setToolTip("Take out light that falls off over the chart before fitting; a dash: where it is uneven")
         self._even.setTristate(True)
         self._find = self._button("Find", "chart-find")
         self._hand = self._button("By hand", "chart-place")

@@ -205,4 +205,3 @@ class KeySheet(QDialog):
         told.setFont(font(12))
         grid.addWidget(told, row, 1)
         return row + 1
-

@@ -106,4 +106,3 @@ class SignalDialog(QDialog):
             "depth": self._depth.currentData(),
             "seconds": self._seconds.value(),
         }
-
