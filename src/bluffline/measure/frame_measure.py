@@ -1,6 +1,6 @@
 """Everything the survey keeps of one frame, from its native samples."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure import rgb_kernels
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.plateau import Plateau, find_plateau
 from bluffline.signal.format import Model, SignalFormat
@@ -129,16 +128,11 @@ def measure_frame(
         raise ValueError(f"planes of {planes[0].dtype} don't hold {source.bit_depth}-bit samples")
     levels = source.levels
     parts = [part.edges for part in without(region, left_out)]
-    rgb = _measure_rgb(planes, source, parts, limits)
-    halved = source.halved
-    planes = ycbcr_planes(planes, source)
     bins = 1 << source.bit_depth
-    luma_histogram = sum_counts(kernels.count_codes(planes[0], *edges, bins) for edges in parts)
-    across, down = (2 if halved[0] else 1), (2 if halved[1] else 1)
-    sites = [(edges[0] // across, -(-edges[1] // across), edges[2] // down, -(-edges[3] // down)) for edges in parts]
-    cb_histogram, cr_histogram = (
-        sum_counts(kernels.count_codes(plane, *edges, bins) for edges in sites) for plane in planes[1:]
-    )
+    stored, planes = planes, ycbcr_planes(planes, source)
+    extremes, histograms = zip(*(_look(stored, planes, source, edges, limits) for edges in parts), strict=True)
+    luma_histogram, cb_histogram, cr_histogram = np.sum(histograms, axis=0)
+    least, greatest, below, above = zip(*extremes, strict=True)
     pixels = max(int(luma_histogram.sum()), 1)
     y_codes, cb_codes, cr_codes = (_used(h) for h in (luma_histogram, cb_histogram, cr_histogram))
     cumulative = np.cumsum(luma_histogram)
@@ -157,12 +151,12 @@ def measure_frame(
         cb_max=cb_codes[1],
         cr_min=cr_codes[0],
         cr_max=cr_codes[1],
-        rgb_min=rgb[0] * 100.0,
-        rgb_max=rgb[1] * 100.0,
+        rgb_min=min(least) * 100.0,
+        rgb_max=max(greatest) * 100.0,
         luma_high_area=100.0 * luma_high / pixels,
         luma_low_area=100.0 * luma_low / pixels,
-        rgb_high_area=100.0 * rgb[3] / pixels,
-        rgb_low_area=100.0 * rgb[2] / pixels,
+        rgb_high_area=100.0 * sum(above) / pixels,
+        rgb_low_area=100.0 * sum(below) / pixels,
         clip_high=find_plateau(planes[0], luma_histogram, levels, parts, top=True),
         clip_low=find_plateau(planes[0], luma_histogram, levels, parts, top=False),
         histograms=(luma_histogram, cb_histogram, cr_histogram),
@@ -170,14 +164,6 @@ def measure_frame(
         spread=_spread(luma_histogram, cb_histogram, cr_histogram),
         combing=combing(luma_histogram, low_end, high_end),
     )
-
-
-def sum_counts(parts: Iterable[Histogram]) -> Histogram:
-    """Histograms of several parts as one."""
-    first, *others = parts
-    for other in others:
-        first += other
-    return first
 
 
 def _used(histogram: Histogram) -> tuple[int, int]:
@@ -233,27 +219,25 @@ def measure_area(planes: Planes, source: SignalFormat, region: Region, limits: t
     )
 
 
-def _measure_rgb(
-    planes: Planes, source: SignalFormat, parts: Sequence[tuple[int, int, int, int]], limits: Limits
-) -> tuple[float, float, int, int]:
-    """Least and greatest component (0 … 1), pixels below and above the limits."""
-    found = np.array([_measure_rgb_part(planes, source, edges, limits) for edges in parts])
-    return float(found[:, 0].min()), float(found[:, 1].max()), int(found[:, 2].sum()), int(found[:, 3].sum())
+def _look(
+    stored: Planes, planes: Planes, source: SignalFormat, edges: tuple[int, int, int, int], limits: Limits
+) -> tuple[tuple[float, float, int, int], NDArray[np.int64]]:
+    """One part of the picture: least and greatest component (0 … 1), pixels below and above the limits; three histograms.
 
-
-def _measure_rgb_part(
-    planes: Planes, source: SignalFormat, edges: tuple[int, int, int, int], limits: Limits
-) -> tuple[float, float, int, int]:
-    levels = source.levels
+    ``planes``: Y′, Cb, Cr of what is ``stored``.
+    """
+    levels, bins = source.levels, 1 << source.bit_depth
     if source.model is Model.RGB:
-        codes = [round(levels.code(percent)) for percent in limits.rgb]
-        below, above = kernels.count_outside(*planes, edges, max(codes[0], 0), codes[1])
         left, right, top, bottom = edges
-        inside = [plane[top:bottom, left:right] for plane in planes]
-        least, greatest = min(p.min() for p in inside), max(p.max() for p in inside)
-        return levels.percent(float(least)) / 100.0, levels.percent(float(greatest)) / 100.0, below, above
-    arguments = (*planes, edges, *rgb_arithmetic(source), widened_limits(limits, source))
-    found: tuple[float, float, int, int] = rgb_kernels.rgb_extremes(*arguments)
+        inside = [plane[top:bottom, left:right] for plane in stored]
+        least, greatest = min(plane.min() for plane in inside), max(plane.max() for plane in inside)
+        low, high = (round(levels.code(percent)) for percent in limits.rgb)
+        below, above = kernels.count_outside(*stored, edges, max(low, 0), high)
+        extremes = levels.percent(float(least)) / 100.0, levels.percent(float(greatest)) / 100.0
+        return (*extremes, below, above), np.stack([kernels.count_codes(plane, *edges, bins) for plane in planes])
+    arguments = (*rgb_arithmetic(source), widened_limits(limits, source), bins)
+    found: tuple[tuple[float, float, int, int], NDArray[np.int64]]
+    found = kernels.extremes_and_counts(*planes, edges, source.halved[1], *arguments)
     return found
 
 

@@ -3,34 +3,68 @@
 import numba
 import numpy as np
 
+from bluffline.measure.rgb_kernels import rgb_extremes
+
 # NaN never occurs and signed zeros don't matter, which lets extremes be found in vector registers.
 _FAST = {"nnan", "nsz", "ninf", "contract"}
+_BAND = 16  # rows taken together; even, so that bands of 4:2:0 share no chroma
 _NONE_INSIDE, _ALL_INSIDE = np.uint64(0), np.uint64(0x0101010101010101)  # eight marks of a row at once
 
 
 @numba.njit(nogil=True, cache=True)
-def count_codes(plane, left, right, top, bottom, bins):
-    """Histogram of a region; four counters in turn, since flat pictures would wait on one.
+def _counters(bins):
+    """Four counters for every code, since flat pictures would wait on one.
 
-    plane: (rows, stride) unsigned. Returns (bins,) int64.
+    Those of a code must not lie a multiple of 4096 bytes apart: the processor would take one for another and wait.
     """
-    # The counters of a code must not lie a multiple of 4096 bytes apart: the processor would take one for another and wait.
-    counts = np.zeros((4, bins + 16), np.int32)
-    width = right - left
-    quads = width // 4 * 4
+    return np.zeros((4, bins + 16), np.int32)
+
+
+@numba.njit(nogil=True, cache=True)
+def _count(counters, plane, left, right, top, bottom):
+    """Add the codes of a part of a plane to its counters."""
+    quads = (right - left) // 4 * 4
     for row in range(top, bottom):
         line = plane[row, left:right]
         for x in range(0, quads, 4):
-            counts[0, line[x]] += 1
-            counts[1, line[x + 1]] += 1
-            counts[2, line[x + 2]] += 1
-            counts[3, line[x + 3]] += 1
-        for x in range(quads, width):
-            counts[0, line[x]] += 1
-    total = np.zeros(bins, np.int64)
-    for code in range(bins):
-        total[code] = np.int64(counts[0, code]) + counts[1, code] + counts[2, code] + counts[3, code]
-    return total
+            counters[0, line[x]] += 1
+            counters[1, line[x + 1]] += 1
+            counters[2, line[x + 2]] += 1
+            counters[3, line[x + 3]] += 1
+        for x in range(quads, right - left):
+            counters[0, line[x]] += 1
+
+
+@numba.njit(nogil=True, cache=True)
+def count_codes(plane, left, right, top, bottom, bins):
+    """Histogram of a region. plane: (rows, stride) unsigned. Returns (bins,) int64."""
+    counters = _counters(bins)
+    _count(counters, plane, left, right, top, bottom)
+    return counters.sum(axis=0)[:bins]
+
+
+@numba.njit(nogil=True, cache=True)
+def extremes_and_counts(luma, cb, cr, region, halved_down, halved, column_taps, rows, codes, gains, limits, bins):
+    """What `rgb_extremes` finds of a region, and its histograms of Y′, Cb and Cr: in bands, each still in the cache.
+
+    Returns (least, greatest, pixels below, pixels above) and (3, bins) int64.
+    """
+    left, right, top, bottom = region
+    site_left, site_right = (left // 2, (right + 1) // 2) if halved else (left, right)
+    y, b, r = _counters(bins), _counters(bins), _counters(bins)
+    least, greatest, below, above = np.inf, -np.inf, np.int64(0), np.int64(0)
+    for start in range(top, bottom, _BAND):
+        stop = min(start + _BAND, bottom)
+        band = (left, right, start, stop)
+        found = rgb_extremes(luma, cb, cr, band, halved, column_taps, rows, codes, gains, limits)
+        least, greatest, below, above = min(least, found[0]), max(greatest, found[1]), below + found[2], above + found[3]
+        site_top, site_bottom = (start // 2, (stop + 1) // 2) if halved_down else (start, stop)
+        _count(y, luma, left, right, start, stop)
+        _count(b, cb, site_left, site_right, site_top, site_bottom)
+        _count(r, cr, site_left, site_right, site_top, site_bottom)
+    histograms = np.empty((3, bins), np.int64)
+    histograms[0], histograms[1], histograms[2] = y.sum(axis=0)[:bins], b.sum(axis=0)[:bins], r.sum(axis=0)[:bins]
+    return (least, greatest, below, above), histograms
 
 
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
