@@ -153,13 +153,14 @@ def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains
     floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
     inside = slice(0, (width + 1) // 2 if halved else width)
     sites = site_buffer(width, halved)
-    wide = np.empty((2, 2 * inside.stop), np.float32) if halved else sites[:, 1:]
+    wide = np.empty((2, 2 * inside.stop), np.float32)
+    row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
     for row in range(height):
         site_rows(cb, cr, inside, first[row], second[row], weight[row], zero, sites)
         if halved:
-            widen(sites[0], column_taps, wide[0])
-            widen(sites[1], column_taps, wide[1])
-        _mark_row(luma[row, :width], wide[0], wide[1], black, per_code, floor, ceiling, above, below, marks[row])
+            widen(sites[0], column_taps, row_b)
+            widen(sites[1], column_taps, row_r)
+        _mark_row(luma[row, :width], row_b, row_r, black, per_code, floor, ceiling, above, below, marks[row])
 
 
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
@@ -187,10 +188,11 @@ def rgb_codes(luma, cb, cr, size, halved, column_taps, rows, codes, gains, room,
     scaled = red_cr * per_chroma, green_cb * per_chroma, green_cr * per_chroma, blue_cb * per_chroma
     inside = slice(0, (width + 1) // 2 if halved else width)
     sites = site_buffer(width, halved)
-    wide = np.empty((2, 2 * inside.stop), np.float32) if halved else sites[:, 1:]
+    wide = np.empty((2, 2 * inside.stop), np.float32)
+    row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
     for row in range(height):
         site_rows(cb, cr, inside, first[row], second[row], weight[row], zero, sites)
         if halved:
-            widen(sites[0], column_taps, wide[0])
-            widen(sites[1], column_taps, wide[1])
-        _code_row(luma[row, :width], wide[0], wide[1], scaled, room, out[0, row], out[1, row], out[2, row])
+            widen(sites[0], column_taps, row_b)
+            widen(sites[1], column_taps, row_r)
+        _code_row(luma[row, :width], row_b, row_r, scaled, room, out[0, row], out[1, row], out[2, row])

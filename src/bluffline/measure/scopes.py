@@ -22,6 +22,9 @@ _CIE_CELLS = 256
 # A luma waveform has 512 bins for the code range, others 256 (they count three times as much, or reach twice as far, and have
 # to stay in the processor's cache); fewer where there are fewer codes.
 _LUMA_BITS, _OTHER_BITS = 9, 8
+# Bins left unused at the end of a column: like levels of neighbouring columns would else lie 4096 bytes apart now and then, and
+# the processor would take one for the other and wait.
+_APART = 32
 # Scaling of colour differences on a composite subcarrier [BT470]: U = 0.492 (B′−Y′), V = 0.877 (R′−Y′).
 _COMPOSITE = (0.492, 0.877)
 
@@ -168,8 +171,8 @@ def _levels(kind: Kind, frame: FrameSignal, selection: Selection, columns: int) 
     bins = ((1 << source.bit_depth) + 2 * room) >> shift
     # Half as wide where no count can overflow: twice as many of them are in the processor's cache.
     most = 2 * source.height * -(-source.width // columns)
-    counts = np.zeros((len(kind.components), columns, bins), np.uint16 if most < 1 << 16 else np.int32)
-    base = _bases(source.width, columns, bins)
+    counts = np.zeros((len(kind.components), columns, bins + _APART), np.uint16 if most < 1 << 16 else np.int32)
+    base = _bases(source.width, columns, bins + _APART)
 
     def count(plane: NDArray[Any], into: NDArray[Any], raised: int = 0) -> None:
         first = base + np.uint32(raised >> shift)
@@ -178,7 +181,7 @@ def _levels(kind: Kind, frame: FrameSignal, selection: Selection, columns: int) 
     if kind.mode in ("luma", "ycbcr", "yrgb", "envelope"):
         count(frame.ycbcr[0], counts[0], room)
     if kind.mode == "ycbcr":
-        sites, first = selection.at_sites(source), _bases(_site_columns(source), columns, bins)
+        sites, first = selection.at_sites(source), _bases(_site_columns(source), columns, bins + _APART)
         for plane, into in zip(frame.ycbcr[1:], counts[1:], strict=True):
             kernels.count_levels(plane, sites.starts, sites.runs, first, np.uint32(shift), into.ravel())
     elif kind.mode == "envelope":
@@ -187,18 +190,18 @@ def _levels(kind: Kind, frame: FrameSignal, selection: Selection, columns: int) 
     elif kind.mode in ("rgb", "yrgb"):
         for plane, into in zip(frame.rgb, counts[-3:], strict=True):
             count(plane, into)
-    return Trace(kind, counts.astype(np.int32), -room, 1 << shift, selection.count)
+    return Trace(kind, counts[:, :, :bins].astype(np.int32), -room, 1 << shift, selection.count)
 
 
 def _histogram(kind: Kind, frame: FrameSignal, selection: Selection) -> Trace:
     """Pixels of every code; counted in four places by turns, since one place would be waited for in flat pictures."""
     planes, room = (frame.ycbcr[:1], 0) if kind.mode == "luma" else (frame.rgb, frame.room)
     bins = (1 << frame.source.bit_depth) + 2 * room
-    base = (np.arange(frame.source.width) % 4 * bins).astype(np.uint32)
-    counts = np.zeros((len(planes), 4, bins), np.int32)
+    base = (np.arange(frame.source.width) % 4 * (bins + _APART)).astype(np.uint32)
+    counts = np.zeros((len(planes), 4, bins + _APART), np.int32)
     for plane, into in zip(planes, counts, strict=True):
         kernels.count_levels(plane, selection.starts, selection.runs, base, np.uint32(0), into.ravel())
-    return Trace(kind, counts.sum(axis=1, keepdims=True, dtype=np.int32), -room, 1, selection.count)
+    return Trace(kind, counts[:, :, :bins].sum(axis=1, keepdims=True, dtype=np.int32), -room, 1, selection.count)
 
 
 def _site_columns(source: SignalFormat) -> int:
@@ -219,15 +222,15 @@ def _coloured(kind: Kind, frame: FrameSignal, selection: Selection, columns: int
     source = frame.source
     shift = max(source.bit_depth - _OTHER_BITS, 0)
     bins = 1 << (source.bit_depth - shift)
-    cells = np.zeros((columns * bins, 3), np.int32)
+    cells = np.zeros((columns, bins + _APART, 3), np.int32)
     halved = source.halved if source.model is Model.YCBCR else (False, False)
     kernels.count_coloured(
         frame.ycbcr, (int(halved[0]), int(halved[1])), selection.starts, selection.runs,
-        _bases(source.width, columns, bins), np.uint32(shift), cells,
+        _bases(source.width, columns, bins + _APART), np.uint32(shift), cells.reshape(-1, 3),
     )  # fmt: skip
-    counts = cells[:, 0].reshape(1, columns, bins)
-    mean = (cells[:, 1:] / np.maximum(cells[:, :1], 1)).T.reshape(2, columns, bins)
-    return Trace(kind, counts.copy(), 0, 1 << shift, selection.count, chroma=mean.astype(np.float32))
+    counts, cb, cr = np.moveaxis(cells[:, :bins], 2, 0)
+    mean = np.stack([cb, cr]).astype(np.float32) / np.maximum(counts, 1, dtype=np.float32)
+    return Trace(kind, counts[np.newaxis].copy(), 0, 1 << shift, selection.count, chroma=mean)
 
 
 def _vectorscope(kind: Kind, frame: FrameSignal, selection: Selection) -> Trace:
