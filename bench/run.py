@@ -83,6 +83,12 @@ def seconds(act: Callable[[], object]) -> float:
     return time.perf_counter() - began
 
 
+def taken_away() -> float:
+    """Seconds, summed over the cores, in which the host ran something else instead of this machine."""
+    fields = Path("/proc/stat").read_text(encoding="ascii").split("\n", 1)[0].split()
+    return int(fields[8]) / os.sysconf("SC_CLK_TCK")
+
+
 def in_turns(*acts: Callable[[], object]) -> list[list[float]]:
     """Several runs of each act by turns, so that a machine whose speed drifts slows all of them alike."""
     for act in acts:
@@ -244,14 +250,14 @@ def desk_times(clip: Path, scratch: Path) -> None:
         desk.session.set_treatment(0, STEPS if treated else (), "bench")
         wait(desk.frame_shown, lambda: desk.session.go_to(0))
         application.processEvents()
-        loop = QEventLoop()
+        loop, away = QEventLoop(), taken_away()
         desk.player._stopped = loop.quit
         desk.player.play(1)
         loop.exec()
         count = desk.session.programme.frame_count  # type: ignore[union-attr]
         print(
             f"playing {clip.name} at 25 frames/s, {gauges} gauges open, first shot {'' if treated else 'un'}treated: "
-            f"{desk.player.dropped} of {count} frames dropped"
+            f"{desk.player.dropped} of {count} frames dropped; the host took {taken_away() - away:.1f} s away"
         )
     desk.close()
 

@@ -158,6 +158,28 @@ def test_jobs_end_in_their_result_an_error_or_a_cancel(qtbot):
         jobs._monitor.at("Long", 1, 2)
 
 
+def test_frames_made_ahead_are_told_at_once_and_only_once(qtbot, over_clip):
+    worker, programme, shown = FrameWorker(), probe(over_clip), []
+    try:
+        rules, source = load_rules("r103"), programme.format
+        view = View(source, Region.whole(source), rules.limits, FrameTreatment((), source), (64, 32))
+        worker.ready.connect(lambda preview: shown.append(preview.frame))
+        worker.set_programme(programme)
+        worker.ask(3, view, ahead=True)
+        qtbot.waitUntil(lambda: shown == [3] and worker.idle, timeout=WAIT)
+        worker.ask(4, view)
+        assert shown == [3, 4], "it was made while frame 3 was looked at"
+        worker.ask(20, view)
+        qtbot.waitUntil(lambda: worker.idle and 20 in shown, timeout=WAIT)
+        assert shown == [3, 4, 20]
+        worker.set_programme(probe(over_clip))
+        worker.ask(20, view)
+        assert shown == [3, 4, 20], "a frame of another programme is never told as this one's"
+        qtbot.waitUntil(lambda: shown == [3, 4, 20, 20], timeout=WAIT)
+    finally:
+        worker.stop()
+
+
 def test_frames_asked_for_in_between_are_skipped_and_the_last_one_comes(qtbot, over_clip):
     worker, programme, shown = FrameWorker(), probe(over_clip), []
     try:

@@ -7,7 +7,7 @@ from bluffline.measure.rgb_kernels import rgb_extremes
 
 # NaN never occurs and signed zeros don't matter, which lets extremes be found in vector registers.
 _FAST = {"nnan", "nsz", "ninf", "contract"}
-_BAND = 16  # rows taken together; even, so that bands of 4:2:0 share no chroma
+_BAND = 16  # rows taken together
 _NONE_INSIDE, _ALL_INSIDE = np.uint64(0), np.uint64(0x0101010101010101)  # eight marks of a row at once
 
 
@@ -58,7 +58,7 @@ def extremes_and_counts(luma, cb, cr, region, halved_down, halved, column_taps, 
         band = (left, right, start, stop)
         found = rgb_extremes(luma, cb, cr, band, halved, column_taps, rows, codes, gains, limits)
         least, greatest, below, above = min(least, found[0]), max(greatest, found[1]), below + found[2], above + found[3]
-        site_top, site_bottom = (start // 2, (stop + 1) // 2) if halved_down else (start, stop)
+        site_top, site_bottom = ((start + (start > top)) // 2, (stop + 1) // 2) if halved_down else (start, stop)
         _count(y, luma, left, right, start, stop)
         _count(b, cb, site_left, site_right, site_top, site_bottom)
         _count(r, cr, site_left, site_right, site_top, site_bottom)

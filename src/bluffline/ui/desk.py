@@ -66,7 +66,7 @@ class Desk(QMainWindow):
         self.picture = self.viewer.picture
         self.measuring = Measuring(self.viewer, self.header.say)
         self.charting = Charting(self.viewer, self.jobs, self.header.say, self)
-        self.player = Player(session, lambda: self.viewer.shown, self._stopped)
+        self.player = Player(session, self.viewer, self._stopped)
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
         self._build()

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, QPoint, QRect, pyqtSignal
+from PyQt6.QtCore import QObject, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
@@ -67,7 +67,7 @@ class Viewer(QObject):
         self.picture.area_moved.connect(self._move_area)
         self.picture.area_asked.connect(self._change_area)
         self.picture.path_drawn.connect(self._set_path)
-        self.frames.ready.connect(self._show)
+        self.frames.ready.connect(self._show, Qt.ConnectionType.QueuedConnection)
         self.frames.failed.connect(self.picture.say)
         gauges.changed.connect(self.ask)
         self.look.changed.connect(self.ask)

@@ -13,7 +13,7 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.session.preview import Preview, View, make_preview
 
-_AHEAD = 4  # frames made ready before they are asked for, while the programme plays
+_AHEAD = 6  # frames made ready before they are asked for, while the programme plays
 _TELL_EVERY = 0.05  # seconds between two tellings of progress
 
 
@@ -28,7 +28,8 @@ class FrameWorker(QObject):
         self._condition = threading.Condition()
         self._programme: Programme | None = None
         self._wanted: tuple[int, View] | None = None
-        self._ahead = self._making = False
+        self._ahead = self._told = self._making = False
+        self._maker = _Maker()
         self._stopping = False
         self._thread = threading.Thread(target=self._run, name="bluffline-frames", daemon=True)
         self._thread.start()
@@ -40,10 +41,16 @@ class FrameWorker(QObject):
             self._condition.notify()
 
     def ask(self, frame: int, view: View, *, ahead: bool = False) -> None:
-        """Make a frame ready; with ``ahead`` a few after it as well, as playing needs them next."""
+        """Make a frame ready; with ``ahead`` a few after it as well, as playing needs them next.
+
+        One that was made ahead is told at once, though another may be in the making.
+        """
         with self._condition:
-            self._wanted, self._ahead = (frame, view), ahead
+            made = self._maker.made(self._programme, frame, view)
+            self._wanted, self._ahead, self._told = (frame, view), ahead, made is not None
             self._condition.notify()
+        if made is not None:
+            self.ready.emit(made)
 
     @property
     def idle(self) -> bool:
@@ -59,7 +66,7 @@ class FrameWorker(QObject):
         self._thread.join()
 
     def _run(self) -> None:
-        maker = _Maker()
+        maker = self._maker
         try:
             while True:
                 with self._condition:
@@ -68,10 +75,13 @@ class FrameWorker(QObject):
                     if self._stopping:
                         return
                     assert self._wanted is not None and self._programme is not None
-                    (frame, view), programme, ahead = self._wanted, self._programme, self._ahead
+                    (frame, view), programme, ahead, told = self._wanted, self._programme, self._ahead, self._told
                     self._wanted, self._making = None, True
                 try:
-                    self.ready.emit(maker.take(programme, frame, view))
+                    preview = maker.take(programme, frame, view)
+                    with self._condition:  # never after a later one that was at hand
+                        if not told and not (self._told and self._wanted is not None):
+                            self.ready.emit(preview)
                     # While this frame is painted the next ones are made, so that one slow frame does not make them late.
                     for number in range(frame + 1, min(frame + 1 + _AHEAD, programme.frame_count) if ahead else 0):
                         if self._wanted is not None or self._stopping:
@@ -108,6 +118,11 @@ class _Maker:
         if keep_from is None:
             self._last = view, self._made[frame]
         return self._made[frame]
+
+    def made(self, programme: Programme | None, frame: int, view: View) -> Preview | None:
+        """The frame if it is at hand under this view. Safe while another thread takes frames."""
+        mine = self._reader is not None and self._reader.programme is programme
+        return self._made.get(frame) if mine and view == self._view else None
 
     def close(self) -> None:
         """Let go of the programme."""
