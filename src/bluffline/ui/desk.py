@@ -364,7 +364,7 @@ class Desk(QMainWindow):
             luma = _between(levels.percent(measure.y_min), levels.percent(measure.y_max))
             place += f" · luma {luma} · R′G′B′ {_between(measure.rgb_min, measure.rgb_max)}"
         look = self.viewer.look.state
-        place += f" · {look.field}" if session.source.interlaced and look.field is not Field.BOTH else ""
+        place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
         place += f" · {look.zoom}:1" if look.zoom else ""
         self._picture_card.set_facts(place)
         self._treatment_card.set_title(f"Treatment of shot {session.shot + 1}")
