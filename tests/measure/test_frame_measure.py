@@ -137,9 +137,7 @@ def test_rgb_material_is_measured_as_the_luma_it_makes(matrix):
     st.integers(0, 2**31), st.integers(2, 200), st.integers(2, 60), st.sampled_from(["420", "422", "444"]), st.booleans(),
     st.sampled_from(list(Siting)), st.integers(1, 300), st.floats(-30, 40), st.floats(50, 115),
 )  # fmt: skip
-def test_rgb_measures_agree_with_double_precision(
-    seed, width, height, sampling, interlaced, siting, amplitude, low, high
-):
+def test_rgb_measures_agree_with_double_precision(seed, width, height, sampling, interlaced, siting, amplitude, low, high):
     """Extremes and counts against every pixel computed in double precision, whatever the picture, the limits and the siting."""
     source = replace(signal(width, height, sampling=sampling), interlaced=interlaced, siting=siting)
     rng = np.random.default_rng(seed)

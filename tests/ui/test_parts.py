@@ -158,41 +158,38 @@ def test_jobs_end_in_their_result_an_error_or_a_cancel(qtbot):
         jobs._monitor.at("Long", 1, 2)
 
 
-def test_frames_made_ahead_are_told_at_once_and_only_once(qtbot, over_clip):
+@pytest.fixture
+def frames_at_work(qapp, over_clip):
+    """A worker on a clip, the view it is asked for, and the frames it has told."""
     worker, programme, shown = FrameWorker(), probe(over_clip), []
-    try:
-        rules, source = load_rules("r103"), programme.format
-        view = View(source, Region.whole(source), rules.limits, FrameTreatment((), source), (64, 32))
-        worker.ready.connect(lambda preview: shown.append(preview.frame))
-        worker.set_programme(programme)
-        worker.ask(3, view, ahead=True)
-        qtbot.waitUntil(lambda: shown == [3] and worker.idle, timeout=WAIT)
-        worker.ask(4, view)
-        assert shown == [3, 4], "it was made while frame 3 was looked at"
-        worker.ask(20, view)
-        qtbot.waitUntil(lambda: worker.idle and 20 in shown, timeout=WAIT)
-        assert shown == [3, 4, 20]
-        worker.set_programme(probe(over_clip))
-        worker.ask(20, view)
-        assert shown == [3, 4, 20], "a frame of another programme is never told as this one's"
-        qtbot.waitUntil(lambda: shown == [3, 4, 20, 20], timeout=WAIT)
-    finally:
-        worker.stop()
+    rules, source = load_rules("r103"), programme.format
+    worker.ready.connect(lambda preview: shown.append(preview.frame))
+    worker.set_programme(programme)
+    yield worker, View(source, Region.whole(source), rules.limits, FrameTreatment((), source), (64, 32)), shown
+    worker.stop()
 
 
-def test_frames_asked_for_in_between_are_skipped_and_the_last_one_comes(qtbot, over_clip):
-    worker, programme, shown = FrameWorker(), probe(over_clip), []
-    try:
-        rules, source = load_rules("r103"), programme.format
-        view = View(source, Region.whole(source), rules.limits, FrameTreatment((), source), (64, 32))
-        worker.ready.connect(lambda preview: shown.append(preview.frame))
-        worker.set_programme(programme)
-        for frame in range(24):
-            worker.ask(frame, view)
-        qtbot.waitUntil(lambda: bool(shown) and shown[-1] == 23 and worker.idle, timeout=WAIT)
-        assert len(shown) < 24 and shown == sorted(shown)
-        with qtbot.waitSignal(worker.failed, timeout=WAIT) as told:
-            worker.ask(99, view)
-        assert "no frame 99" in told.args[0]
-    finally:
-        worker.stop()
+def test_frames_made_ahead_are_told_at_once_and_only_once(qtbot, frames_at_work, over_clip):
+    worker, view, shown = frames_at_work
+    worker.ask(3, view, ahead=True)
+    qtbot.waitUntil(lambda: shown == [3] and worker.idle, timeout=WAIT)
+    worker.ask(4, view)
+    assert shown == [3, 4], "it was made while frame 3 was looked at"
+    worker.ask(20, view)
+    qtbot.waitUntil(lambda: worker.idle and 20 in shown, timeout=WAIT)
+    assert shown == [3, 4, 20]
+    worker.set_programme(probe(over_clip))
+    worker.ask(20, view)
+    assert shown == [3, 4, 20], "a frame of another programme is never told as this one's"
+    qtbot.waitUntil(lambda: shown == [3, 4, 20, 20], timeout=WAIT)
+
+
+def test_frames_asked_for_in_between_are_skipped_and_the_last_one_comes(qtbot, frames_at_work):
+    worker, view, shown = frames_at_work
+    for frame in range(24):
+        worker.ask(frame, view)
+    qtbot.waitUntil(lambda: bool(shown) and shown[-1] == 23 and worker.idle, timeout=WAIT)
+    assert len(shown) < 24 and shown == sorted(shown)
+    with qtbot.waitSignal(worker.failed, timeout=WAIT) as told:
+        worker.ask(99, view)
+    assert "no frame 99" in told.args[0]

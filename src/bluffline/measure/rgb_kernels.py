@@ -132,6 +132,25 @@ def rgb_extremes(luma, cb, cr, region, halved, column_taps, rows, codes, gains, 
     return least / 65536.0, greatest / 65536.0, below, above
 
 
+@numba.njit(nogil=True, cache=True)
+def _row_room(width, halved):
+    """Room for the sites of a whole row, and for its Cb and Cr at every pixel (the sites themselves where chroma is whole)."""
+    sites = site_buffer(width, halved)
+    wide = np.empty((2, 2 * (sites.shape[1] - 2)), np.float32)
+    row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
+    return sites, row_b, row_r
+
+
+@numba.njit(nogil=True, cache=True)
+def _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r):
+    """Chroma of a whole luma row at every pixel, in codes above ``zero``; the last three are of `_row_room`, filled."""
+    first, second, weight = rows
+    site_rows(cb, cr, slice(0, sites.shape[1] - 2), first[row], second[row], weight[row], zero, sites)
+    if halved:
+        widen(sites[0], column_taps, row_b)
+        widen(sites[1], column_taps, row_r)
+
+
 @numba.njit(nogil=True, cache=True, fastmath=_FAST)
 def _mark_row(line, row_b, row_r, black, gains, floor, ceiling, above, below, out):
     """Mark the pixels of a row with chroma at every pixel."""
@@ -147,19 +166,12 @@ def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains
     size: width, height; marks: (height, width) uint8; the rest as for `rgb_extremes`.
     """
     width, height = size
-    first, second, weight = rows
     black, zero = codes[0], codes[2]
     per_code = _outer_gains(codes, gains)
     floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
-    inside = slice(0, (width + 1) // 2 if halved else width)
-    sites = site_buffer(width, halved)
-    wide = np.empty((2, 2 * inside.stop), np.float32)
-    row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
+    sites, row_b, row_r = _row_room(width, halved)
     for row in range(height):
-        site_rows(cb, cr, inside, first[row], second[row], weight[row], zero, sites)
-        if halved:
-            widen(sites[0], column_taps, row_b)
-            widen(sites[1], column_taps, row_r)
+        _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
         _mark_row(luma[row, :width], row_b, row_r, black, per_code, floor, ceiling, above, below, marks[row])
 
 
@@ -182,17 +194,10 @@ def rgb_codes(luma, cb, cr, size, halved, column_taps, rows, codes, gains, room,
     codes: black, (unused), zero, codes of luma in a code of chroma; out: (3, height, width) unsigned, filled.
     """
     _, _, zero, per_chroma = codes
-    first, second, weight = rows
     width, height = size
     red_cr, green_cb, green_cr, blue_cb = gains
     scaled = red_cr * per_chroma, green_cb * per_chroma, green_cr * per_chroma, blue_cb * per_chroma
-    inside = slice(0, (width + 1) // 2 if halved else width)
-    sites = site_buffer(width, halved)
-    wide = np.empty((2, 2 * inside.stop), np.float32)
-    row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
+    sites, row_b, row_r = _row_room(width, halved)
     for row in range(height):
-        site_rows(cb, cr, inside, first[row], second[row], weight[row], zero, sites)
-        if halved:
-            widen(sites[0], column_taps, row_b)
-            widen(sites[1], column_taps, row_r)
+        _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
         _code_row(luma[row, :width], row_b, row_r, scaled, room, out[0, row], out[1, row], out[2, row])

@@ -45,7 +45,7 @@ class Player(QObject):
             return
         if direction > 0 and self._session.frame == programme.frame_count - 1:
             self._session.go_to(0)
-        self._direction, self._rolling, self.dropped = direction, False, 0
+        self._direction, self._rolling, self.dropped = direction, direction < 0, 0  # none are made ahead backwards
         self._from_frame, self._from_time = self._session.frame, time.monotonic()
         self._timer.start(max(round(100 / float(programme.frame_rate)), 2))
         self._viewer.ask()  # and the frames after it, now that it plays
