@@ -38,6 +38,7 @@ $(READY): requirements.lock pyproject.toml
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@echo "Compiling the measuring loops, about a minute; it is done once."
 	$(BIN)/python -m bluffline.session.warm
+	$(BIN)/python -m compileall -q src
 	@touch $@
 
 # Resolve the locked packages anew, after a change to pyproject.toml.

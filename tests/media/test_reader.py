@@ -42,6 +42,16 @@ def test_frame_n_is_frame_n_after_any_seek(long_gop, name):
             assert (frame.number, _number(frame, programme)) == (number, number)
 
 
+@pytest.mark.parametrize("name", ["a.mp4", "a.mkv", "a.ts", "a.avi", "a.mxf", "b.mp4"])
+def test_a_key_frame_taken_alone_is_that_frame_and_reading_goes_on(long_gop, name):
+    programme = probe(long_gop[name])
+    with Reader(programme, keep_bytes=0) as reader:
+        for key in map(int, programme.index.keys[::-1]):
+            assert _number(reader.key_frame(key), programme) == key
+            after = min(key + 1, FRAMES - 1)
+            assert _number(reader.frame(after), programme) == after
+
+
 def test_planes_are_the_stored_samples(tmp_path):
     """Every code of a lossless file comes back, at the place it was stored."""
     ramp = np.linspace(-0.07, 1.09, 256)[None, :, None] * np.ones((64, 1, 3))

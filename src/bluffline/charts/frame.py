@@ -10,6 +10,7 @@ from bluffline.charts.reference import Layout
 from bluffline.errors import ChartError
 
 Point = tuple[float, float]
+SURE = 0.7  # confidence from which a frame found is taken without being looked at
 _UNIT = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 _LEAST_SIDE = 8.0  # picture pixels
 

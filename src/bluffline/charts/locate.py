@@ -22,7 +22,6 @@ from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.colorimetry import camera_signal
 from bluffline.signal.format import SignalFormat
 
-SURE = 0.7  # confidence from which a frame found is taken without being looked at
 _LONGEST = 960  # pixels of the picture that is searched
 _STRAIGHT = 0.94  # cosine of the angle between a side and the step to the next patch
 _FIT_LOW, _FIT_HIGH = 0.80, 0.95  # share of the reference's variance explained that counts as nothing and as everything

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from bluffline.charts.frame import ChartFrame
-from bluffline.charts.locate import find_chart, follow
 from bluffline.charts.reference import Reference
 from bluffline.charts.sample import Samples, average, sample_frame
 from bluffline.errors import ChartError
@@ -48,6 +47,8 @@ def read_chart(
     ------
     ChartError : the frame can't be decoded, or no chart was found in it
     """
+    from bluffline.charts.locate import find_chart, follow
+
     planes = look(frame)
     if planes is None:
         raise ChartError(f"Frame {frame} can't be decoded.")

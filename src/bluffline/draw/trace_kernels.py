@@ -3,18 +3,19 @@
 Pixels are uint32 of bytes B, G, R, 255. A curve is a table of brightness, 0 … 1, by count; its last entry serves all above.
 """
 
-import numba
 import numpy as np
+
+from bluffline.loops import loop
 
 _OPAQUE = np.uint32(0xFF000000)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _pixel(red, green, blue):
     return np.uint32(np.int32(blue) | np.int32(green) << 8 | np.int32(red) << 16) | _OPAQUE
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def spread_levels(counts, first_bins, after_bins, first_column, columns, width, out):
     """Counts of a level gauge at the size of its picture.
 
@@ -31,7 +32,7 @@ def spread_levels(counts, first_bins, after_bins, first_column, columns, width, 
             out[y, x] = total
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def brighten(amounts, curve):
     """Counts to brightness by the curve, in place. amounts: (H, W) float32."""
     last = np.int32(curve.shape[0] - 1)
@@ -40,7 +41,7 @@ def brighten(amounts, curve):
             amounts[y, x] = curve[min(np.int32(amounts[y, x]), last)]
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def outline(amounts):
     """Brightness of the edge of what is there: 1 at pixels with a count that touch one without, 0 elsewhere."""
     height, width = amounts.shape
@@ -55,7 +56,7 @@ def outline(amounts):
     return out
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def hatch_rows(brightness, outside):
     """Break up the trace in the rows that are outside the limits, so that excess is seen without its colour."""
     for y in range(brightness.shape[0]):
@@ -65,7 +66,7 @@ def hatch_rows(brightness, outside):
                     brightness[y, x] = 1.0 if (x + y) % 5 < 2 else 0.0
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def hatch_cells(brightness, outside):
     """The same for the pixels that an (H, W) mask says are outside."""
     for y in range(brightness.shape[0]):
@@ -74,7 +75,7 @@ def hatch_cells(brightness, outside):
                 brightness[y, x] = 1.0 if (x + y) % 5 < 2 else 0.0
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def lay(brightness, colour, ground, image):
     """Lay a trace of one colour over an image, adding light. brightness: (H, W) 0 … 1; colour: (3,) 0 … 255 R, G, B."""
     red, green, blue = colour[0] - ground, colour[1] - ground, colour[2] - ground
@@ -89,7 +90,7 @@ def lay(brightness, colour, ground, image):
                 image[y, x] = _pixel(r, g, b)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def lay_coloured(brightness, colours, ground, image):
     """The same with a colour for every pixel. colours: (H, W, 3) float32, 0 … 255 R, G, B."""
     for y in range(brightness.shape[0]):
@@ -102,7 +103,7 @@ def lay_coloured(brightness, colours, ground, image):
                 )
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def spread_cells(counts, first, after, out):
     """Counts of a cell gauge at the size of its picture: the fullest of the cells that each pixel covers.
 
@@ -120,7 +121,7 @@ def spread_cells(counts, first, after, out):
             out[y, x] = most
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def bars(heights, row_from, row_to, out):
     """Histogram bars. heights: (W,) 0 … 1; rows row_from … row_to − 1 of out, (H, W) float32, are filled with 0 or 1."""
     tall = row_to - row_from
@@ -130,7 +131,7 @@ def bars(heights, row_from, row_to, out):
             out[y, x] = 1.0 if y >= top else 0.0
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def silhouette(before, after, levels, limits, image):
     """The skyline's measured columns, from the left: after treatment filled, what treatment took away thinly hatched.
 

@@ -1,13 +1,11 @@
 """Compiled search for R′G′B′ extremes in Y′CbCr planes. Functions only; shapes and units are checked by `frame_measure`."""
 
-import numba
 import numpy as np
 
-# NaN never occurs and signed zeros don't matter, which lets extremes be found in vector registers.
-_FAST = {"nnan", "nsz", "ninf", "contract"}
+from bluffline.loops import free_loop, loop
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _site_row(upper, lower, share, zero, out):
     """Chroma sites at a luma row's height, in codes above ``zero``; upper, lower: the two chroma rows that it reads."""
     if share == 0:
@@ -19,7 +17,7 @@ def _site_row(upper, lower, share, zero, out):
             out[k] = code + (np.float32(lower[k]) - code) * share - zero
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def widen(sites, taps, out):
     """Chroma sites to luma columns by the four taps of `ColumnTaps`; ``sites`` has one more at each end."""
     even_before, even, odd, odd_after = taps
@@ -28,13 +26,13 @@ def widen(sites, taps, out):
         out[2 * k + 1] = odd * sites[k + 1] + odd_after * sites[k + 2]
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def site_buffer(columns, halved):
     """Room for the Cb and Cr sites of a row of so many pixels, and one site more at each end."""
     return np.empty((2, ((columns + 1) // 2 if halved else columns) + 2), np.float32)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def site_rows(cb, cr, inside, upper, lower, share, zero, sites):
     """Both rows of sites, in codes above ``zero``, their ends held; inside: the slice of the chroma rows that is read."""
     last = inside.stop - inside.start
@@ -44,7 +42,7 @@ def site_rows(cb, cr, inside, upper, lower, share, zero, sites):
     sites[0, last + 1], sites[1, last + 1] = sites[0, last], sites[1, last]
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _outer(code, b, r, black, gains):
     """The greatest and least of R′, G′, B′ of a pixel, in steps of 1/65536 (integers reduce in registers)."""
     per_luma, red_cr, green_cb, green_cr, blue_cb = gains
@@ -53,7 +51,7 @@ def _outer(code, b, r, black, gains):
     return np.int32(max(red, green, blue)), np.int32(min(red, green, blue))
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _outer_gains(codes, gains):
     """What a code of luma above black and a code of chroma above zero add to components in steps of 1/65536."""
     _, per_swing, _, per_span = codes
@@ -63,7 +61,7 @@ def _outer_gains(codes, gains):
     return per_swing * steps, red_cr * chroma, green_cb * chroma, green_cr * chroma, blue_cb * chroma
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _fold_halved(line, site_b, site_r, taps, black, gains, floor, ceiling, least, greatest):
     """Fold a row, two pixels to a chroma site, into the extremes. Returns them, and its pixels below and above."""
     even_before, even, odd, odd_after = taps
@@ -88,7 +86,7 @@ def _fold_halved(line, site_b, site_r, taps, black, gains, floor, ceiling, least
     return least, greatest, below, above
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _fold(line, row_b, row_r, black, gains, floor, ceiling, least, greatest):
     """Fold a row with chroma at every pixel into the extremes. Returns them, and its pixels below and above."""
     below = above = np.int32(0)
@@ -99,7 +97,7 @@ def _fold(line, row_b, row_r, black, gains, floor, ceiling, least, greatest):
     return least, greatest, below, above
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def rgb_extremes(luma, cb, cr, region, halved, column_taps, rows, codes, gains, limits):
     """R′G′B′ extremes and the pixels outside limits, chroma interpolated to luma sites.
 
@@ -132,7 +130,7 @@ def rgb_extremes(luma, cb, cr, region, halved, column_taps, rows, codes, gains, 
     return least / 65536.0, greatest / 65536.0, below, above
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _row_room(width, halved):
     """Room for the sites of a whole row, and for its Cb and Cr at every pixel (the sites themselves where chroma is whole)."""
     sites = site_buffer(width, halved)
@@ -141,7 +139,7 @@ def _row_room(width, halved):
     return sites, row_b, row_r
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r):
     """Chroma of a whole luma row at every pixel, in codes above ``zero``; the last three are of `_row_room`, filled."""
     first, second, weight = rows
@@ -151,7 +149,7 @@ def _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_
         widen(sites[1], column_taps, row_r)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _mark_row(line, row_b, row_r, black, gains, floor, ceiling, above, below, out):
     """Mark the pixels of a row with chroma at every pixel."""
     for x in range(out.shape[0]):
@@ -159,7 +157,7 @@ def _mark_row(line, row_b, row_r, black, gains, floor, ceiling, above, below, ou
         out[x] |= (above if high > ceiling else np.uint8(0)) | (below if low < floor else np.uint8(0))
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, above, below, marks):
     """Or ``above`` and ``below`` into the marks of every pixel with a component over or under the limits.
 
@@ -175,7 +173,7 @@ def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains
         _mark_row(luma[row, :width], row_b, row_r, black, per_code, floor, ceiling, above, below, marks[row])
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _code_row(line, row_b, row_r, gains, room, red, green, blue):
     """R′, G′, B′ of a row, rounded to codes and raised by ``room``; gains: codes of luma in a code of chroma."""
     red_cr, green_cb, green_cr, blue_cb = gains
@@ -187,7 +185,7 @@ def _code_row(line, row_b, row_r, gains, room, red, green, blue):
         blue[x] = np.int32(min(max(y + blue_cb * row_b[x], zero), top))
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def rgb_codes(luma, cb, cr, size, halved, column_taps, rows, codes, gains, room, out):
     """R′G′B′ of a Y′CbCr picture at its luma sites, rounded to codes and raised by ``room``, half the code range.
 

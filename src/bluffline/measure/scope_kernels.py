@@ -6,13 +6,12 @@ hold R′, G′, B′ codes raised by ``room``, so that none is negative.
 
 import math
 
-import numba
 import numpy as np
 
-_FAST = {"nnan", "nsz", "ninf", "contract"}
+from bluffline.loops import free_loop, loop
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def count_levels(plane, starts, runs, base, shift, counts):
     """How often each level occurs in each trace column.
 
@@ -27,7 +26,7 @@ def count_levels(plane, starts, runs, base, shift, counts):
                 counts[places[x] + (np.uint32(codes[x]) >> shift)] += 1
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def count_pairs(cb, cr, starts, runs, cell_of, counts):
     """How often each pair of chroma codes occurs. counts: (cells, cells), rows Cb, columns Cr.
 
@@ -46,7 +45,7 @@ def count_pairs(cb, cr, starts, runs, cell_of, counts):
     return beyond
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def count_coloured(planes, halved, starts, runs, base, shift, cells):
     """Luma levels, and the sums of the chroma codes found at each. cells: (columns · bins, 3) int32: count, Cb, Cr."""
     across, down = halved
@@ -63,7 +62,7 @@ def count_coloured(planes, halved, starts, runs, base, shift, cells):
                 cell[2] += np.int32(line_r[site])
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def composite_envelope(red, green, blue, width, weights, top, foot):
     """Luma plus and minus the amplitude of composite chroma, in codes raised by ``room``.
 
@@ -82,14 +81,14 @@ def composite_envelope(red, green, blue, width, weights, top, foot):
             foot[row, x] = np.uint16(np.int32(max(y - amplitude, np.float32(0)) + half))
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _look_up(codes, linear, out):
     """Light of each code of a row."""
     for x in range(out.shape[0]):
         out[x] = linear[codes[x]]
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _chromaticity_row(light, weights, cells, across, up):
     """The cell of each pixel of a row. light: (3, W) float32; across, up: (W,) int32; across is −1 where there is no light.
 
@@ -111,7 +110,7 @@ def _chromaticity_row(light, weights, cells, across, up):
         up[x] = np.int32(second)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def count_chromaticities(red, green, blue, width, starts, runs, linear, weights, counts):
     """Chromaticities in linear light. counts: (cells, cells), x or u′ first.
 
@@ -137,7 +136,7 @@ def count_chromaticities(red, green, blue, width, starts, runs, linear, weights,
     return dark
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _least_row(light, to_gamut, least):
     """The least of a gamut's R, G and B at each pixel of a row. light: (3, W); least: (W,), both float32."""
     red, green, blue = light[0], light[1], light[2]
@@ -153,7 +152,7 @@ def _least_row(light, to_gamut, least):
         least[x] = lower if lower < third else third
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def mark_outside_gamut(red, green, blue, width, starts, runs, linear, to_gamut, slack, bit, marks):
     """Or ``bit`` into the marks of pixels whose light a smaller gamut can't make. Returns how many there are.
 
@@ -177,7 +176,7 @@ def mark_outside_gamut(red, green, blue, width, starts, runs, linear, to_gamut, 
     return count
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def sum_signal(luma, red, green, blue, starts, runs, linear, sums, squares):
     """Sums over the selected pixels of Y′, R′, G′, B′ codes and of their squares, and of linear R, G and B.
 

@@ -1,17 +1,15 @@
 """Compiled loops of the survey. Functions only; shapes and units are checked by `frame_measure`."""
 
-import numba
 import numpy as np
 
+from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import rgb_extremes
 
-# NaN never occurs and signed zeros don't matter, which lets extremes be found in vector registers.
-_FAST = {"nnan", "nsz", "ninf", "contract"}
 _BAND = 16  # rows taken together
 _NONE_INSIDE, _ALL_INSIDE = np.uint64(0), np.uint64(0x0101010101010101)  # eight marks of a row at once
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _counters(bins):
     """Four counters for every code, since flat pictures would wait on one.
 
@@ -20,7 +18,7 @@ def _counters(bins):
     return np.zeros((4, bins + 16), np.int32)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _count(counters, plane, left, right, top, bottom):
     """Add the codes of a part of a plane to its counters."""
     quads = (right - left) // 4 * 4
@@ -35,7 +33,7 @@ def _count(counters, plane, left, right, top, bottom):
             counters[0, line[x]] += 1
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def count_codes(plane, left, right, top, bottom, bins):
     """Histogram of a region. plane: (rows, stride) unsigned. Returns (bins,) int64."""
     counters = _counters(bins)
@@ -43,7 +41,7 @@ def count_codes(plane, left, right, top, bottom, bins):
     return counters.sum(axis=0)[:bins]
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def extremes_and_counts(luma, cb, cr, region, halved_down, halved, column_taps, rows, codes, gains, limits, bins):
     """What `rgb_extremes` finds of a region, and its histograms of Y′, Cb and Cr: in bands, each still in the cache.
 
@@ -67,7 +65,7 @@ def extremes_and_counts(luma, cb, cr, region, halved_down, halved, column_taps, 
     return (least, greatest, below, above), histograms
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def ycbcr_from_rgb(red, green, blue, width, height, weights, zero, top):
     """Y′, Cb and Cr codes of an R′G′B′ picture at its own depth, 4:4:4, rounded.
 
@@ -89,7 +87,7 @@ def ycbcr_from_rgb(red, green, blue, width, height, weights, zero, top):
     return luma, cb, cr
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def count_outside(red, green, blue, region, low, high):
     """Pixels of an R′G′B′ picture with any component under ``low`` or over ``high`` (codes)."""
     left, right, top, bottom = region
@@ -105,7 +103,7 @@ def count_outside(red, green, blue, region, low, high):
     return below, above
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def mark_codes(plane, low, high, above, below, marks):
     """Or ``above`` and ``below`` into the marks of pixels with codes over ``high`` or under ``low``.
 
@@ -117,7 +115,7 @@ def mark_codes(plane, low, high, above, below, marks):
             out[x] |= (above if line[x] > high else np.uint8(0)) | (below if line[x] < low else np.uint8(0))
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
     """Sums of a plane over a grid of blocks, reading every ``row_step``-th line. Returns (rows, columns) int64."""
     sums = np.zeros((rows, columns), np.int64)
@@ -133,7 +131,7 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
     return sums
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _mark_window(line, low, high, inside):
     """Mark the pixels of a row with codes ``low`` … ``high``. Returns how many there are."""
     count = np.int32(0)
@@ -144,7 +142,7 @@ def _mark_window(line, low, high, inside):
     return count
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _count_touching(line, under, low, high, unlike):
     """Pixels in the window whose right and lower neighbours are in it too, no more than ``unlike`` codes away."""
     count = np.int32(0)
@@ -162,7 +160,7 @@ def _count_touching(line, under, low, high, unlike):
     return count
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump):
     """How the pixels with codes ``low`` … ``high`` lie in the picture.
 

@@ -1,12 +1,13 @@
 """Compiled checksum. Functions only."""
 
-import numba
 import numpy as np
+
+from bluffline.loops import loop
 
 _POLYNOMIAL = np.uint32(0x04C11DB7)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def crc32_table():
     """(256,) uint32: CRC-32 (most significant bit first, polynomial 04C11DB7) of every byte."""
     table = np.empty(256, np.uint32)
@@ -21,7 +22,7 @@ def crc32_table():
     return table
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def crc32(data, table):
     """CRC-32 of bytes, starting from 0; 0 for data that ends with its own checksum. data: (N,) uint8."""
     value = np.uint32(0)

@@ -17,6 +17,8 @@ from bluffline.media.pixels import Planes, native_planes
 from bluffline.media.probe import opened, video_stream
 from bluffline.media.programme import Programme
 
+_SOONER = 2  # frames ahead: as soon decoded on the way as sought
+
 
 @dataclass(frozen=True, slots=True)
 class Frame:
@@ -96,8 +98,9 @@ class Reader:
         if number in self._kept:
             self._kept.move_to_end(number)
             return self._kept[number]
-        if self._running is None or not self._next <= number <= self._next_key():
-            self._next = number if not self.programme.index.timed else max(self._key_before(number), 0)
+        key = self._key_before(number)
+        if self._running is None or number < self._next or key > self._next + _SOONER:
+            self._next = number if not self.programme.index.timed else max(key, 0)
             self._running = self.frames(self._next)
         for frame in self._running:
             self._next = frame.number + 1
@@ -105,6 +108,20 @@ class Reader:
             if frame.number == number:
                 return frame
         raise MediaError(f"Frame {number} of {self.programme.path} can't be reached.")
+
+    def key_frame(self, number: int) -> Frame:
+        """Frame ``number``, one of the index's keys: only it is decoded, where the file lets it stand alone."""
+        if self.programme.index.timed:
+            self._running = None
+            packet = next(self._packets_from(number), None)
+            try:
+                pictures = [] if packet is None else [*packet.decode(), *self._stream.codec_context.decode(None)]
+            except av.error.FFmpegError:
+                pictures = []
+            for picture in pictures:
+                if picture.pts == self.programme.index.times[number]:
+                    return Frame(number, self._planes(picture))
+        return self.frame(number)
 
     def _planes(self, picture: av.VideoFrame) -> Planes | None:
         programme = self.programme
@@ -126,12 +143,6 @@ class Reader:
         keys = self.programme.index.keys
         place = int(np.searchsorted(keys, number, side="right")) - 1
         return int(keys[place]) if place >= 0 else -1
-
-    def _next_key(self) -> int:
-        """The last frame that is reached sooner by decoding on than by seeking."""
-        keys = self.programme.index.keys
-        place = int(np.searchsorted(keys, self._next, side="right"))
-        return int(keys[place]) + 2 if place < len(keys) else self.programme.frame_count
 
     def _decode_from(self, number: int) -> Iterator[av.VideoFrame]:
         for packet in self._packets_from(number):

@@ -5,8 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bluffline.charts.fit import measure_chart
-from bluffline.charts.frame import shoelace
-from bluffline.charts.locate import SURE, find_chart
+from bluffline.charts.frame import SURE, shoelace
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import sample_frame
 from bluffline.errors import ChartError
@@ -43,6 +42,8 @@ def rule_reference(rule: RuleChart) -> Reference:
 
 def chart_in(frame: int, planes: Planes, source: SignalFormat, reference: Reference) -> ChartMeasure | None:
     """What a chart in the frame measures; None where none is found surely."""
+    from bluffline.charts.locate import find_chart
+
     try:
         found = find_chart(planes, source, reference)
         if found.confidence is None or found.confidence < SURE:

@@ -67,7 +67,7 @@ def find_region(programme: Programme, source: SignalFormat) -> Region:
     keys = programme.index.keys
     chosen = keys[np.unique(np.linspace(0, len(keys) - 1, _SAMPLES).astype(int))] if len(keys) else []
     with Reader(programme) as reader:
-        frames = [reader.frame(int(number)) for number in (chosen if programme.index.timed else [0])]
+        frames = [reader.key_frame(int(number)) for number in (chosen if programme.index.timed else [0])]
     return find_active_picture((frame.planes for frame in frames if frame.planes is not None), source)
 
 

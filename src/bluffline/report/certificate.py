@@ -6,7 +6,6 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-import jinja2
 import numpy as np
 
 from bluffline import __version__
@@ -91,6 +90,8 @@ def save_certificate(proof: Proof) -> list[Path]:
 
 def certificate_page(proof: Proof) -> str:
     """The certificate as one self-contained HTML page, made to be printed."""
+    import jinja2
+
     request = proof.request
     environment = jinja2.Environment(
         loader=jinja2.FunctionLoader(lambda name: resources.files("bluffline.report").joinpath(name).read_text("utf-8")),
@@ -127,6 +128,8 @@ def certificate_page(proof: Proof) -> str:
 
 def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
     """The skyline as SVG: luma filled, R′G′B′ in outline, what lies outside the rules' limits hatched."""
+    import jinja2
+
     percent = percent_columns(survey.table, survey.source)
     count = max(len(survey.table), 1)
     limits = survey.rules.limits

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from bluffline.charts.fit import ChartFit, Stage
-from bluffline.charts.locate import SURE
+from bluffline.charts.frame import SURE
 from bluffline.charts.reference import Reference
 from bluffline.charts.shot import ChartShot
 from bluffline.charts.tint import describe_tint

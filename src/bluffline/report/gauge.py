@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-from bluffline.draw.export import counts_csv, lay_out, png, svg
 from bluffline.draw.scale import Unit
 from bluffline.draw.traces import Look
 from bluffline.errors import SettingsError
@@ -26,6 +25,8 @@ def save_gauge(
     SettingsError : the ending is none of `ENDINGS`.
     WriteError : the disk refuses.
     """
+    from bluffline.draw.export import counts_csv, lay_out, png, svg
+
     ending = path.suffix.lower()
     if ending not in ENDINGS:
         raise SettingsError(f"A gauge is saved as {', '.join(ENDINGS)}, not as {path.name}.")

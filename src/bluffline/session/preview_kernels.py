@@ -1,13 +1,13 @@
 """Compiled loops that make a screen picture. Functions only; nothing drawn here is ever measured."""
 
-import numba
 import numpy as np
 
-_FAST = {"nnan", "nsz", "ninf", "contract"}
+from bluffline.loops import free_loop, loop
+
 _OPAQUE = np.uint32(0xFF000000)
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def shrink(plane, columns, rows, scale, offset):
     """A part of a plane at another size, each pixel the mean of the samples it covers, as (code − offset) · scale.
 
@@ -47,7 +47,7 @@ def shrink(plane, columns, rows, scale, offset):
     return out
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def paint(luma, cb, cr, gains, image):
     """Y′, Cb, Cr (0 … 1 and ±0.5) to pixels of bytes B, G, R, 255.
 
@@ -65,7 +65,7 @@ def paint(luma, cb, cr, gains, image):
             out[x] = np.uint32(np.int32(blue) | np.int32(green) << 8 | np.int32(red) << 16) | _OPAQUE
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def gather_marks(marks, columns, rows, out):
     """Or together the marks that each screen pixel covers. marks: (rows, columns) uint8; out: (H, W) uint8, filled."""
     width = columns.shape[1]
@@ -88,7 +88,7 @@ def gather_marks(marks, columns, rows, out):
                 line_out[x] |= line[min(np.uint32(first[x] + np.uint32(k)), last[x])]
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def hatch(image, marks, luma, rgb, high, low):
     """Strokes over the marked pixels: rising over what is above a limit, falling over what is below, upright elsewhere.
 
@@ -106,7 +106,7 @@ def hatch(image, marks, luma, rgb, high, low):
                     image[row, x] = np.uint32(0xFFFFFFFF) if place < stroke else _OPAQUE
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def paint_zones(luma, edges, inks, patterns, image):
     """A picture painted by exposure zone.
 

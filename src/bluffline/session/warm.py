@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from bluffline.demo import demo_clip
+from bluffline.draw.trace_kernels import silhouette
 from bluffline.draw.traces import Look
 from bluffline.measure.frame_measure import Planes, Region
 from bluffline.measure.scopes import MODES, Kind
@@ -17,19 +18,21 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 
 _GAUGES = tuple(GaugeView(Kind(instrument, mode), (64, 64)) for instrument, modes in MODES.items() for mode in modes)
+_SKY = 300  # of the demo's frames one with clipped highlights, so that their shape is looked at
 
 
 def warm_up() -> None:
-    """Show one frame of the demo in every way, as it is stored and as an 8-bit file would store it."""
+    """Show one frame of the demo in every way, as it is stored and as an 8-bit file would store it; and a skyline."""
     programme = probe(demo_clip())
     with Reader(programme) as reader:
-        planes = reader.frame(programme.frame_count // 3).planes
+        planes = reader.frame(_SKY).planes
         assert planes is not None, "the demo can be decoded"
         _show(planes, programme.format)
         luma, cb, cr = ((plane >> 2).astype(np.uint8) for plane in planes)
         for plane in (luma, cb, cr):
             plane.setflags(write=False)  # as the decoder's memory is: compiled loops tell the two apart
         _show((luma, cb, cr), replace(programme.format, bit_depth=8))
+    silhouette(np.zeros((4, 2)), np.zeros((4, 2)), np.zeros(2), np.zeros(4), np.zeros((2, 2), np.uint8))
 
 
 def _show(planes: Planes, source: SignalFormat) -> None:

@@ -1,14 +1,12 @@
 """Compiled loops of a treatment. Functions only; `frame_treatment` checks and prepares what they take."""
 
-import numba
 import numpy as np
 
+from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import widen
 
-_FAST = {"nnan", "nsz", "ninf", "contract"}
 
-
-@numba.njit(nogil=True, cache=True)
+@loop
 def map_codes(plane, width, table):
     """Each code through a table. plane: (rows, stride); returns (rows, width) of the table's dtype."""
     out = np.empty((plane.shape[0], width), table.dtype)
@@ -18,7 +16,7 @@ def map_codes(plane, width, table):
     return out
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def load_chroma(plane, columns, zero, per_span):
     """Chroma codes to −0.5 … 0.5. plane: (rows, stride); returns (rows, columns) float32."""
     out = np.empty((plane.shape[0], columns), np.float32)
@@ -28,7 +26,7 @@ def load_chroma(plane, columns, zero, per_span):
     return out
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def store_chroma(sites, zero, span, top, like):
     """−0.5 … 0.5 to rounded codes between 0 and ``top``, of the dtype of ``like``."""
     out = np.empty(sites.shape, like.dtype)
@@ -39,7 +37,7 @@ def store_chroma(sites, zero, span, top, like):
     return out
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def scale_by_luma(luma, width, across, down, gains, cb, cr):
     """Scale chroma sites in place by the mean gain of the luma pixels each site stands for."""
     last_row = luma.shape[0] - 1
@@ -55,7 +53,7 @@ def scale_by_luma(luma, width, across, down, gains, cb, cr):
             cr[row, k] *= np.float32(0.5) * gain
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee, demand):
     """How much of the largest legal chroma each pixel asks for: above 1, R′, G′ or B′ leaves the limits.
 
@@ -83,7 +81,7 @@ def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee
     return count
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _site_row(sites, upper, lower, share, out):
     """One row of chroma sites at a luma row's height; ``out`` has one held column on each side."""
     first, second = sites[upper], sites[lower]
@@ -94,7 +92,7 @@ def _site_row(sites, upper, lower, share, out):
     out[columns + 1] = out[columns]
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def _lower_scale(demand, knee, halved, scale_row):
     """Lower the scale of every chroma site that a demanding pixel reads, to what that pixel needs."""
     one, room = np.float32(1), np.float32(1) - knee
@@ -114,7 +112,7 @@ def _lower_scale(demand, knee, halved, scale_row):
             scale_row[site + 1] = min(scale_row[site + 1], part)
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, scale, busy):
     """The chroma scale that every chroma site needs, so that each luma pixel it reaches becomes legal.
 
@@ -153,7 +151,7 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
     return reined
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def treat_rgb(red, green, blue, width, height, weights, codes, table, table_start, table_step, rein, limits, knee, top):
     """Treat an R′G′B′ picture pixel by pixel.
 
@@ -195,7 +193,7 @@ def treat_rgb(red, green, blue, width, height, weights, codes, table, table_star
     return out
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def _look_up(table, size, red, green, blue):
     """One colour through a cube by tetrahedral interpolation; places are in cells. See `colour.tetrahedral`.
 
@@ -231,7 +229,7 @@ def _look_up(table, size, red, green, blue):
     )
 
 
-@numba.njit(nogil=True, cache=True, fastmath=_FAST)
+@free_loop
 def cube_ycbcr(luma, cb, cr, size, halved, column_taps, rows, codes, gains, weights, table, spread, out):
     """A Y′CbCr picture through a cube. Writes luma to ``out`` and returns what is to be added to chroma.
 
@@ -286,7 +284,7 @@ def cube_ycbcr(luma, cb, cr, size, halved, column_taps, rows, codes, gains, weig
     return added
 
 
-@numba.njit(nogil=True, cache=True)
+@loop
 def cube_rgb(red, green, blue, width, codes, table, spread):
     """An R′G′B′ picture through a cube: (3, rows, width) codes. codes and spread as for `cube_ycbcr`."""
     black, swing, top = codes

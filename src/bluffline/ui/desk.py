@@ -57,12 +57,12 @@ class Desk(QMainWindow):
         self.gauges = GaugeModel(settings.gauges)
         self._menus = QMenuBar()
         self.header = Header(self._menus)
-        self.work = LongWork(session, self.header, self.open, self)
-        self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.skyline = Skyline(session)
         self.findings = FindingsList(session)
         self.treatment = TreatmentPanel(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
+        self.work = LongWork(session, self.header, self.viewer.frames, self.open, self)
+        self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.picture = self.viewer.picture
         self.measuring = Measuring(self.viewer, self.header.say)
         self.charting = Charting(self.viewer, self.jobs, self.header.say, self)

@@ -13,7 +13,7 @@ from bluffline.media.writer import Codec, codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
-from bluffline.prove.survey import run_survey
+from bluffline.prove.survey import Survey, run_survey
 from bluffline.report.certificate import save_certificate
 from bluffline.session.document import DocumentStore
 from bluffline.session.overview import ShotCard, overview
@@ -22,9 +22,10 @@ from bluffline.ui.dialogs import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.overview import ShotsDialog
-from bluffline.ui.workers import JobRunner
+from bluffline.ui.workers import FrameWorker, JobRunner
 
 _GROW_EVERY = 200  # milliseconds between two looks at a running survey
+_FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 800  # milliseconds of rest after which work is kept
 
 
@@ -35,9 +36,11 @@ class LongWork(QObject):
     proved = pyqtSignal(object)  # Proof
     ended = pyqtSignal()  # a job has ended, well or not
 
-    def __init__(self, session: Session, header: Header, open_file: Callable[[Path], object], window: QWidget) -> None:
+    def __init__(
+        self, session: Session, header: Header, frames: FrameWorker, open_file: Callable[[Path], object], window: QWidget
+    ) -> None:
         super().__init__(window)
-        self.session, self._header, self._open, self._window = session, header, open_file, window
+        self.session, self._header, self._frames, self._open, self._window = session, header, frames, open_file, window
         self.jobs, self.documents = JobRunner(), DocumentStore()
         self._growing = QTimer(self)
         self._growing.setInterval(_GROW_EVERY)
@@ -77,10 +80,16 @@ class LongWork(QObject):
     def survey(self) -> None:
         """Run the session's survey, drawing what it has measured as it grows."""
         survey = self.session.survey
-        if survey is not None:
-            self._header.say("")
-            self.jobs.start(lambda monitor: run_survey(survey, monitor), self._surveyed)
-            self._growing.start()
+        if survey is None:
+            return
+
+        def run(monitor: Monitor) -> Survey:
+            self._frames.wait_until_idle(_FRAME_FIRST)
+            return run_survey(survey, monitor)
+
+        self._header.say("")
+        self.jobs.start(run, self._surveyed)
+        self._growing.start()
 
     def _surveyed(self, _: object) -> None:
         self.session.refresh()

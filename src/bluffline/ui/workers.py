@@ -38,7 +38,7 @@ class FrameWorker(QObject):
         """Read frames of this programme from now on."""
         with self._condition:
             self._programme, self._wanted = programme, None
-            self._condition.notify()
+            self._condition.notify_all()
 
     def ask(self, frame: int, view: View, *, ahead: bool = False) -> None:
         """Make a frame ready; with ``ahead`` a few after it as well, as playing needs them next.
@@ -48,7 +48,7 @@ class FrameWorker(QObject):
         with self._condition:
             made = self._maker.made(self._programme, frame, view)
             self._wanted, self._ahead, self._told = (frame, view), ahead, made is not None
-            self._condition.notify()
+            self._condition.notify_all()
         if made is not None:
             self.ready.emit(made)
 
@@ -58,11 +58,16 @@ class FrameWorker(QObject):
         with self._condition:
             return self._wanted is None and not self._making
 
+    def wait_until_idle(self, seconds: float) -> None:
+        """Hold another thread's work back until what is asked for has been made, or for so long."""
+        with self._condition:
+            self._condition.wait_for(lambda: self._wanted is None and not self._making, seconds)
+
     def stop(self) -> None:
         """End the thread; the worker is of no use afterwards."""
         with self._condition:
             self._stopping = True
-            self._condition.notify()
+            self._condition.notify_all()
         self._thread.join()
 
     def _run(self) -> None:
@@ -71,6 +76,7 @@ class FrameWorker(QObject):
             while True:
                 with self._condition:
                     self._making = False
+                    self._condition.notify_all()
                     self._condition.wait_for(lambda: self._stopping or self._wanted is not None)
                     if self._stopping:
                         return
