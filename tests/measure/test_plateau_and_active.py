@@ -11,8 +11,8 @@ Y, X = np.mgrid[0 : SIZE[0], 0 : SIZE[1]].astype(float)
 
 
 def measured(luma, depth=10, noise=0.0):
-    source = signal(SIZE[1], SIZE[0], depth=depth)
-    grain = np.random.default_rng(1).normal(0, noise, SIZE) if noise else 0.0
+    source = signal(luma.shape[1], luma.shape[0], depth=depth)
+    grain = np.random.default_rng(1).normal(0, noise, luma.shape) if noise else 0.0
     planes = to_planes(np.repeat((luma + grain)[..., None], 3, axis=2), source)
     return measure_frame(planes, source, Region.whole(source), R103)
 
@@ -65,6 +65,13 @@ def test_captions_and_bars_are_marked_as_graphics():
     for picture in (strokes, bars):
         plateau = measured(picture).clip_high
         assert plateau.area > 1 and plateau.graphic
+        large = measured(picture.repeat(3, 0).repeat(3, 1)).clip_high  # not every line of it is looked at
+        assert large == plateau
+
+
+def test_a_large_clipped_highlight_is_filmed_and_not_drawn():
+    clipped = np.minimum(sky(), 1.09)
+    assert measured(clipped.repeat(3, 0).repeat(3, 1)).clip_high == measured(clipped).clip_high
 
 
 def boxed(top=0, bottom=0, left=0, right=0, seed=0):

@@ -18,7 +18,7 @@ Histogram = NDArray[np.int64]
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
 _GRID_LINES = 270  # lines that tell a grid's means well enough
-_LUMA_BINS, _CHROMA_BINS = 32, 16
+_COARSE = 32  # bins of luma; chroma has half as many
 _COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
 _LOW_PERCENTILE, _HIGH_PERCENTILE = 0.001, 0.999
 
@@ -131,7 +131,8 @@ def measure_frame(
     bins = 1 << source.bit_depth
     stored, planes = planes, ycbcr_planes(planes, source)
     extremes, histograms = zip(*(_look(stored, planes, source, edges, limits) for edges in parts), strict=True)
-    luma_histogram, cb_histogram, cr_histogram = np.sum(histograms, axis=0)
+    summed: NDArray[np.int64] = np.sum(histograms, axis=0)
+    luma_histogram, cb_histogram, cr_histogram = summed
     least, greatest, below, above = zip(*extremes, strict=True)
     pixels = max(int(luma_histogram.sum()), 1)
     y_codes, cb_codes, cr_codes = (_used(h) for h in (luma_histogram, cb_histogram, cr_histogram))
@@ -161,7 +162,7 @@ def measure_frame(
         clip_low=find_plateau(planes[0], luma_histogram, levels, parts, top=False),
         histograms=(luma_histogram, cb_histogram, cr_histogram),
         blocks=_block_means(planes[0], source, region.edges),
-        spread=_spread(luma_histogram, cb_histogram, cr_histogram),
+        spread=_spread(summed),
         combing=combing(luma_histogram, low_end, high_end),
     )
 
@@ -200,6 +201,8 @@ def combing(histogram: Histogram, low: int, high: int) -> float:
     gaps between, which are no combing.
     """
     used = np.flatnonzero(histogram[low : high + 1])
+    if len(used) == high - low + 1:
+        return 0.0
     gaps = np.diff(used) - 1
     narrow = gaps[(gaps > 0) & (gaps <= _COMB_GAP)]
     if len(narrow) < _COMB_LEAST or len(used) < 2 * _COMB_LEAST:
@@ -299,10 +302,9 @@ def _block_samples(edges: tuple[int, int, int, int]) -> tuple[int, NDArray[np.in
     return step, np.maximum(lines[:, None] * widths[None, :], 1)
 
 
-def _spread(luma: Histogram, cb: Histogram, cr: Histogram) -> NDArray[np.float32]:
-    """Shares of pixels in coarse bins: 32 of luma, 16 of Cb, 16 of Cr."""
-    parts = [
-        histogram.reshape(bins, -1).sum(axis=1) / max(int(histogram.sum()), 1)
-        for histogram, bins in ((luma, _LUMA_BINS), (cb, _CHROMA_BINS), (cr, _CHROMA_BINS))
-    ]
-    return np.concatenate(parts).astype(np.float32)
+def _spread(histograms: NDArray[np.int64]) -> NDArray[np.float32]:
+    """Shares of pixels in coarse bins: 32 of luma, 16 of Cb, 16 of Cr; from (3, bins)."""
+    coarse = histograms.reshape(3, _COARSE, -1).sum(axis=2)
+    shares = coarse / np.maximum(coarse.sum(axis=1, keepdims=True), 1)
+    chroma = shares[1:, ::2] + shares[1:, 1::2]
+    return np.concatenate([shares[0], chroma.ravel()]).astype(np.float32)

@@ -27,6 +27,7 @@ _INNER_WINDOWS = 4
 _STRAY = 0.0005
 _LEAST_SHARE = 0.001
 _LEAST_CONTRAST = 5.0  # percent between the 0.1 and 99.9 percentiles: below, the frame is one flat tone
+_LINES = 270  # lines of the picture that tell its shape well enough
 _LEAST_TOUCHING = 0.75
 _REACH = 4
 _HARD_JUMP = 12.0  # percent, within _REACH pixels
@@ -70,42 +71,25 @@ def _plateau(
     lettering: bool,
 ) -> Plateau | None:  # fmt: skip
     half = max(1, round((_HALF_WINDOW_LETTERING if lettering else _HALF_WINDOW) / 100 * levels.swing))
-    window = _pile_up(histogram if top else histogram[::-1], levels, half)
-    if window is None:
+    inwards = histogram if top else histogram[::-1].copy()
+    contrast = _LEAST_CONTRAST / 100 * levels.swing
+    low, high = kernels.pile_up(inwards, half, _STRAY, contrast, _LEAST_SHARE, _PILE_UP, _INNER_WINDOWS)
+    if low > high:
         return None
-    low, high = window if top else (len(histogram) - 1 - window[1], len(histogram) - 1 - window[0])
+    low, high = (low, high) if top else (len(histogram) - 1 - high, len(histogram) - 1 - low)
     unlike = 2 * half if lettering else len(histogram) >> 11  # nothing up to 10 bits; noise of the last bits above
     jump = round(_HARD_JUMP / 100 * levels.swing)
-    shapes = [kernels.plateau_shape(luma, *edges, low, high, unlike, _REACH, jump) for edges in parts]
-    touching, ends, hard, straight = (sum(values) for values in zip(*shapes, strict=True))
-    inside = int(histogram[low : high + 1].sum())
-    if touching < _LEAST_TOUCHING * inside:
+    lefts, rights, tops, bottoms = zip(*parts, strict=True)
+    step = max((max(bottoms) - min(tops)) // _LINES, 1)
+    shapes = [kernels.plateau_shape(luma, *edges, step, low, high, unlike, _REACH, jump) for edges in parts]
+    within, touching, ends, hard, straight = (sum(values) for values in zip(*shapes, strict=True))
+    if touching <= _LEAST_TOUCHING * within:
         return None
-    width = max(edges[1] for edges in parts) - min(edges[0] for edges in parts)
-    thin = 2 * inside / max(ends, 1) < _THIN * width
+    thin = 2 * within / max(ends, 1) < _THIN * (max(rights) - min(lefts))
     strokes = thin and hard > _HARD_SHARE * ends
     if lettering and not strokes:
         return None
-    pixels = int(histogram.sum())
+    inside = int(histogram[low : high + 1].sum())
     level = float(histogram[low : high + 1] @ np.arange(low, high + 1)) / inside
-    return Plateau(levels.percent(level), 100.0 * inside / pixels, bool(strokes or straight > _STRAIGHT_SHARE * ends))
-
-
-def _pile_up(histogram: NDArray[np.int64], levels: Levels, half: int) -> tuple[int, int] | None:
-    """First and last code of a pile-up at the upper end of a histogram, ``half`` codes about its fullest, or None."""
-    cumulative = np.cumsum(histogram)
-    pixels = int(cumulative[-1])
-    size = 2 * half + 1
-    last = int(np.searchsorted(cumulative, pixels * (1 - _STRAY)))
-    bottom = int(np.searchsorted(cumulative, pixels * _STRAY, side="right"))
-    if (last - bottom) / levels.swing * 100.0 < _LEAST_CONTRAST:
-        return None
-    first = max(0, last - 2 * size)
-    centre = first + int(np.argmax(histogram[first : last + 1]))
-    low, high = max(0, centre - half), min(len(histogram) - 1, centre + half)
-    count = int(histogram[low : high + 1].sum())
-    inner = histogram[max(0, low - _INNER_WINDOWS * size) : low]
-    mean_inner = float(inner.sum()) * size / max(len(inner), 1)
-    if count < _LEAST_SHARE * pixels or count < _PILE_UP * mean_inner:
-        return None
-    return low, high
+    area = 100.0 * inside / int(histogram.sum())
+    return Plateau(levels.percent(level), area, bool(strokes or straight > _STRAIGHT_SHARE * ends))

@@ -132,6 +132,33 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
 
 
 @loop
+def pile_up(histogram, half, stray, contrast, share, fuller, windows):
+    """First and last code of a pile-up at the upper end of a histogram, ``half`` codes about its fullest.
+
+    histogram: (bins,) int64; stray: share of the pixels that may lie beyond it, and at the other end; contrast: least codes
+    between the two ends; share: of the pixels that it must hold; fuller: how much more than the mean of as many codes
+    as ``windows`` of its size have below it. Returns a last code below the first where there is none.
+    """
+    pixels, size = histogram.sum(), 2 * half + 1
+    total, bottom, last = np.int64(0), -1, -1
+    for code in range(histogram.shape[0]):
+        total += histogram[code]
+        if bottom < 0 and total > pixels * stray:
+            bottom = code
+        if total >= pixels * (1 - stray):
+            last = code
+            break
+    first = max(0, last - 2 * size)
+    centre = first + np.argmax(histogram[first : last + 1])
+    low, high = max(0, centre - half), min(histogram.shape[0] - 1, centre + half)
+    count, inner = histogram[low : high + 1].sum(), histogram[max(0, low - windows * size) : low]
+    mean_inner = inner.sum() * size / max(len(inner), 1)
+    if last - bottom < contrast or count < share * pixels or count < fuller * mean_inner:
+        return 0, -1
+    return low, high
+
+
+@loop
 def _mark_window(line, low, high, inside):
     """Mark the pixels of a row with codes ``low`` … ``high``. Returns how many there are."""
     count = np.int32(0)
@@ -161,24 +188,26 @@ def _count_touching(line, under, low, high, unlike):
 
 
 @loop
-def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump):
-    """How the pixels with codes ``low`` … ``high`` lie in the picture.
+def plateau_shape(luma, left, right, top, bottom, row_step, low, high, unlike, reach, jump):
+    """How the pixels with codes ``low`` … ``high`` lie in every ``row_step``-th row.
 
     A pixel touches when its right and lower neighbours are in the window too, no more than ``unlike`` codes away. An
     edge is where a run of window pixels begins or ends in its row, and is hard when the picture ``reach`` pixels
-    further out is more than ``jump`` codes away. Straight edges stand in columns that hold one on most rows of the
-    picture. Returns (pixels touching, edges, hard edges, straight edges).
+    further out is more than ``jump`` codes away. Straight edges stand in columns that hold one on most of the rows.
+    Returns (pixels in the window, pixels touching, edges, hard edges, straight edges).
     """
     width = right - left
     first, last = luma.dtype.type(low), luma.dtype.type(high)
-    touching = edges = hard = np.int64(0)
+    within = touching = edges = hard = np.int64(0)
     columns = np.zeros(width, np.int32)
     inside = np.zeros(width // 8 * 8 + 16, np.uint8)
     eights = inside.view(np.uint64)
-    for row in range(top, bottom):
+    for row in range(top, bottom, row_step):
         line = luma[row, left:right]
-        if _mark_window(line, first, last, inside) == 0:
+        count = _mark_window(line, first, last, inside)
+        if count == 0:
             continue
+        within += count
         touching += _count_touching(line, luma[min(row + 1, bottom - 1), left:right], first, last, unlike)
         for eight in range(eights.shape[0] - 1):
             alike = eights[eight]
@@ -193,7 +222,7 @@ def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump
                 if beyond > np.int64(high) + jump or beyond < np.int64(low) - jump:
                     hard += 1
     straight = np.int64(0)
-    tall = (bottom - top) * 57 // 100  # the coloured part of RP 219 bars is 7/12 of the picture's height
+    tall = (bottom - top) // row_step * 57 // 100  # the coloured part of RP 219 bars is 7/12 of the picture's height
     for x in range(width):
         near = columns[x]
         if x > 0:
@@ -202,4 +231,4 @@ def plateau_shape(luma, left, right, top, bottom, low, high, unlike, reach, jump
             near += columns[x + 1]
         if near > tall:
             straight += columns[x]
-    return touching, edges, hard, straight
+    return within, touching, edges, hard, straight

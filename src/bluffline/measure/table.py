@@ -1,5 +1,6 @@
 """The survey's result: one row a frame, kept as columns."""
 
+from operator import attrgetter
 from typing import Any
 
 import numpy as np
@@ -33,7 +34,13 @@ _FIELDS: list[tuple[str, str]] = [
     ("clip_high_graphic", "?"),
     ("clip_low_graphic", "?"),
 ]
-_PLAIN = [name for name, _ in _FIELDS if name != "readable" and not name.startswith(("clip_", "block_", "spread_"))]
+# Where each column stands in a `FrameMeasure`; the others are made from two.
+_MEASURED = {
+    name: name.replace("clip_high_", "clip_high.").replace("clip_low_", "clip_low.")
+    for name, _ in _FIELDS
+    if name not in {"readable", "block_change", "spread_change"}
+}
+_values = attrgetter(*_MEASURED.values())
 
 
 class SurveyTable:
@@ -78,11 +85,7 @@ class SurveyTable:
         row = self._rows[self._count]
         if measure is not None:
             row["readable"] = True
-            for name in _PLAIN:
-                row[name] = getattr(measure, name)
-            for name, plateau in (("clip_high", measure.clip_high), ("clip_low", measure.clip_low)):
-                row[f"{name}_level"], row[f"{name}_area"] = plateau.level, plateau.area
-                row[f"{name}_graphic"] = plateau.graphic
+            self._rows[list(_MEASURED)][self._count] = _values(measure)
             for number, area in enumerate(measure.areas):
                 row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
                 row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area
