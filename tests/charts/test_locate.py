@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from bluffline.charts.locate import SURE, find_chart, follow
+from bluffline.charts.frame import SURE
+from bluffline.charts.locate import find_chart, follow
 from bluffline.charts.reference import load_reference
 from bluffline.demo import demo_clip
 from bluffline.demo.line_up import CHART_CORNERS

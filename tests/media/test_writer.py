@@ -3,10 +3,12 @@ import numpy as np
 import pytest
 
 from bluffline.errors import SettingsError, WriteError
+from bluffline.measure.frame_measure import Limits, Region, measure_frame
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import CODECS, Writer, codec_for, refuse_source_as_target
 from bluffline.signal.convert import convert
+from bluffline.signal.matrix import Matrix
 from clips import make_clip, numbered
 
 
@@ -54,6 +56,32 @@ def test_what_is_written_is_what_was_read(over_clip, tmp_path, name, codec, tole
             assert tolerance or np.array_equal(*luma)
 
 
+@pytest.mark.parametrize(("codec", "ending"), [(codec, ending) for codec in CODECS.values() for ending in codec.containers])
+@pytest.mark.parametrize("pixels", ["yuv420p", "gbrp10le"])
+def test_a_full_range_picture_reads_back_at_its_own_levels(clip, tmp_path, codec, ending, pixels):
+    patch = np.broadcast_to(np.array([0.9, 0.5, 0.2]), (128, 256, 3))
+    programme = probe(clip("full.mkv", lambda n: patch, 2, pixel_format=pixels, full=True))
+    told = programme.format.overridden(matrix=Matrix.BT709)
+    target = tmp_path / f"o{ending}"
+    writer = Writer(target, programme, told, codec)
+    with Reader(programme) as reader:
+        for frame in reader.frames():
+            writer.write(frame.number, convert(frame.planes, told, writer.format))
+    writer.finish()
+    after = probe(target)
+    with Reader(after) as reader:
+        measure = measure_frame(reader.frame(1).planes, after.format, Region.whole(after.format), Limits((0, 100), (0, 100)))
+    assert after.format.range is writer.format.range
+    assert [measure.rgb_max, measure.rgb_min] == pytest.approx([90, 20], abs=1)
+
+
+def test_a_matrix_that_readers_could_not_tell_is_refused(over_clip, tmp_path):
+    programme = probe(over_clip)
+    with pytest.raises(WriteError, match="DNxHR HQX can't say that its matrix is bt601; choose another codec"):
+        Writer(tmp_path / "o.mxf", programme, programme.format.overridden(matrix=Matrix.BT601), CODECS["dnxhr"])
+    assert not list(tmp_path.glob("o.*"))
+
+
 def test_variable_times_are_kept(clip, tmp_path):
     times = [0, 40, 80, 200, 240, 500]
     source = clip("vfr.mkv", numbered, 6, times=lambda n: times[n])
@@ -95,7 +123,7 @@ def test_a_track_that_does_not_fit_is_named(tmp_path):
     with pytest.raises(WriteError, match=r"mxf file can't carry these tracks.*aac"):
         Writer(tmp_path / "o.mxf", programme, programme.format, CODECS["prores"])
     with pytest.raises(WriteError, match=r"DNxHR HQX can't encode a picture of 64×48"):
-        Writer(tmp_path / "o.mov", programme, programme.format, CODECS["dnxhr"])
+        Writer(tmp_path / "o.mov", programme, programme.format.overridden(matrix=Matrix.BT709), CODECS["dnxhr"])
 
 
 def test_the_source_is_never_the_target(over_clip, tmp_path):

@@ -25,7 +25,11 @@ from bluffline.signal.matrix import Matrix
 
 @dataclass(frozen=True, slots=True)
 class Codec:
-    """A way of writing pictures. ``pixel_format`` is empty where the source's own is kept, sample for sample."""
+    """A way of writing pictures. ``pixel_format`` is empty where the source's own is kept, sample for sample.
+
+    ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
+    ``matrices``: those that readers can tell from it.
+    """
 
     name: str
     title: str
@@ -34,6 +38,8 @@ class Codec:
     containers: tuple[str, ...]
     options: tuple[tuple[str, str], ...] = ()
     threads: str = "SLICE"
+    full_range: bool = True
+    matrices: tuple[Matrix, ...] = tuple(Matrix)
 
     @property
     def lossless(self) -> bool:
@@ -53,8 +59,17 @@ CODECS = {
             (".mov", ".mxf"),
             (("profile", "3"), ("vendor", "apl0")),
             "FRAME",
+            full_range=False,
         ),
-        Codec("dnxhr", "DNxHR HQX", "dnxhd", "yuv422p10le", (".mov", ".mxf"), (("profile", "dnxhr_hqx"),)),
+        Codec(
+            "dnxhr",
+            "DNxHR HQX",
+            "dnxhd",
+            "yuv422p10le",
+            (".mov", ".mxf"),
+            (("profile", "dnxhr_hqx"),),
+            matrices=(Matrix.BT709,),
+        ),
         Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
     )
@@ -100,11 +115,19 @@ def refuse_source_as_target(source: Path, target: Path) -> None:
 
 
 def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
-    """The format of what ``codec`` writes from ``source``."""
+    """The format of what ``codec`` writes from ``source``.
+
+    Raises
+    ------
+    WriteError : readers would take its colours for others.
+    """
+    if source.matrix not in codec.matrices:
+        raise WriteError(f"{codec.title} can't say that its matrix is {source.matrix}; choose another codec.")
     if codec.lossless:
         return source
     layout = layout_of(codec.pixel_format)
-    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved)
+    carried = source.range if codec.full_range else Range.NARROW
+    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried)
 
 
 class Writer:
@@ -115,7 +138,7 @@ class Writer:
 
     Raises
     ------
-    WriteError : a track can't be carried in this container, or the disk refuses.
+    WriteError : a track or the matrix can't be carried, or the disk refuses.
     """
 
     def __init__(self, target: Path, programme: Programme, source: SignalFormat, codec: Codec) -> None:

@@ -1,5 +1,6 @@
-"""Native planes of one format as native planes of another: depth, chroma sampling, model."""
+"""Native planes of one format as native planes of another: depth, range, chroma sampling, model."""
 
+from operator import attrgetter
 from typing import Any
 
 import numpy as np
@@ -14,11 +15,12 @@ Float = NDArray[np.float32]
 
 def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
     """Whether planes of ``source`` are planes of ``target`` as they stand."""
-    return (source.model, source.bit_depth, source.halved) == (target.model, target.bit_depth, target.halved)
+    kept = attrgetter("model", "bit_depth", "halved", "range")
+    return bool(kept(source) == kept(target))
 
 
 def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat) -> tuple[Plane, Plane, Plane]:
-    """Bring native planes to another depth, chroma sampling or model of the same size, range and matrix.
+    """Bring native planes to another depth, range, chroma sampling or model of the same size and matrix.
 
     Parameters
     ----------
