@@ -76,7 +76,6 @@ CODECS = {
 }
 RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
 MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
-_RGB_MATRIX = 0
 _DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
 _MUXERS = {".mov": "mov", ".mxf": "mxf", ".mkv": "matroska", ".mp4": "mp4"}
 
@@ -121,10 +120,12 @@ def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
     ------
     WriteError : readers would take its colours for others.
     """
-    if source.matrix not in codec.matrices:
-        raise WriteError(f"{codec.title} can't say that its matrix is {source.matrix}; choose another codec.")
     if codec.lossless:
         return source
+    if source.model is Model.RGB and source.matrix not in codec.matrices:
+        source = replace(source, matrix=codec.matrices[0])
+    if source.matrix not in codec.matrices:
+        raise WriteError(f"{codec.title} can't say that its matrix is {source.matrix}; choose another codec.")
     layout = layout_of(codec.pixel_format)
     carried = source.range if codec.full_range else Range.NARROW
     return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried)
@@ -246,7 +247,7 @@ class Writer:
         tags, source, tagged = self.programme.tags, self.format, self.programme.format
         signal_range = tags.range if source.range is tagged.range else RANGE_TAGS[source.range]
         matrix = tags.matrix
-        if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or matrix == _RGB_MATRIX):
+        if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or tagged.model is Model.RGB):
             matrix = MATRIX_TAGS[source.matrix]
         return signal_range, matrix, tags.primaries, tags.transfer
 

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.signal.format import Model, SignalFormat
-from bluffline.signal.matrix import rgb_to_ycbcr
+from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
 
 Plane = NDArray[Any]
 Float = NDArray[np.float32]
@@ -20,11 +20,12 @@ def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
 
 
 def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat) -> tuple[Plane, Plane, Plane]:
-    """Bring native planes to another depth, range, chroma sampling or model of the same size and matrix.
+    """Bring native planes to another depth, range, chroma sampling or model of the same size.
 
     Parameters
     ----------
     planes : three (rows, stride) unsigned integer arrays in ``source``
+    target : its matrix is that of ``source``, or what R′G′B′ is brought to
 
     Returns
     -------
@@ -38,7 +39,7 @@ def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: Si
     columns, rows = source.chroma_size
     luma, cb, cr = planes[0][:height, :width], planes[1][:rows, :columns], planes[2][:rows, :columns]
     if source.model is Model.RGB and target.model is Model.YCBCR:
-        luma, cb, cr = _from_rgb(luma, cb, cr, source)
+        luma, cb, cr = _from_rgb(luma, cb, cr, source, target.matrix)
     cb, cr = (_resample_chroma(plane, source, target) for plane in (cb, cr))
     before, after = source.levels, target.levels
     top = (1 << target.bit_depth) - 1
@@ -57,11 +58,11 @@ def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: Si
     )
 
 
-def _from_rgb(red: Plane, green: Plane, blue: Plane, source: SignalFormat) -> tuple[Float, Float, Float]:
+def _from_rgb(red: Plane, green: Plane, blue: Plane, source: SignalFormat, matrix: Matrix) -> tuple[Float, Float, Float]:
     """R′G′B′ codes to Y′CbCr codes of the same depth and range, unrounded."""
     levels = source.levels
     rgb = (np.stack([red, green, blue], axis=-1).astype(np.float32) - levels.black) / levels.swing
-    ycbcr = rgb_to_ycbcr(rgb, source.matrix).astype(np.float32)
+    ycbcr = rgb_to_ycbcr(rgb, matrix).astype(np.float32)
     scaled = ycbcr * np.array([levels.swing, levels.span, levels.span], np.float32)
     shifted = scaled + np.array([levels.black, levels.zero, levels.zero], np.float32)
     return shifted[..., 0], shifted[..., 1], shifted[..., 2]
