@@ -2,6 +2,7 @@
 
 import binascii
 
+import av
 import numpy as np
 import pytest
 
@@ -36,6 +37,18 @@ def test_checksum_is_the_standard_polynomial():
 def test_a_frame_without_checksums_passes():
     checks = SliceChecks(b"\x01\x02\x03\x04" * 20)
     assert checks.whole(b"anything at all, however long it may be")
+
+
+def test_a_frame_with_codes_beyond_its_depth_is_missing(tmp_path):
+    """Ten bits lie in sixteen, and nothing in an uncompressed file keeps the upper six clear."""
+    made = make_clip(tmp_path / "raw.nut", numbered, 3, codec="rawvideo", pixel_format="yuv422p10le")
+    with av.open(str(made)) as container:
+        second = [packet.pos + packet.size for packet in container.demux(video=0) if packet.size][1]
+    data = bytearray(made.read_bytes())
+    data[second - 1] |= 0x10
+    (tmp_path / "stray.nut").write_bytes(data)
+    with Reader(probe(tmp_path / "stray.nut")) as reader:
+        assert [frame.planes is None for frame in reader.frames()] == [False, True, False]
 
 
 @pytest.mark.parametrize(

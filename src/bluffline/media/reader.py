@@ -17,6 +17,8 @@ from bluffline.media.pixels import Planes, native_planes
 from bluffline.media.probe import opened, video_stream
 from bluffline.media.programme import Programme
 
+# Decoders that clip every sample to the bit depth. Others may hand on more, of a damaged or a careless file.
+_CLIPPING = frozenset({"dnxhd", "hevc", "libdav1d", "prores", "v210"})
 _SOONER = 2  # frames ahead: as soon decoded on the way as sought
 
 
@@ -130,8 +132,12 @@ class Reader:
             programme.format.height,
             programme.pixel_format,
         )
-        sound = whole and not picture.is_corrupt and picture.pts not in self._damaged
-        return native_planes(picture, programme.layout) if sound else None
+        if not whole or picture.is_corrupt or picture.pts in self._damaged:
+            return None
+        planes = native_planes(picture, programme.layout)
+        top = (1 << programme.format.bit_depth) - 1
+        bounded = top == np.iinfo(planes[0].dtype).max or self._stream.codec_context.name in _CLIPPING
+        return planes if bounded or all(plane.max() <= top for plane in planes) else None
 
     def _keep(self, frame: Frame) -> None:
         self._kept[frame.number] = frame
