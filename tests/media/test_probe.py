@@ -9,7 +9,7 @@ from bluffline.media.probe import probe
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
-from clips import numbered
+from clips import make_clip, numbered
 
 
 def test_tags_of_the_file_are_facts(over_clip):
@@ -72,9 +72,12 @@ def test_bad_input_is_one_clear_sentence(tmp_path, over_clip):
     (tmp_path / "text.mp4").write_text("not a video at all\n" * 50)
     (tmp_path / "cut.mkv").write_bytes(whole[: len(whole) // 2])
     (tmp_path / "stub.mkv").write_bytes(whole[:400])
+    mxf = make_clip(tmp_path / "whole.mxf", numbered, 24, codec="mpeg2video", pixel_format="yuv420p").read_bytes()
+    (tmp_path / "cut.mxf").write_bytes(mxf[: len(mxf) // 2])
     _no_video(tmp_path / "sound.wav")
     expected = {
         "missing.mov": "There is no file", "empty.mov": "is empty", "text.mp4": "can't be opened", "cut.mkv": "cut short",
+        "cut.mxf": "cut short",
         "stub.mkv": "no frames|can't be", "sound.wav": "no video track", "": "is a folder",
     }  # fmt: skip
     for name, words in expected.items():

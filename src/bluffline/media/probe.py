@@ -282,6 +282,8 @@ def _refuse_if_cut_short(stream: VideoStream, programme: Programme) -> None:
 
 
 def _declared_seconds(stream: VideoStream) -> float:
-    """How long the picture lasts by the file's own word: Matroska keeps a duration for each track, as text."""
+    """How long the picture lasts by the file's own word: Matroska keeps a duration for each track, as text, MXF as a number."""
+    if stream.container.format.name == "mxf":
+        return float((stream.duration or 0) * (stream.time_base or 0))
     match = re.fullmatch(r"(\d+):(\d+):(\d+(?:\.\d+)?)", stream.metadata.get("DURATION", ""))
     return 3600 * int(match[1]) + 60 * int(match[2]) + float(match[3]) if match else 0.0
