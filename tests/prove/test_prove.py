@@ -21,7 +21,7 @@ from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import Rules, load_rules, parse_rules
 from bluffline.treat.steps import ChromaRein, SoftCeiling
-from clips import make_clip
+from clips import make_clip, numbered
 
 
 def request(path, target, rules=None, treatments=None, codec=None):
@@ -30,6 +30,17 @@ def request(path, target, rules=None, treatments=None, codec=None):
     if treatments is None:
         treatments = {p.shot: p.treatment for p in propose_all(survey, shots, survey.findings(shots))}
     return ProveRequest(survey, shots, treatments, target, codec_for(target, codec))
+
+
+def test_a_file_that_readers_would_mistake_is_not_kept(clip, tmp_path):
+    """An MXF file can't tell that the bottom field of ProRes is first."""
+    options = {"x264-params": "bff=1:log-level=error"}
+    source = clip("i.mov", numbered, 3, codec="libx264", pixel_format="yuv422p10le", options=options)
+    with pytest.raises(WriteError, match=r"o\.mxf was not kept: readers would mistake its order of fields"):
+        prove(request(source, tmp_path / "o.mxf", treatments={}, codec="prores"), Monitor())
+    assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]
+    proof = prove(request(source, tmp_path / "o.mov", treatments={}, codec="prores"), Monitor())
+    assert not proof.after.programme.format.top_field_first
 
 
 def luma(path):

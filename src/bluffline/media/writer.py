@@ -28,7 +28,8 @@ class Codec:
     """A way of writing pictures. ``pixel_format`` is empty where the source's own is kept, sample for sample.
 
     ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
-    ``matrices``: those that readers can tell from it.
+    ``matrices``: those that readers can tell from it. ``matrix_tags``: code points of H.273 that it writes for others of the
+    same meaning, which it doesn't know.
     """
 
     name: str
@@ -40,6 +41,7 @@ class Codec:
     threads: str = "SLICE"
     full_range: bool = True
     matrices: tuple[Matrix, ...] = tuple(Matrix)
+    matrix_tags: tuple[tuple[int, int], ...] = ()
 
     @property
     def lossless(self) -> bool:
@@ -60,6 +62,7 @@ CODECS = {
             (("profile", "3"), ("vendor", "apl0")),
             "FRAME",
             full_range=False,
+            matrix_tags=((5, 6),),
         ),
         Codec(
             "dnxhr",
@@ -76,6 +79,7 @@ CODECS = {
 }
 RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
 MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
+_FIELDS_APART = {True: 2, False: 3}  # FFmpeg's numbers for fields coded apart, by whether the top field is first
 _DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
 _MUXERS = {".mov": "mov", ".mxf": "mxf", ".mkv": "matroska", ".mp4": "mp4"}
 
@@ -216,6 +220,7 @@ class Writer:
             context.sample_aspect_ratio = original.sample_aspect_ratio
         if self.format.interlaced:
             context.flags |= Flags.interlaced_dct | Flags.interlaced_me
+            context.field_order = _FIELDS_APART[self.format.top_field_first]
         context.thread_count, context.thread_type = os.cpu_count() or 1, codec.threads
         if programme.timecode.start:
             label = programme.label(0)
@@ -249,6 +254,7 @@ class Writer:
         matrix = tags.matrix
         if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or tagged.model is Model.RGB):
             matrix = MATRIX_TAGS[source.matrix]
+        matrix = dict(self.codec.matrix_tags).get(matrix, matrix)
         return signal_range, matrix, tags.primaries, tags.transfer
 
     def _add_tracks(self) -> Iterator[tuple[int, Any]]:
