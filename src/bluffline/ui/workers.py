@@ -61,7 +61,7 @@ class FrameWorker(QObject):
     def wait_until_idle(self, seconds: float) -> None:
         """Hold another thread's work back until what is asked for has been made, or for so long."""
         with self._condition:
-            self._condition.wait_for(lambda: self._wanted is None and not self._making, seconds)
+            self._condition.wait_for(lambda: self.idle, seconds)
 
     def stop(self) -> None:
         """End the thread; the worker is of no use afterwards."""
