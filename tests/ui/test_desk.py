@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton
 
 from bluffline.rules.rulefile import load_rules
+from bluffline.signal.matrix import Matrix
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from bluffline.ui.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
@@ -266,6 +267,11 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     assert not go.isEnabled()
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("ffv1"))
     assert "source itself" in dialog.rows.trouble.text()
+    surveyed_desk.session.survey_again(matrix=Matrix.BT601)
+    dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
+    qtbot.addWidget(dialog)
+    dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("dnxhr"))
+    assert "can't say that its matrix is bt601" in dialog.rows.trouble.text()
 
 
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):

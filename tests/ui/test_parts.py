@@ -13,6 +13,7 @@ from bluffline.measure.areas import Selection
 from bluffline.measure.reading import read_selection
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.probe import probe
+from bluffline.media.writer import Codec
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.preview import AreaReading, Region, View
@@ -108,7 +109,8 @@ def test_the_panel_keeps_its_labels_and_hides_those_it_does_not_need(qtbot):
 
 
 def test_a_target_follows_its_codec_and_says_what_would_go_wrong(qtbot, tmp_path):
-    def refuse(path: Path) -> None:
+    def refuse(path: Path, codec: Codec) -> None:
+        assert codec is rows.codec
         if path.name == "source.mov":
             raise WriteError("That is the source.")
 

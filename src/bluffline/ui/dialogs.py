@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.measure.frame_measure import Region
-from bluffline.media.writer import refuse_source_as_target
+from bluffline.media.writer import Codec, refuse_source_as_target, written_format
 from bluffline.session.session import Session
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
@@ -128,7 +128,7 @@ class WriteDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Prove and write")
         assert session.programme is not None
-        self._source = session.programme.path
+        self._source, self._format = session.programme.path, session.source
         treated = len(session.treatments)
         start = self._source.with_name(f"{self._source.stem}-legal.mov")
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
@@ -147,8 +147,9 @@ class WriteDialog(QDialog):
         lay_out(self, words, form, self.rows.trouble, buttons)
         self.setMinimumWidth(640)
 
-    def _refuse(self, target: Path) -> None:
+    def _refuse(self, target: Path, codec: Codec) -> None:
         refuse_source_as_target(self._source, target)
+        written_format(self._format, codec)
 
 
 class KeySheet(QDialog):

@@ -79,7 +79,7 @@ class SignalDialog(QDialog):
         self._seconds.setRange(0.04, 3600)
         self._seconds.setValue(10)
         self._seconds.setSuffix(" s")
-        self.rows = TargetRows(Path.cwd() / "test-signal.mkv", "ffv1", lambda _: None, "will be replaced.")
+        self.rows = TargetRows(Path.cwd() / "test-signal.mkv", "ffv1", lambda *_: None, "will be replaced.")
         form = QFormLayout()
         for title, field in (
             ("Signal", self._name), ("Size", self._size), ("Frames a second", self._rate), ("Depth", self._depth),

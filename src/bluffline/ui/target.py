@@ -25,11 +25,11 @@ class TargetRows:
     ----------
     start : the path to begin with
     codec : the codec to begin with, by name
-    refuse : raises a `BlufflineError` where a path is not to be written
+    refuse : raises a `BlufflineError` where a path, or what is to be written in a codec, can't be
     replaced : what is said when the file is there already
     """
 
-    def __init__(self, start: Path, codec: str, refuse: Callable[[Path], None], replaced: str) -> None:
+    def __init__(self, start: Path, codec: str, refuse: Callable[[Path, Codec], None], replaced: str) -> None:
         self._refuse, self._replaced = refuse, replaced
         self._go: QPushButton | None = None
         self.codecs = QComboBox()
@@ -88,7 +88,7 @@ class TargetRows:
         trouble, possible = f"{self.target.name} exists and {self._replaced}" if self.target.exists() else "", True
         try:
             codec_for(self.target, self.codec.name)
-            self._refuse(self.target)
+            self._refuse(self.target, self.codec)
         except BlufflineError as error:
             trouble, possible = str(error), False
         self.trouble.setText(trouble)
