@@ -77,7 +77,7 @@ def test_a_full_range_picture_reads_back_at_its_own_levels(clip, tmp_path, codec
 
 def test_a_matrix_that_readers_could_not_tell_is_refused(over_clip, tmp_path):
     programme = probe(over_clip)
-    with pytest.raises(WriteError, match="DNxHR HQX can't say that its matrix is bt601; choose another codec"):
+    with pytest.raises(WriteError, match=r"DNxHR HQX can't say that its matrix is BT\.601; choose another codec"):
         Writer(tmp_path / "o.mxf", programme, programme.format.overridden(matrix=Matrix.BT601), CODECS["dnxhr"])
     assert not list(tmp_path.glob("o.*"))
 

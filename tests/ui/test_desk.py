@@ -271,7 +271,7 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("dnxhr"))
-    assert "can't say that its matrix is bt601" in dialog.rows.trouble.text()
+    assert "can't say that its matrix is BT.601" in dialog.rows.trouble.text()
 
 
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):

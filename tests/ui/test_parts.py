@@ -17,11 +17,12 @@ from bluffline.media.writer import Codec
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.preview import AreaReading, Region, View
+from bluffline.signal.matrix import standard
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.ui.areas import AreasPanel, describe_reading
 from bluffline.ui.header import Header
 from bluffline.ui.line import Line
-from bluffline.ui.style import dress, font, image_of, percent, signed, standard
+from bluffline.ui.style import dress, font, image_of, percent, signed
 from bluffline.ui.target import TargetRows
 from bluffline.ui.workers import FrameWorker, JobRunner
 from clips import signal, to_planes

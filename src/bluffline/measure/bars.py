@@ -11,7 +11,7 @@ from bluffline.measure.frame_measure import Region
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels, Range
-from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
+from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, standard
 
 _NAMES = ("white", "yellow", "cyan", "green", "magenta", "red", "blue", "black")
 _HUES = ((1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0))
@@ -121,7 +121,7 @@ class BarsReading:
             return f"The {self.pattern} bars sit where they should."
         causes = []
         if self.made_matrix is not self.source.matrix:
-            causes.append(f"decoded as {_standard(self.source.matrix)}, made as {_standard(self.made_matrix)}")
+            causes.append(f"decoded as {standard(self.source.matrix)}, made as {standard(self.made_matrix)}")
         if self.made_range is not self.source.range:
             causes.append(f"decoded as {self.source.range} range, made as {self.made_range}")
         figures = (
@@ -132,10 +132,6 @@ class BarsReading:
         )
         causes += [words.replace("-", "−") for wrong, words in figures if wrong]
         return f"The {self.pattern} bars are off: {', '.join(causes) or 'no single error explains them'}."
-
-
-def _standard(matrix: Matrix) -> str:
-    return matrix.upper().replace("BT", "BT.")
 
 
 def read_bars(frame: FrameSignal, region: Region) -> BarsReading | None:

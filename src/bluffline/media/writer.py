@@ -20,7 +20,7 @@ from bluffline.media.probe import opened
 from bluffline.media.programme import Programme
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
-from bluffline.signal.matrix import Matrix
+from bluffline.signal.matrix import Matrix, standard
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +129,7 @@ def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
     if source.model is Model.RGB and source.matrix not in codec.matrices:
         source = replace(source, matrix=codec.matrices[0])
     if source.matrix not in codec.matrices:
-        raise WriteError(f"{codec.title} can't say that its matrix is {source.matrix}; choose another codec.")
+        raise WriteError(f"{codec.title} can't say that its matrix is {standard(source.matrix)}; choose another codec.")
     layout = layout_of(codec.pixel_format)
     carried = source.range if codec.full_range else Range.NARROW
     return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried)

@@ -23,6 +23,11 @@ class Matrix(StrEnum):
         return {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}[self.value]
 
 
+def standard(name: str) -> str:
+    """The name of a standard as its recommendation prints it: bt709 is BT.709."""
+    return name.upper().replace("BT", "BT.")
+
+
 @dataclass(frozen=True, slots=True)
 class ChromaGains:
     """What Cr and Cb (−0.5 … 0.5) add to Y′ to make R′, G′ and B′."""

@@ -18,8 +18,9 @@ from PyQt6.QtWidgets import (
 from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.session import Session
+from bluffline.signal.matrix import standard
 from bluffline.ui.line import Line
-from bluffline.ui.style import font, standard
+from bluffline.ui.style import font
 
 _BAR_STEPS = 1000
 

@@ -14,9 +14,10 @@ from bluffline.report.gauge import save_gauge
 from bluffline.session.gauges import SLOTS
 from bluffline.session.looking import Compare, Tool
 from bluffline.signal.colorimetry import GAMUTS
+from bluffline.signal.matrix import standard
 from bluffline.ui.gauges import title_of
 from bluffline.ui.line_up import BarsDialog
-from bluffline.ui.style import percent, standard
+from bluffline.ui.style import percent
 from bluffline.ui.viewer import Viewer
 
 

@@ -41,11 +41,6 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
     return QImage(voidptr(pixels.ctypes.data), width, height, pixels.strides[0], QImage.Format.Format_RGB32)
 
 
-def standard(name: str) -> str:
-    """The name of a standard as its recommendation prints it: bt709 is BT.709."""
-    return name.upper().replace("BT", "BT.")
-
-
 def signed(value: float, unit: str) -> str:
     """A difference with its sign and unit; what rounds to nothing has neither plus nor minus."""
     rounded = round(value, 1)
