@@ -88,6 +88,9 @@ def test_variable_times_are_kept(clip, tmp_path):
     _copy(source, tmp_path / "o.mkv", CODECS["ffv1"])
     written = probe(tmp_path / "o.mkv")
     assert [round(1000 * float(t * written.time_base)) for t in written.index.times] == times
+    with pytest.raises(WriteError, match=r"An \.mxf file can't hold a variable frame rate"):
+        _copy(source, tmp_path / "o.mxf", CODECS["prores"])
+    assert not (tmp_path / "o.mxf").exists()
 
 
 def test_interlaced_material_stays_interlaced(tmp_path):

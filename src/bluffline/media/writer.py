@@ -143,7 +143,7 @@ class Writer:
 
     Raises
     ------
-    WriteError : a track or the matrix can't be carried, or the disk refuses.
+    WriteError : a track, the matrix or a variable rate can't be carried, or the disk refuses.
     """
 
     def __init__(self, target: Path, programme: Programme, source: SignalFormat, codec: Codec) -> None:
@@ -155,6 +155,8 @@ class Writer:
         self._ticks = programme.time_base if programme.index.variable else 1 / programme.frame_rate
         self._stack = ExitStack()
         self._end = _MUXERS[target.suffix.lower()]
+        if programme.index.variable and self._end == "mxf":
+            raise WriteError("An .mxf file can't hold a variable frame rate; choose .mov, .mp4 or .mkv.")
         self._output = self._guard(lambda: av.open(str(target), "w", format=self._end, metadata_errors="ignore"))
         try:
             self._source = self._stack.enter_context(opened(programme.path))
