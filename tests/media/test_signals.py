@@ -3,7 +3,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from bluffline.errors import SettingsError
+from bluffline.errors import SettingsError, WriteError
 from bluffline.measure.frame_measure import Limits, Region, measure_frame
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
@@ -98,4 +98,6 @@ def test_what_can_not_be_made_is_said(tmp_path):
     ):  # fmt: skip
         with pytest.raises(SettingsError, match=words):
             write_signal(SIGNALS["ramp"], tmp_path / "r.mov", CODECS["prores"], **settings)
+    with pytest.raises(WriteError, match=r"can't say that its matrix is BT\.601"):
+        write_signal(SIGNALS["bars"], tmp_path / "r.mxf", CODECS["dnxhr"], size=(720, 576))
     assert not list(tmp_path.iterdir())

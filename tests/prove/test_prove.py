@@ -36,7 +36,7 @@ def test_a_file_that_readers_would_mistake_is_not_kept(clip, tmp_path):
     """An MXF file can't tell that the bottom field of ProRes is first."""
     options = {"x264-params": "bff=1:log-level=error"}
     source = clip("i.mov", numbered, 3, codec="libx264", pixel_format="yuv422p10le", options=options)
-    with pytest.raises(WriteError, match=r"o\.mxf was not kept: readers would mistake its order of fields"):
+    with pytest.raises(WriteError, match="Readers would mistake its order of fields, so the file was not kept"):
         prove(request(source, tmp_path / "o.mxf", treatments={}, codec="prores"), Monitor())
     assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]
     proof = prove(request(source, tmp_path / "o.mov", treatments={}, codec="prores"), Monitor())

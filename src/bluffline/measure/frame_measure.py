@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
-from bluffline.measure.plateau import Plateau, find_plateau
+from bluffline.measure.plateau import Plateau, find_plateau, row_step
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 
@@ -17,7 +17,6 @@ Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 Histogram = NDArray[np.int64]
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
-_GRID_LINES = 270  # lines that tell a grid's means well enough
 _COARSE = 32  # bins of luma; chroma has half as many
 _COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
 _LOW_PERCENTILE, _HIGH_PERCENTILE = 0.001, 0.999
@@ -296,7 +295,7 @@ def _block_means(luma: NDArray[Any], source: SignalFormat, edges: tuple[int, int
 def _block_samples(edges: tuple[int, int, int, int]) -> tuple[int, NDArray[np.int64]]:
     """Every how many lines a grid is read, and the (9, 16) samples in its blocks."""
     left, right, top, bottom = edges
-    step = max((bottom - top) // _GRID_LINES, 1)
+    step = row_step(bottom - top)
     widths = np.diff(np.arange(GRID_COLUMNS + 1) * (right - left) // GRID_COLUMNS)
     lines = np.bincount(np.arange(0, bottom - top, step) * GRID_ROWS // (bottom - top), minlength=GRID_ROWS)
     return step, np.maximum(lines[:, None] * widths[None, :], 1)

@@ -27,7 +27,6 @@ _INNER_WINDOWS = 4
 _STRAY = 0.0005
 _LEAST_SHARE = 0.001
 _LEAST_CONTRAST = 5.0  # percent between the 0.1 and 99.9 percentiles: below, the frame is one flat tone
-_LINES = 270  # lines of the picture that tell its shape well enough
 _LEAST_TOUCHING = 0.75
 _REACH = 4
 _HARD_JUMP = 12.0  # percent, within _REACH pixels
@@ -46,6 +45,11 @@ class Plateau:
 
 
 NO_PLATEAU = Plateau(0.0, 0.0, False)
+
+
+def row_step(height: int) -> int:
+    """Every how many lines a picture is looked at where some 270 of them tell as much as all."""
+    return max(height // 270, 1)
 
 
 def find_plateau(
@@ -80,7 +84,7 @@ def _plateau(
     unlike = 2 * half if lettering else len(histogram) >> 11  # nothing up to 10 bits; noise of the last bits above
     jump = round(_HARD_JUMP / 100 * levels.swing)
     lefts, rights, tops, bottoms = zip(*parts, strict=True)
-    step = max((max(bottoms) - min(tops)) // _LINES, 1)
+    step = row_step(max(bottoms) - min(tops))
     shapes = [kernels.plateau_shape(luma, *edges, step, low, high, unlike, _REACH, jump) for edges in parts]
     within, touching, ends, hard, straight = (sum(values) for values in zip(*shapes, strict=True))
     if touching <= _LEAST_TOUCHING * within:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass
+from itertools import islice
 from typing import Self
 
 import av
@@ -115,14 +116,12 @@ class Reader:
         """Frame ``number``, one of the index's keys: only it is decoded, where the file lets it stand alone."""
         if self.programme.index.timed:
             self._running = None
-            packet = next(self._packets_from(number), None)
-            try:
-                pictures = [] if packet is None else [*packet.decode(), *self._stream.codec_context.decode(None)]
-            except av.error.FFmpegError:
-                pictures = []
-            for picture in pictures:
-                if picture.pts == self.programme.index.times[number]:
-                    return Frame(number, self._planes(picture))
+            for packet in islice(self._packets_from(number), 1):
+                self._check(packet)
+                with suppress(av.error.FFmpegError):
+                    for picture in [*packet.decode(), *self._stream.codec_context.decode(None)]:
+                        if picture.pts == self.programme.index.times[number]:
+                            return Frame(number, self._planes(picture))
         return self.frame(number)
 
     def _planes(self, picture: av.VideoFrame) -> Planes | None:

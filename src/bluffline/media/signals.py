@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError, WriteError
 from bluffline.media.pixels import Planes, layout_of, put_planes
-from bluffline.media.writer import MATRIX_TAGS, RANGE_TAGS, Codec
+from bluffline.media.writer import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
@@ -182,7 +182,8 @@ def write_signal(
     Raises
     ------
     SettingsError : the size, rate, depth or duration can't be written in this codec.
-    WriteError : the disk or the encoder refuses; nothing stands under the target's name that was not there before.
+    WriteError : the codec can't tell the matrix, or the disk or the encoder refuses; nothing stands under the target's name
+        that was not there before.
     """
     frames = round(seconds * rate)
     if not 1 <= frames <= _SECONDS_MOST * rate:
@@ -194,7 +195,9 @@ def write_signal(
     pixels = codec.pixel_format or f"yuv422p{'' if depth == 8 else f'{depth}le'}"
     matrix = Matrix.BT601 if size[1] <= 576 else Matrix.BT709
     by_size = "bt601-625" if size[1] <= 576 else "bt709"
-    source = SignalFormat(*size, depth, Model.YCBCR, (True, False), Range.NARROW, matrix, by_size, "bt709")
+    source = written_format(
+        SignalFormat(*size, depth, Model.YCBCR, (True, False), Range.NARROW, matrix, by_size, "bt709"), codec
+    )
     working = target.with_name(f".{target.stem}.{os.getpid()}.unfinished{target.suffix}")
     try:
         _encode(working, codec, pixels, source, signal, rate, frames, tell)

@@ -10,17 +10,14 @@ from pathlib import Path
 from types import MappingProxyType
 
 from bluffline.errors import SettingsError, WriteError
-from bluffline.media.probe import probe
-from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.media.writer import Codec, refuse_source_as_target, written_format
+from bluffline.media.writer import Codec, refuse_source_as_target
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import render
 from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey
 from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
-from bluffline.signal.format import Model
 from bluffline.treat.steps import Treatment
 
 MOST_ROUNDS = 4
@@ -98,12 +95,11 @@ def prove(request: ProveRequest, monitor: Monitor) -> Proof:
     try:
         for turn in range(1, MOST_ROUNDS + 1):
             told = f", round {turn}" if turn > 1 else ""
-            render(
+            written = render(
                 survey.programme, survey.source, request.shots, treatments, working, request.codec, monitor,
                 stage=f"Render{told}",
             )  # fmt: skip
-            after = start_survey(probe(working), survey.rules, region=survey.region)
-            _require_as_written(request, after.programme)
+            after = start_survey(written, survey.rules, region=survey.region)
             run_survey(after, monitor, stage=f"Read back{told}")
             findings = after.findings(list(request.shots))
             if not must_fix(findings) or turn == MOST_ROUNDS:
@@ -125,24 +121,6 @@ def prove(request: ProveRequest, monitor: Monitor) -> Proof:
         written_checksum=written_checksum,
         finished=datetime.now(UTC),
     )
-
-
-def _require_as_written(request: ProveRequest, after: Programme) -> None:
-    """Refuse a file whose readers would see other frames, levels, colours or fields than were written."""
-    survey, name = request.survey, request.target.name
-    if after.frame_count != survey.programme.frame_count:
-        raise WriteError(
-            f"{name} was not kept: {after.frame_count} frames could be read back of {survey.programme.frame_count} written."
-        )
-    written, read = written_format(survey.source, request.codec), after.format
-    mistaken = {
-        "range": written.range is not read.range,
-        "matrix": written.model is Model.YCBCR and written.matrix is not read.matrix,
-        "scanning": written.interlaced != read.interlaced,
-        "order of fields": written.interlaced and written.top_field_first != read.top_field_first,
-    }
-    if lost := " and ".join(words for words, wrong in mistaken.items() if wrong):
-        raise WriteError(f"{name} was not kept: readers would mistake its {lost}; choose another codec or ending.")
 
 
 def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findings: list[Finding]) -> dict[int, Treatment]:

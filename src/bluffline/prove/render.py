@@ -6,14 +6,16 @@ from pathlib import Path
 
 import numpy as np
 
+from bluffline.errors import WriteError
 from bluffline.measure.frame_measure import Planes
+from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.media.writer import Codec, Writer
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Model, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import Treatment
 
@@ -28,14 +30,15 @@ def render(
     monitor: Monitor,
     *,
     stage: str = "Render",
-) -> None:
-    """Write the whole programme to ``target``, treating shots by their number in ``shots``.
+) -> Programme:
+    """Write the whole programme to ``target``, treating shots by their number in ``shots``, and return it as it is read back.
 
     A frame that can't be decoded is written as the last good frame before it.
 
     Raises
     ------
-    WriteError, CancelledError : ``target`` may then hold part of a file; the caller removes it.
+    WriteError : also where readers would see other frames, levels, colours or fields than were written.
+    CancelledError : the monitor was asked to stop. After any of these the caller removes what there is of ``target``.
     """
     writer = Writer(target, programme, source, codec)
     try:
@@ -59,6 +62,25 @@ def render(
     except BaseException:
         writer.abandon()
         raise
+    read = probe(target)
+    if read.frame_count != programme.frame_count:
+        raise WriteError(
+            f"Only {read.frame_count} frames could be read back of {programme.frame_count} written: nothing was kept."
+        )
+    if mistaken := _mistaken(writer.format, read.format):
+        raise WriteError(f"Readers would mistake its {mistaken}, so the file was not kept; choose another codec or ending.")
+    return read
+
+
+def _mistaken(written: SignalFormat, read: SignalFormat) -> str:
+    """What of a format its readers take for something else, in words."""
+    wrong = {
+        "range": written.range is not read.range,
+        "matrix": written.model is Model.YCBCR and written.matrix is not read.matrix,
+        "scanning": written.interlaced != read.interlaced,
+        "order of fields": written.interlaced and written.top_field_first != read.top_field_first,
+    }
+    return " and ".join(word for word, so in wrong.items() if so)
 
 
 def _black(written: SignalFormat) -> Planes:
