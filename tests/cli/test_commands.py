@@ -1,4 +1,5 @@
 import csv
+import hashlib
 import json
 import subprocess
 import sys
@@ -44,7 +45,10 @@ def test_house_rules_decide(over_clip, tmp_path, capfd):
     (tmp_path / "house.toml").write_text(RULES)
     code, out, _ = run(capfd, "check", over_clip, "--rules", tmp_path / "house.toml", "--json", "-")
     report = json.loads(out)
-    assert code == 0 and report["verdict"] == "pass" and report["rules"] == {"name": "house", "title": "House rules"}
+    assert code == 0 and report["verdict"] == "pass"
+    told = report["rules"]
+    assert (told["name"], told["title"], told["shipped"], told["reserved"]) == ("house", "House rules", None, "forbidden")
+    assert told["sha256"] == hashlib.sha256(RULES.encode()).hexdigest()
 
 
 def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):

@@ -17,7 +17,7 @@ from bluffline.draw.scale import Span, Unit
 from bluffline.draw.traces import GROUND, Look, draw_trace
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Selection
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.counted import Limits
 from bluffline.measure.reading import read_square
 from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
 from bluffline.report.gauge import save_gauge

@@ -7,7 +7,7 @@ import pytest
 
 from bluffline.draw.graticule import Stroke, graticule, uniform
 from bluffline.draw.scale import Span, Unit
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.counted import Limits
 from bluffline.measure.scopes import CHROMA_REACH, CIE_REACH, MODES, Instrument, Kind
 from bluffline.signal.colorimetry import D65, PRIMARIES
 from bluffline.signal.matrix import Matrix

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bluffline.measure.bars import read_bars
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.signals import SIGNALS, signal_planes
 from bluffline.signal.levels import Range

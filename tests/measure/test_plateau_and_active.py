@@ -2,7 +2,9 @@ import numpy as np
 import pytest
 
 from bluffline.measure.active import find_active_picture
-from bluffline.measure.frame_measure import Limits, Region, measure_frame
+from bluffline.measure.counted import Limits
+from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.region import Region
 from clips import signal, to_planes
 
 SIZE = (360, 640)

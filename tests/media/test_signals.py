@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 
 from bluffline.errors import SettingsError, WriteError
-from bluffline.measure.frame_measure import Limits, Region, measure_frame
+from bluffline.measure.counted import Limits
+from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, signal_named, signal_planes, write_signal

@@ -1,5 +1,4 @@
 import hashlib
-import json
 import resource
 import shutil
 import signal
@@ -11,15 +10,19 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from bluffline.errors import CancelledError, WriteError
-from bluffline.measure.frame_measure import Limits
+from bluffline.errors import CancelledError, MediaError, WriteError
+from bluffline.measure.counted import Limits
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import codec_for
+from bluffline.prove import render as render_module
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import must_fix, run_survey, start_survey
+from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import Rules, load_rules, parse_rules
+from bluffline.signal.levels import Range
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from clips import make_clip, numbered
 
@@ -32,15 +35,15 @@ def request(path, target, rules=None, treatments=None, codec=None):
     return ProveRequest(survey, shots, treatments, target, codec_for(target, codec))
 
 
-def test_a_file_that_readers_would_mistake_is_not_kept(clip, tmp_path):
-    """An MXF file can't tell that the bottom field of ProRes is first."""
-    options = {"x264-params": "bff=1:log-level=error"}
-    source = clip("i.mov", numbered, 3, codec="libx264", pixel_format="yuv422p10le", options=options)
-    with pytest.raises(WriteError, match="Readers would mistake its order of fields, so the file was not kept"):
-        prove(request(source, tmp_path / "o.mxf", treatments={}, codec="prores"), Monitor())
+def test_a_file_that_readers_would_mistake_is_not_kept(clip, tmp_path, monkeypatch):
+    """Whatever of range, matrix or fields is read back otherwise than it was written."""
+    source = clip("i.mov", numbered, 3, codec="prores_ks")
+    wanted = request(source, tmp_path / "o.mov", treatments={}, codec="prores")
+    read = probe(source)
+    monkeypatch.setattr(render_module, "probe", lambda _: replace(read, format=replace(read.format, range=Range.FULL)))
+    with pytest.raises(WriteError, match="Readers would mistake its range, so the file was not kept"):
+        prove(wanted, Monitor())
     assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]
-    proof = prove(request(source, tmp_path / "o.mov", treatments={}, codec="prores"), Monitor())
-    assert not proof.after.programme.format.top_field_first
 
 
 def luma(path):
@@ -151,12 +154,19 @@ def test_a_damaged_frame_is_told_and_replaced_by_the_one_before(tmp_path):
     data[len(data) // 2] ^= 0xFF
     hurt = tmp_path / "hurt.mkv"
     hurt.write_bytes(data)
-    proof = prove(request(hurt, tmp_path / "o.mkv"), Monitor())
+    wanted = request(hurt, tmp_path / "o.mkv")
+    with pytest.raises(MediaError, match=r"1 of 10 frames .* can't be read \(\d+\), so it can't be proved"):
+        prove(wanted, Monitor())
+    assert not (tmp_path / "o.mkv").exists()
+    proof = prove(replace(wanted, keep_unreadable=KeepUnreadable.HOLD), Monitor())
+    assert not proof.legal and proof.verdict == "not proved: 1 frame could not be read"
     (finding,) = [f for f in proof.before if f.rule == "unreadable"]
     written = luma(tmp_path / "o.mkv")
     assert len(written) == 10
     assert np.array_equal(written[finding.first_frame][0], written[finding.first_frame - 1][0])
-    assert json.dumps(finding.reason)
+    assert finding.severity is Severity.MUST_FIX and proof.unreadable == (finding.first_frame,)
+    prove(replace(wanted, keep_unreadable=KeepUnreadable.BLACK), Monitor())
+    assert (luma(tmp_path / "o.mkv")[finding.first_frame][0] == 64).all()
 
 
 def test_what_no_step_answers_stays_in_the_proof(tmp_path):

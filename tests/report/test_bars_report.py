@@ -2,7 +2,7 @@ import json
 from dataclasses import replace
 
 from bluffline.measure.bars import read_bars
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.probe import probe
 from bluffline.media.signals import SIGNALS, signal_planes

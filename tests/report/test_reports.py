@@ -11,9 +11,9 @@ from bluffline.errors import WriteError
 from bluffline.media.probe import probe
 from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove
 from bluffline.prove.survey import run_survey, start_survey
-from bluffline.report.certificate import save_certificate, skyline_svg
+from bluffline.report.certificate import certificate_files, skyline_svg
 from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import load_rules
@@ -46,7 +46,8 @@ def test_check_report_holds_the_contract(survey, over_clip):
         "active_picture": [0, 0, 256, 128],
     }
     assert expected.items() <= report["file"].items()
-    assert report["rules"] == {"name": "r103", "title": "EBU R 103"}
+    told = report["rules"]
+    assert (told["name"], told["title"], told["shipped"], told["luma"]) == ("r103", "EBU R 103", "r103", [-1, 103])
     assert report["shots"] == [{"first_frame": 0, "last_frame": 11}, {"first_frame": 12, "last_frame": 23}]
     (over,) = [f for f in report["findings"] if f["rule"] == "luma-high"]
     assert (over["severity"], over["shot"], over["first_frame"], over["last_frame"]) == ("must fix", 1, 12, 23)
@@ -90,8 +91,8 @@ def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
     shots = survey.shots()
     treatments = {p.shot: p.treatment for p in propose_all(survey, shots, survey.findings(shots))}
     target = tmp_path / "legal <&> file.mkv"
-    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target)), Monitor())
-    paths = save_certificate(proof)
+    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target)), Monitor(), certificate_files)
+    paths = certificate_paths(proof.request.target)
     assert all(path.exists() for path in paths)
     report = json.loads(paths[0].read_text("utf-8"))
     assert report["schema"] == "bluffline.legalise/1" and report["rounds"] == 1 and report["output"] == str(target)
@@ -145,9 +146,10 @@ def test_a_calibrated_shot_is_proved_and_its_certificate_names_and_holds_the_ste
     proposals = propose_all(survey, shots, survey.findings(shots), None, given)
     treatments = given | {proposal.shot: proposal.treatment for proposal in proposals}
     assert treatments[1][0] is matrix and len(treatments[1]) > 1, "its calibration is kept, its limits held"
-    proof = prove(ProveRequest(survey, shots, treatments, tmp_path / "t.mkv", codec_for(tmp_path / "t.mkv", None)), Monitor())
+    request = ProveRequest(survey, shots, treatments, tmp_path / "t.mkv", codec_for(tmp_path / "t.mkv", None))
+    proof = prove(request, Monitor(), certificate_files)
     assert proof.legal
-    paths = {path.suffix: path for path in save_certificate(proof)}
+    paths = {path.suffix: path for path in certificate_paths(proof.request.target)}
     told = json.loads(paths[".json"].read_text())["treatments"][0]["steps"]
     assert [step["step"] for step in told] == ["LUT", "Matrix"]
     kept = step_from({"kind": "Lut"} | {name: value for name, value in told[0].items() if name != "step"})

@@ -1,7 +1,9 @@
 import numpy as np
 import pytest
 
-from bluffline.measure.frame_measure import Limits, Region, measure_frame
+from bluffline.measure.counted import Limits
+from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.findings import Severity, judge
 from bluffline.rules.rulefile import Rules, load_rules

@@ -5,8 +5,9 @@ import pytest
 
 from bluffline.errors import MediaError
 from bluffline.measure.areas import Area, Shape, Taken
-from bluffline.measure.frame_measure import Limits, Region
+from bluffline.measure.counted import Limits
 from bluffline.measure.outside import GAMUT, LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
@@ -74,7 +75,7 @@ def test_new_steps_take_their_figures_from_the_shot_and_the_rules(session, kind)
     session.add_step(kind)
     (step,) = session.treatment
     if isinstance(step, SoftCeiling):
-        assert step.limit == 103 and step.peak == pytest.approx(session.source_columns()["y_max"][12:].max())
+        assert step.limit == 103 and step.peak == pytest.approx(session.source_columns()["y_p999"][12:].max())
     elif isinstance(step, SoftFloor):
         assert step.limit == -1 and step.knee > step.limit
     elif isinstance(step, ChromaRein):

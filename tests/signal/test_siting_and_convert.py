@@ -20,11 +20,11 @@ def test_row_taps_reproduce_a_straight_ramp(siting, interlaced):
     """Chroma that rises evenly down the picture is the same straight line again at the luma rows, by its siting."""
     height = 32
     taps = RowTaps.of(height, True, siting, interlaced)
-    offset = 0.0 if siting is Siting.TOP_LEFT else 0.5
+    offset = {"top": 0.0, "bottom": 1.0}.get(siting.split("-")[0], 0.5)
     rows = np.arange(height // 2)
     if interlaced:
         field, inside = rows % 2, rows // 2
-        shift = np.where(field == 0, offset / 2, offset * 1.5)
+        shift = np.where(field == 0, offset / 2, offset * 1.5) if offset == 0.5 else offset
         place = 2 * (2 * inside + shift) + field  # in frame lines
     else:
         place = 2 * rows + offset

@@ -1,10 +1,15 @@
 import numpy as np
 import pytest
 
-from bluffline.measure.frame_measure import Limits, Region, measure_frame
+from bluffline.measure.counted import Limits
+from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.region import Region
+from bluffline.signal.colorimetry import rgb_to_xyz, to_light, xyz_to_lab
+from bluffline.signal.convert import upsample
+from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
-from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
+from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat import treat_kernels
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
@@ -41,7 +46,9 @@ def test_legal_pixels_stay_as_they_are_and_luma_is_held():
     planes = to_planes(GARISH, source)
     treated = FrameTreatment((ChromaRein(-5, 105, onset=0),), source).apply(planes)
     legal = ((GARISH > -0.045) & (GARISH < 1.045)).all(axis=-1)
-    assert treated[0] is planes[0], "luma is held"
+    luma = (planes[0].astype(float) - 64) / 876
+    held = (luma > 0.16) & (luma < 0.84)  # what stands beside the limits gives way first
+    assert held.any() and np.array_equal(treated[0][held], planes[0][held]), "luma is held"
     for before, after in zip(planes[1:], treated[1:], strict=True):
         assert np.array_equal(before[legal], after[legal])
         assert (before != after)[~((GARISH > -0.06) & (GARISH < 1.06)).all(axis=-1)].any()
@@ -102,4 +109,71 @@ def test_store_and_load_kernels_return_every_code():
         (treat_kernels.load_chroma.py_func, treat_kernels.store_chroma.py_func),
     ):
         sites = load(codes, 128, single(512), single(1 / 896))
-        assert np.array_equal(store(sites, single(512), single(896), single(1023), codes), codes)
+        assert np.array_equal(store(sites, single(512), single(896), (single(0), single(1023)), codes), codes)
+
+
+EXACT = Limits((-1.0, 103.0), (-5.0, 105.0), exact=True)
+
+
+def lab_of(planes, source):
+    """CIE Lab of every pixel as it is shown, its chroma interpolated by NumPy."""
+    levels = source.levels
+    luma = (planes[0].astype(float) - levels.black) / levels.swing
+    chroma = [upsample((plane.astype(float) - levels.zero) / levels.span, source) for plane in planes[1:]]
+    light = to_light(ycbcr_to_rgb(np.stack([luma, *chroma], axis=-1), source.matrix), source.transfer)
+    return xyz_to_lab(light @ rgb_to_xyz(source.primaries).T)
+
+
+@pytest.mark.parametrize("sampling", ["420", "422", "444"])
+@pytest.mark.parametrize("depth", [8, 10, 12])
+def test_what_is_written_is_legal_to_the_letter(sampling, depth):
+    """A sweep of hues at every level, far out: read exactly, without any allowance, nothing is outside R 103."""
+    hue, level = np.meshgrid(np.linspace(0, 2 * np.pi, 128), np.linspace(-0.1, 1.15, 96))
+    sweep = np.stack([level + 0.6 * np.cos(hue + turn) for turn in (0, 2.1, 4.2)], axis=-1)
+    source = signal(128, 96, depth, sampling)
+    treated = FrameTreatment(FULL_CHAIN, source).apply(to_planes(sweep, source))
+    after = measure_frame(treated, source, Region.whole(source), EXACT)
+    assert measure_frame(to_planes(sweep, source), source, Region.whole(source), EXACT).outside_area > 50
+    assert after.outside_area < 0.05 and after.reserved == 0
+
+
+def test_a_stray_pixel_does_not_take_its_neighbours_colour():
+    """Luma over the limit of R′G′B′ in one pixel of a site gives way, and the legal pixels beside it keep their chroma."""
+    source = signal(64, 48, sampling="420", depth=8)
+    warm = np.full((48, 64, 3), (0.72, 0.6, 0.5))
+    planes = to_planes(warm, source)
+    planes[0][::4, ::4] = 254
+    planes[0][2::4, 2::4] = 2
+    treated = FrameTreatment(FULL_CHAIN, source).apply(planes)
+    legal = (planes[0] != 254) & (planes[0] != 2)
+    before, after = (lab_of(shown, source)[legal] for shown in (planes, treated))
+    assert np.median(delta_e_2000(before, after)) < 0.5 and delta_e_2000(before, after).max() < 3
+    assert measure_frame(treated, source, Region.whole(source), EXACT).outside_area == 0
+
+
+def test_outside_the_active_picture_only_what_breaks_a_limit_is_changed():
+    """Bars keep their codes from shot to shot whatever the curve of the picture does; those below the limit are held at it."""
+    source = signal(64, 48)
+    picture = np.full((48, 64, 3), 0.5)
+    planes = to_planes(picture, source)
+    for plane, code in zip(planes, (64, 512, 512), strict=True):
+        plane[:8] = code
+        plane[40:] = code
+    planes[0][44:] = 10
+    planes[0][20:24] = 20
+    region = Region(0, 8, 64, 32)
+    lifted = (SoftFloor(-1, -6, 20),)
+    treated = FrameTreatment(lifted, source, region=region).apply(planes)
+    assert (treated[0][:8] == 64).all() and (treated[0][40:44] == 64).all()
+    assert (treated[0][44:] == 56).all(), "held at the first code inside −1 %"
+    assert (treated[0][20:24] >= 56).all() and all(np.array_equal(a, b) for a, b in zip(treated[1:], planes[1:], strict=True))
+    assert (FrameTreatment(lifted, source).apply(planes)[0][:8] > 64).all(), "the curve itself would have lifted the bars"
+
+
+def test_giving_way_compiled_and_plain_agree(monkeypatch):
+    source = signal(96, 40, sampling="420")
+    planes = to_planes(np.random.default_rng(3).uniform(-0.2, 1.2, (40, 96, 3)), source)
+    compiled = FrameTreatment(FULL_CHAIN, source).apply(planes)
+    monkeypatch.setattr(treat_kernels, "give_way", treat_kernels.give_way.py_func)
+    for one, other in zip(compiled, FrameTreatment(FULL_CHAIN, source).apply(planes), strict=True):
+        assert np.array_equal(one, other)

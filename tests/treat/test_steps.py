@@ -46,7 +46,7 @@ def test_soft_floor_mirrors_the_ceiling(limit, excess, room):
 def test_hard_clips_and_steps_with_nothing_to_do():
     assert np.array_equal(SoftCeiling(100, 109, 90, hard=True).apply(GRID)[0], np.minimum(GRID, 100))
     assert np.array_equal(SoftFloor(0, -7, 5, hard=True).apply(GRID)[0], np.maximum(GRID, 0))
-    assert np.array_equal(SoftCeiling(100, 98, 90).apply(GRID)[0], GRID)
+    assert np.array_equal(SoftCeiling(100, 98, 90).apply(GRID)[0], np.minimum(GRID, 100)), "no curve, and the limit is kept"
 
 
 @pytest.mark.parametrize("depth", [8, 10, 12])

@@ -11,7 +11,10 @@ from clips import signal
 def test_no_treatment_is_a_straight_line(source):
     before, after = transfer_line((), source)
     assert len(before) == 1 << source.bit_depth and np.array_equal(before, after)
-    assert np.array_equal(transfer_line((ChromaRein(0, 100),), source)[1], after), "grey has no chroma to rein in"
+    reined = transfer_line((ChromaRein(0, 100),), source)[1]
+    assert np.array_equal(reined, np.clip(after, 0, 100)), (
+        "grey has no chroma to rein in, but its luma is R′, G′ and B′ as well"
+    )
 
 
 def test_the_line_is_what_the_steps_say():

@@ -7,7 +7,7 @@ from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Reference
 from bluffline.charts.sample import Samples, average, sample_frame
 from bluffline.errors import ChartError
-from bluffline.measure.frame_measure import Planes
+from bluffline.measure.counted import Planes
 from bluffline.signal.format import SignalFormat
 
 FRAMES = 4  # that are averaged at most

@@ -13,12 +13,14 @@ from bluffline.charts.fit import Aim, ChartFit, Wishes, fit_chart
 from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import SHIPPED, load_reference
 from bluffline.charts.shot import ChartShot, read_chart
+from bluffline.cli import files
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import SettingsError
-from bluffline.media.probe import probe
+from bluffline.media.carriage import rehearse
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.media.writer import CODECS, codec_for, refuse_source_as_target
+from bluffline.media.writer import codec_for
+from bluffline.prove.prove import settle
 from bluffline.prove.render import render
 from bluffline.report.chart import chart_report, describe_chart
 from bluffline.report.files import save_text
@@ -34,7 +36,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     """Declare the two commands."""
     chart = commands.add_parser("chart", help="measure a filmed chart and fit a calibration to it")
     chart.set_defaults(run=_chart)
-    chart.add_argument("file", type=Path, metavar="FILE")
+    files.add_source(chart)
+    files.add_force(chart)
     chart.add_argument("--frame", type=int, default=0, metavar="N", help="counted from 0")
     chart.add_argument("--reference", required=True, metavar="REF", help=f"{', '.join(SHIPPED)}, or a CGATS.17 or CSV file")
     chart.add_argument("--layout", type=Path, metavar="LAYOUT", help="default: the .toml beside the reference")
@@ -50,20 +53,25 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     chart.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
     apply = commands.add_parser("apply", help="write a file through a LUT or a treatment")
     apply.set_defaults(run=_apply)
-    apply.add_argument("file", type=Path, metavar="FILE")
-    apply.add_argument("out", type=Path, metavar="OUT", help="the file to write: .mov, .mxf, .mkv or .mp4")
+    files.add_source(apply)
+    files.add_target(apply)
+    files.add_force(apply)
     what = apply.add_mutually_exclusive_group(required=True)
     what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(ENDINGS))
     what.add_argument("--treatment", type=Path, metavar="T.json")
-    apply.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
 
 
 def _chart(options: argparse.Namespace) -> int:
-    programme = probe(options.file)
+    programme = files.open_source(options)
+    read = [Path(options.reference), *([options.layout] if options.layout else [])]
+    targets = files.Targets([*programme.opening.files, *read], force=options.force)
+    targets.add(options.lut, ENDINGS)
+    targets.add(options.treatment, (".json",))
+    targets.add(None if options.json is None else Path(options.json), (".json",))
     reference = load_reference(options.reference, options.layout)
     placed = None if options.corners is None else ChartFrame.of(_corners(options.corners))
     if not 0 <= options.frame < programme.frame_count:
-        raise SettingsError(f"There is no frame {options.frame}: {programme.path} has {programme.frame_count}, counted from 0.")
+        raise SettingsError(f"There is no frame {options.frame}: {programme.name} has {programme.frame_count}, counted from 0.")
     everything = (0, programme.frame_count - 1)
     with Reader(programme) as reader:
         shot = read_chart(
@@ -115,16 +123,23 @@ def _save_lut(path: Path, size: int, programme: Programme, shot: ChartShot, fit:
 
 
 def _apply(options: argparse.Namespace) -> int:
-    programme = probe(options.file)
+    programme = files.open_source(options)
     codec = codec_for(options.out, options.codec)
-    refuse_source_as_target(programme.path, options.out)
+    given = options.lut if options.lut is not None else options.treatment
+    files.Targets([*programme.opening.files, given], force=options.force).add(options.out, codec.containers, certified=True)
     treatment: Treatment = (read_step(options.lut),) if options.lut is not None else load_treatment(options.treatment)[1]
+    carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
+    for loss in carriage.losses:
+        print(f"bluffline: {loss}", file=sys.stderr)
     whole = Shot(0, programme.frame_count - 1)
     working = options.out.with_name(f".{options.out.stem}.{os.getpid()}.part{options.out.suffix}")
     try:
         with terminal_monitor() as monitor:
-            render(programme, programme.format, [whole], {0: treatment}, working, codec, monitor)
-        working.replace(options.out)
+            render(
+                programme, programme.format, [whole], {0: treatment}, working, codec, monitor,
+                keep_unreadable=files.keep_unreadable(options), tracks=carriage.tracks,
+            )  # fmt: skip
+        settle(working, options.out, {})
     finally:
         working.unlink(missing_ok=True)
     print(f"{options.out}: {programme.frame_count} frames through {', '.join(step.title for step in treatment)}.")

@@ -4,15 +4,15 @@ import argparse
 import json
 import re
 import sys
-from fractions import Fraction
 from pathlib import Path
 
+from bluffline.cli import files
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Selection
 from bluffline.measure.bars import BarsReading, read_bars
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
-from bluffline.media.probe import probe
+from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, signal_named, write_signal
@@ -32,7 +32,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     """Declare the three commands."""
     scope = commands.add_parser("scope", help="save a gauge of one frame as .png, .svg or .csv")
     scope.set_defaults(run=_scope)
-    scope.add_argument("file", type=Path, metavar="FILE")
+    files.add_source(scope)
+    files.add_force(scope)
     scope.add_argument("out", type=Path, metavar="OUT")
     scope.add_argument("--frame", type=int, default=0, metavar="N", help="counted from 0")
     scope.add_argument("--gauge", choices=[str(kind) for kind in Instrument], default="waveform")
@@ -44,7 +45,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     scope.add_argument("--gamut", choices=tuple(GAMUTS), help="that the chromaticity diagram marks colours against")
     bars = commands.add_parser("bars", help="read colour bars and say what is wrong with them")
     bars.set_defaults(run=_bars)
-    bars.add_argument("file", type=Path, metavar="FILE")
+    files.add_source(bars)
+    files.add_force(bars)
     bars.add_argument("--frame", type=int, metavar="N", help="default: the first that shows bars")
     bars.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
     signal = commands.add_parser("signal", help="make a test signal")
@@ -56,6 +58,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     signal.add_argument("--depth", type=int, default=10, metavar="BITS", help="8, 10 or 12")
     signal.add_argument("--duration", type=float, default=10.0, metavar="SECONDS")
     signal.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
+    files.add_force(signal)
 
 
 def _numbers(text: str, separator: str, count: int, what: str) -> list[int]:
@@ -69,12 +72,13 @@ def _frame_signal(programme: Programme, number: int) -> FrameSignal:
     with Reader(programme) as reader:
         planes = reader.frame(number).planes
         if planes is None:
-            raise SettingsError(f"Frame {number} of {programme.path} can't be decoded.")
+            raise SettingsError(f"Frame {number} of {programme.name} can't be decoded.")
         return FrameSignal(tuple(plane.copy() for plane in planes), programme.format)  # type: ignore[arg-type]
 
 
 def _scope(options: argparse.Namespace) -> int:
-    programme, rules = probe(options.file), load_rules(options.rules)
+    programme, rules = files.open_source(options), load_rules(options.rules)
+    files.Targets(programme.opening.files, force=options.force).add(options.out, (".png", ".svg", ".csv"))
     source = programme.format
     width, height = _numbers(options.size, "x", 2, "--size")
     instrument = Instrument(options.gauge)
@@ -94,7 +98,9 @@ def _scope(options: argparse.Namespace) -> int:
 
 
 def _bars(options: argparse.Namespace) -> int:
-    programme = probe(options.file)
+    programme = files.open_source(options)
+    target = None if options.json is None else Path(options.json)
+    files.Targets(programme.opening.files, force=options.force).add(target, (".json",))
     region = find_region(programme, programme.format)
     number, reading = _find_bars(programme, region, options.frame)
     text = json.dumps(bars_report(reading, programme, number), indent=2, ensure_ascii=False) + "\n"
@@ -103,7 +109,7 @@ def _bars(options: argparse.Namespace) -> int:
     else:
         if options.json is not None:
             save_text(Path(options.json), text)
-        print(f"{programme.path.name}, frame {number}, {programme.label(number)}\n{describe_bars(reading)}")
+        print(f"{shown(programme.path.name)}, frame {number}, {programme.label(number)}\n{describe_bars(reading)}")
     return 0 if reading.right else _OFF
 
 
@@ -111,7 +117,7 @@ def _find_bars(programme: Programme, region: Region, wanted: int | None) -> tupl
     if wanted is not None:
         reading = read_bars(_frame_signal(programme, wanted), region)
         if reading is None:
-            raise SettingsError(f"No colour bars were recognised in frame {wanted} of {programme.path}.")
+            raise SettingsError(f"No colour bars were recognised in frame {wanted} of {programme.name}.")
         return wanted, reading
     step = max(round(programme.frame_rate), 1)
     with Reader(programme) as reader:
@@ -120,18 +126,14 @@ def _find_bars(programme: Programme, region: Region, wanted: int | None) -> tupl
             reading = None if planes is None else read_bars(FrameSignal(planes, programme.format), region)
             if reading is not None:
                 return number, reading
-    raise SettingsError(f"No colour bars were recognised in the first {_SEARCHED} seconds of {programme.path}.")
+    raise SettingsError(f"No colour bars were recognised in the first {_SEARCHED} seconds of {programme.name}.")
 
 
 def _signal(options: argparse.Namespace) -> int:
     made = signal_named(options.name)
     width, height = _numbers(options.size, "x", 2, "--size")
-    try:
-        rate = Fraction(options.rate)
-    except (ValueError, ZeroDivisionError) as error:
-        raise SettingsError(f"--rate must be a number of frames a second, as 25 or 30000/1001, not {options.rate}.") from error
-    if not 1 <= rate <= 240:
-        raise SettingsError(f"--rate must lie between 1 and 240 frames a second, not {options.rate}.")
+    rate = files.frame_rate(options.rate)
     codec = codec_for(options.out, options.codec)
+    files.Targets([], force=options.force).add(options.out, codec.containers)
     write_signal(made, options.out, codec, size=(width, height), rate=rate, depth=options.depth, seconds=options.duration)
     return 0

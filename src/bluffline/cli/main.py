@@ -9,19 +9,21 @@ from pathlib import Path
 from typing import Any
 
 from bluffline import __version__
-from bluffline.cli import charts, instruments
+from bluffline.cli import charts, files, instruments
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError
-from bluffline.media.probe import probe
-from bluffline.media.writer import CODECS, codec_for, refuse_source_as_target
-from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.media.carriage import rehearse
+from bluffline.media.opening import shown
+from bluffline.media.writer import codec_for
+from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove, refuse_unreadable
 from bluffline.prove.survey import must_fix, run_survey, start_survey
-from bluffline.report.certificate import legalise_report, save_certificate
+from bluffline.report.certificate import certificate_files, legalise_report
 from bluffline.report.check import check_report, describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 
 COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply")
+_JSON, _CSV = (".json",), (".csv",)
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT = 0, 1, 2
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
 
@@ -57,13 +59,13 @@ def _parser() -> argparse.ArgumentParser:
     check.set_defaults(run=_check)
     legalise.set_defaults(run=_legalise)
     for command in (check, legalise):
-        command.add_argument("file", type=Path, metavar="FILE")
-    legalise.add_argument("out", type=Path, metavar="OUT", help="the file to write: .mov, .mxf, .mkv or .mp4")
+        files.add_source(command)
+    files.add_target(legalise)
     for command in (check, legalise):
+        files.add_force(command)
         command.add_argument("--rules", default="r103", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file")
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
-    legalise.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
     instruments.add_commands(commands)
     charts.add_commands(commands)
     return parser
@@ -71,7 +73,11 @@ def _parser() -> argparse.ArgumentParser:
 
 def _check(options: argparse.Namespace) -> int:
     rules = load_rules(options.rules)
-    survey = start_survey(probe(options.file), rules)
+    programme = files.open_source(options)
+    targets = files.Targets(programme.opening.files, force=options.force)
+    targets.add(_path(options.json), _JSON)
+    targets.add(options.frames, _CSV)
+    survey = start_survey(programme, rules)
     with terminal_monitor() as monitor:
         run_survey(survey, monitor)
     if options.frames is not None:
@@ -83,25 +89,37 @@ def _check(options: argparse.Namespace) -> int:
 def _legalise(options: argparse.Namespace) -> int:
     rules = load_rules(options.rules)
     codec = codec_for(options.out, options.codec)
-    programme = probe(options.file)
-    refuse_source_as_target(programme.path, options.out)
+    programme, kept = files.open_source(options), files.keep_unreadable(options)
+    targets = files.Targets(programme.opening.files, force=options.force)
+    targets.add(options.out, codec.containers, certified=True)
+    targets.add(_path(options.json), _JSON)
+    carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
+    for loss in carriage.losses:
+        print(f"bluffline: {loss}", file=sys.stderr)
     survey = start_survey(programme, rules)
     with terminal_monitor() as monitor:
         run_survey(survey, monitor)
+        refuse_unreadable(survey, kept)
         shots = survey.shots()
         proposals = propose_all(survey, shots, survey.findings(shots), monitor)
         treatments = {proposal.shot: proposal.treatment for proposal in proposals}
-        proof = prove(ProveRequest(survey, shots, treatments, options.out, codec), monitor)
-    certificate = save_certificate(proof)
+        request = ProveRequest(survey, shots, treatments, options.out, codec, kept, carriage)
+        proof = prove(request, monitor, certificate_files)
 
     def summary() -> str:
-        verdict = "proved legal" if proof.legal else "NOT legal"
+        verdict = proof.verdict if proof.legal or proof.unreadable else "NOT legal"
         treated = f"{len(proof.treatments)} of {len(shots)} shots treated"
-        paths = "\n".join(f"  {path}" for path in certificate)
-        return f"{options.out}: {verdict} under {rules.title}; {treated}, {proof.rounds} round(s).\nCertificate:\n{paths}"
+        paths = "\n".join(f"  {shown(path)}" for path in certificate_paths(options.out))
+        return (
+            f"{shown(options.out)}: {verdict} under {rules.title}; {treated}, {proof.rounds} round(s).\nCertificate:\n{paths}"
+        )
 
     _deliver(legalise_report(proof), options.json, summary)
     return _NOTHING_TO_FIX if proof.legal else _MUST_FIX
+
+
+def _path(where: str | None) -> Path | None:
+    return None if where is None else Path(where)
 
 
 def _deliver(report: dict[str, Any], where: str | None, summary: Callable[[], str]) -> None:

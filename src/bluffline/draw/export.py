@@ -15,7 +15,7 @@ from PIL import Image, ImageDraw, ImageFont
 from bluffline.draw.graticule import Graticule, Line, Stroke, graticule
 from bluffline.draw.scale import Unit
 from bluffline.draw.traces import GROUND, Look, draw_trace
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.counted import Limits
 from bluffline.measure.scopes import Instrument, Trace
 from bluffline.signal.format import SignalFormat
 

@@ -11,7 +11,7 @@ from enum import StrEnum
 import numpy as np
 
 from bluffline.draw.scale import Span, Unit
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.counted import Limits
 from bluffline.measure.reading import SKIN_DEGREES
 from bluffline.measure.scopes import CHROMA_REACH, CIE_REACH, Instrument, Kind
 from bluffline.signal.colorimetry import D65, GAMUTS, PRIMARIES

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from bluffline.draw import trace_kernels as kernels
 from bluffline.draw.graticule import legal_chroma
 from bluffline.draw.scale import Span
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.counted import Limits
 from bluffline.measure.scopes import CHROMA_REACH, CIE_REACH, Instrument, Trace
 from bluffline.signal.colorimetry import GAMUTS, PRIMARIES, rgb_to_xyz
 from bluffline.signal.format import SignalFormat

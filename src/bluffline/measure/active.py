@@ -6,18 +6,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.blanking import BLACK_FRAME, blank_edges
+from bluffline.measure.region import Region
 from bluffline.signal.format import Model, SignalFormat
 
-_BLACK = 2.5  # percent of luma that blanking may reach, with its coding noise
-_FLAT = 1.2  # percent of spread (standard deviation) within a line of blanking
 _BLANKING = 0.02  # share of the picture that one side's blanking may take
 _EVEN = 0.02  # how unequal two facing bars may be, as a share of the picture
 _LEAST = 0.4  # share of width or height that the picture itself must keep
+_ALIKE = 4  # samples by which edges of the same picture may differ from frame to frame
+_USUAL = 0.5  # share of the frames that have to agree
+
+Edges = tuple[int, int, int, int]  # rows of blanking at the top and bottom, columns at the left and right
 
 
 def find_active_picture(pictures: Iterable[tuple[NDArray[Any], ...]], source: SignalFormat) -> Region:
-    """Find black borders that are there in every one of several frames.
+    """Find the black borders that most of several frames have, or else those that are there in every one.
 
     Parameters
     ----------
@@ -25,23 +28,44 @@ def find_active_picture(pictures: Iterable[tuple[NDArray[Any], ...]], source: Si
 
     Returns
     -------
+    Region : see `certain_region`. A frame that is black throughout says nothing about borders.
+    """
+    found: list[Edges] = []
+    for planes in pictures:
+        # Of an R′G′B′ picture the green plane serves: black is black in all three.
+        luma = planes[1 if source.model is Model.RGB else 0]
+        if (edges := blank_edges(luma, source)) != BLACK_FRAME:
+            found.append(edges)
+    return usual_region(np.array(found).reshape(-1, 4), source)
+
+
+def usual_region(edges: NDArray[np.integer[Any]], source: SignalFormat) -> Region:
+    """The active picture that (N, 4) edges of frames speak for: that of most of them, else what no frame of them leaves."""
+    if len(edges) == 0:
+        return Region.whole(source)
+    rows, counts = np.unique(edges, axis=0, return_counts=True)
+    found = [
+        (certain_region((int(top), int(bottom), int(left), int(right)), source), int(count))
+        for (top, bottom, left, right), count in zip(rows, counts, strict=True)
+    ]
+    votes = {region: sum(n for other, n in found if same_picture(other, region)) for region, _ in found}
+    region = max(votes, key=lambda region: votes[region])
+    if votes[region] > _USUAL * len(edges):
+        return region
+    top, bottom, left, right = (int(edge) for edge in edges.min(axis=0))
+    return certain_region((top, bottom, left, right), source)
+
+
+def certain_region(edges: Edges, source: SignalFormat) -> Region:
+    """What blanking leaves where it is certain to be that.
+
+    Returns
+    -------
     Region : even edges; the whole picture where no border is certain. Facing bars must be equal, and a border on one
     side alone no wider than blanking is, so that a dark scene is not taken for a box.
     """
-    empty_rows = np.ones(source.height, bool)
-    empty_columns = np.ones(source.width, bool)
-    for planes in pictures:
-        # Of an R′G′B′ picture the green plane serves: black is black in all three.
-        luma = planes[1 if source.model is Model.RGB else 0][: source.height, : source.width]
-        rows, columns = _blank(luma, source, 1), _blank(luma, source, 0)
-        if rows.all():
-            continue  # an all-black frame says nothing about borders
-        empty_rows &= rows
-        empty_columns &= columns
-    if empty_rows.all():
-        return Region.whole(source)
-    top, bottom = _border(empty_rows)
-    left, right = _border(empty_columns)
+    top, bottom = _border(edges[0], edges[1], source.height)
+    left, right = _border(edges[2], edges[3], source.width)
     if not (top or bottom or left or right):
         return Region.whole(source)
     boxed_down, boxed_across = top + bottom > 0, left + right > 0
@@ -51,18 +75,13 @@ def find_active_picture(pictures: Iterable[tuple[NDArray[Any], ...]], source: Si
     return Region(left, top, (source.width - right - left) // 2 * 2, (source.height - bottom - top) // 2 * 2)
 
 
-def _blank(luma: NDArray[Any], source: SignalFormat, axis: int) -> NDArray[np.bool_]:
-    levels = source.levels
-    step = luma[:, ::4] if axis == 1 else luma[::4]
-    ceiling = levels.code(_BLACK)
-    return np.asarray((step.mean(axis=axis) < ceiling) & (step.std(axis=axis) < _FLAT / 100 * levels.swing))
+def same_picture(one: Region, other: Region) -> bool:
+    """Whether two regions are the same picture, but for a few samples at its edges."""
+    return all(abs(a - b) <= _ALIKE for a, b in zip(one.edges, other.edges, strict=True))
 
 
-def _border(empty: NDArray[np.bool_]) -> tuple[int, int]:
+def _border(before: int, after: int, size: int) -> tuple[int, int]:
     """Empty lines at the start and the end that are certain to be a border."""
-    filled = np.flatnonzero(~empty)
-    size = len(empty)
-    before, after = int(filled[0]), int(size - 1 - filled[-1])
     facing = abs(before - after) <= _EVEN * size and size - before - after >= _LEAST * size
     if facing:
         return before, after

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels, Range

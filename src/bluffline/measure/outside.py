@@ -5,7 +5,8 @@ from numpy.typing import NDArray
 
 from bluffline.measure import rgb_kernels
 from bluffline.measure import survey_kernels as kernels
-from bluffline.measure.frame_measure import Limits, Planes, Region, rgb_arithmetic, widened_limits, ycbcr_planes
+from bluffline.measure.counted import Limits, Planes, judged_limits, luma_codes, rgb_arithmetic, rgb_codes, ycbcr_planes
+from bluffline.measure.region import Region
 from bluffline.signal.format import Model, SignalFormat
 
 LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, GAMUT = 1, 2, 4, 8, 16
@@ -21,19 +22,15 @@ def mark_outside(planes: Planes, source: SignalFormat, limits: Limits) -> NDArra
     (H, W) uint8 : bits `LUMA_HIGH`, `LUMA_LOW`, `RGB_HIGH`, `RGB_LOW`
     """
     marks = np.zeros((source.height, source.width), np.uint8)
-    levels = source.levels
-
-    def codes(percents: tuple[float, float]) -> tuple[int, int]:
-        return max(round(levels.code(percents[0])), 0), round(levels.code(percents[1]))
 
     luma = ycbcr_planes(planes, source)[0]
-    kernels.mark_codes(luma, *codes(limits.luma), np.uint8(LUMA_HIGH), np.uint8(LUMA_LOW), marks)
+    kernels.mark_codes(luma, *luma_codes(limits, source), np.uint8(LUMA_HIGH), np.uint8(LUMA_LOW), marks)
     if source.model is Model.RGB:
         for plane in planes:
-            kernels.mark_codes(plane, *codes(limits.rgb), np.uint8(RGB_HIGH), np.uint8(RGB_LOW), marks)
+            kernels.mark_codes(plane, *rgb_codes(limits, source), np.uint8(RGB_HIGH), np.uint8(RGB_LOW), marks)
     else:
         size, bits = (source.width, source.height), (np.uint8(RGB_HIGH), np.uint8(RGB_LOW))
-        arguments = (*planes, size, *rgb_arithmetic(source), widened_limits(limits, source), *bits, marks)
+        arguments = (*planes, size, *rgb_arithmetic(source), judged_limits(limits, source), *bits, marks)
         rgb_kernels.mark_outside_rgb(*arguments)
     return marks
 

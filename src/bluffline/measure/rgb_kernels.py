@@ -62,10 +62,9 @@ def _outer_gains(codes, gains):
 
 
 @free_loop
-def _fold_halved(line, site_b, site_r, taps, black, gains, floor, ceiling, least, greatest):
-    """Fold a row, two pixels to a chroma site, into the extremes. Returns them, and its pixels below and above."""
+def _span_halved(line, site_b, site_r, taps, black, gains, least, greatest):
+    """Fold a row, two pixels to a chroma site, into the extremes of R′, G′ and B′."""
     even_before, even, odd, odd_after = taps
-    below = above = np.int32(0)
     pairs = line.shape[0] // 2
     for k in range(pairs):
         b, r = even_before * site_b[k] + even * site_b[k + 1], even_before * site_r[k] + even * site_r[k + 1]
@@ -73,61 +72,140 @@ def _fold_halved(line, site_b, site_r, taps, black, gains, floor, ceiling, least
         b, r = odd * site_b[k + 1] + odd_after * site_b[k + 2], odd * site_r[k + 1] + odd_after * site_r[k + 2]
         next_high, next_low = _outer(line[2 * k + 1], b, r, black, gains)
         least, greatest = min(least, low, next_low), max(greatest, high, next_high)
-        below = np.int32(below + np.int32(low < floor))
-        below = np.int32(below + np.int32(next_low < floor))
-        above = np.int32(above + np.int32(high > ceiling))
-        above = np.int32(above + np.int32(next_high > ceiling))
     if line.shape[0] > 2 * pairs:
         b = even_before * site_b[pairs] + even * site_b[pairs + 1]
         r = even_before * site_r[pairs] + even * site_r[pairs + 1]
         high, low = _outer(line[2 * pairs], b, r, black, gains)
         least, greatest = min(least, low), max(greatest, high)
-        below, above = np.int32(below + np.int32(low < floor)), np.int32(above + np.int32(high > ceiling))
-    return least, greatest, below, above
+    return least, greatest
 
 
 @free_loop
-def _fold(line, row_b, row_r, black, gains, floor, ceiling, least, greatest):
-    """Fold a row with chroma at every pixel into the extremes. Returns them, and its pixels below and above."""
-    below = above = np.int32(0)
+def _span(line, row_b, row_r, black, gains, least, greatest):
+    """Fold a row with chroma at every pixel into the extremes of R′, G′ and B′."""
     for x in range(line.shape[0]):
         high, low = _outer(line[x], row_b[x], row_r[x], black, gains)
         least, greatest = min(least, low), max(greatest, high)
-        below, above = np.int32(below + np.int32(low < floor)), np.int32(above + np.int32(high > ceiling))
-    return least, greatest, below, above
+    return least, greatest
+
+
+@free_loop
+def _luma_span(line):
+    """The least and greatest code of a row; on its own, since with the rest the compiler finds no vector code."""
+    least, greatest = np.int32(1 << 24), np.int32(0)
+    for x in range(line.shape[0]):
+        least, greatest = min(least, np.int32(line[x])), max(greatest, np.int32(line[x]))
+    return least, greatest
+
+
+@free_loop
+def _count_row(line, row_b, row_r, black, gains, near, far, luma):
+    """Pixels of a row that are surely outside: below, above, and either or with their luma; and those that may be."""
+    below = above = outside = doubtful = np.int32(0)
+    for x in range(line.shape[0]):
+        high, low = _outer(line[x], row_b[x], row_r[x], black, gains)
+        code = np.int32(line[x])
+        under, over = low < near[0], high > near[1]
+        sure = (low < far[0]) | (high > far[1])
+        below = np.int32(below + np.int32(under & sure))
+        above = np.int32(above + np.int32(over & sure))
+        outside = np.int32(outside + np.int32(sure | (code < luma[0]) | (code > luma[1])))
+        doubtful = np.int32(doubtful + np.int32((under | over) & (not sure)))
+    return below, above, outside, doubtful
 
 
 @loop
-def rgb_extremes(luma, cb, cr, region, halved, column_taps, rows, codes, gains, limits):
+def a_legal_colour_rounds_here(y, b, r, half, gains, legal):
+    """Whether any legal colour, in luma and in R′, G′ and B′, has codes that round to those of a pixel.
+
+    y, b, r: the pixel's Y′, Cb, Cr, 0 … 1 and −0.5 … 0.5; half: half a code of luma and of chroma; legal: least and greatest
+    R′G′B′, least and greatest Y′. Along Y′ each condition holds on an interval: red and blue bound it through Cr and Cb, and
+    green grows with Y′ whatever Cb and Cr do within their bounds.
+    """
+    red_cr, green_cb, green_cr, blue_cb = gains
+    half_y, half_c = half
+    low, high, dark, light = legal
+    slack = 1e-6
+    low, high = low - slack, high + slack
+    least = max(y - half_y, dark, low - red_cr * (r + half_c), low - blue_cb * (b + half_c)) - slack
+    most = min(y + half_y, light, high - red_cr * (r - half_c), high - blue_cb * (b - half_c)) + slack
+    if least > most:
+        return False
+    b_least, r_least = max(b - half_c, (low - most) / blue_cb), max(r - half_c, (low - most) / red_cr)
+    b_most, r_most = min(b + half_c, (high - least) / blue_cb), min(r + half_c, (high - least) / red_cr)
+    return most + green_cb * b_least + green_cr * r_least >= low and least + green_cb * b_most + green_cr * r_most <= high
+
+
+@loop
+def _excused(code, b, r, codes, gains, limits):
+    """Whether rounding alone can account for a pixel; b, r: codes above zero."""
+    black, per_swing, _, per_span = codes
+    _, _, _, half, legal = limits
+    y = (np.float64(code) - black) * per_swing
+    return a_legal_colour_rounds_here(y, np.float64(b) * per_span, np.float64(r) * per_span, half, gains, legal)
+
+
+@loop
+def _settle_row(line, row_b, row_r, codes, gains, per_code, limits):
+    """The doubtful pixels of a row that are outside after all: below, above, and those not counted for their luma."""
+    near, far, luma, _, _ = limits
+    below = above = outside = 0
+    for x in range(line.shape[0]):
+        high, low = _outer(line[x], row_b[x], row_r[x], codes[0], per_code)
+        under, over = low < near[0], high > near[1]
+        if not (under or over) or low < far[0] or high > far[1]:
+            continue
+        if _excused(line[x], row_b[x], row_r[x], codes, gains, limits):
+            continue
+        below += under
+        above += over
+        outside += luma[0] <= line[x] <= luma[1]
+    return below, above, outside
+
+
+@loop
+def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, limits):
     """R′G′B′ extremes and the pixels outside limits, chroma interpolated to luma sites.
 
     luma, cb, cr: (rows, stride) unsigned; region: left, right, top, bottom in luma samples, ``left`` even where chroma is
     halved; column_taps: 4 float32; rows: first, second, weight of `RowTaps`; codes: black, 1/swing, zero, 1/span;
-    gains: red_cr, green_cb, green_cr, blue_cb; limits: low, high. The signal is 0 … 1, all float32.
-    Chroma at the region's edge is held. Returns (least, greatest, pixels below, pixels above).
+    gains: red_cr, green_cb, green_cr, blue_cb. The signal is 0 … 1, all float32.
+    limits: R′G′B′ limits in steps of 1/65536, as they are and so far out that no rounding accounts for it; luma limits in
+    codes; and what `a_legal_colour_rounds_here` needs.
+    Chroma at the region's edge is held. Returns (least, greatest, pixels below, above, and outside any limit).
     """
     left, right, top, bottom = region
     first, second, weight = rows
     black, zero = codes[0], codes[2]
+    near, far, bounds, _, _ = limits
     per_code = _outer_gains(codes, gains)
     inside = slice(left // 2, (right + 1) // 2) if halved else slice(left, right)
     sites = site_buffer(right - left, halved)
-    site_b, site_r, row_b, row_r = sites[0], sites[1], sites[0, 1:], sites[1, 1:]
-    floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
-    least, greatest = np.int32(1 << 24), np.int32(-(1 << 24))
-    below = above = np.int64(0)
+    wide = np.empty((2, 2 * (sites.shape[1] - 2)), np.float32)
+    site_b, site_r = sites[0], sites[1]
+    row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
+    least, greatest = never_least, never_greatest = np.int32(1 << 24), np.int32(-(1 << 24))
+    below = above = outside = np.int64(0)
     for row in range(top, bottom):
         site_rows(cb, cr, inside, first[row], second[row], weight[row], zero, sites)
         line = luma[row, left:right]
         if halved:
-            least, greatest, low, high = _fold_halved(
-                line, site_b, site_r, column_taps, black, per_code, floor, ceiling, least, greatest
-            )
+            low, high = _span_halved(line, site_b, site_r, column_taps, black, per_code, never_least, never_greatest)
         else:
-            least, greatest, low, high = _fold(line, row_b, row_r, black, per_code, floor, ceiling, least, greatest)
-        below += low
-        above += high
-    return least / 65536.0, greatest / 65536.0, below, above
+            low, high = _span(line, row_b, row_r, black, per_code, never_least, never_greatest)
+        dark, light = _luma_span(line)
+        least, greatest = min(least, low), max(greatest, high)
+        if low >= near[0] and high <= near[1] and dark >= bounds[0] and light <= bounds[1]:
+            continue
+        if halved:
+            widen(site_b, column_taps, row_b)
+            widen(site_r, column_taps, row_r)
+        under, over, out, doubtful = _count_row(line, row_b, row_r, black, per_code, near, far, bounds)
+        below, above, outside = below + under, above + over, outside + out
+        if doubtful:
+            more = _settle_row(line, row_b, row_r, codes, gains, per_code, limits)
+            below, above, outside = below + more[0], above + more[1], outside + more[2]
+    return least / 65536.0, greatest / 65536.0, below, above, outside
 
 
 @loop
@@ -149,28 +227,32 @@ def _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_
         widen(sites[1], column_taps, row_r)
 
 
-@free_loop
-def _mark_row(line, row_b, row_r, black, gains, floor, ceiling, above, below, out):
+@loop
+def _mark_row(line, row_b, row_r, codes, gains, per_code, limits, above, below, out):
     """Mark the pixels of a row with chroma at every pixel."""
+    near, far, _, _, _ = limits
     for x in range(out.shape[0]):
-        high, low = _outer(line[x], row_b[x], row_r[x], black, gains)
-        out[x] |= (above if high > ceiling else np.uint8(0)) | (below if low < floor else np.uint8(0))
+        high, low = _outer(line[x], row_b[x], row_r[x], codes[0], per_code)
+        under, over = low < near[0], high > near[1]
+        if not (under or over):
+            continue
+        if low < far[0] or high > far[1] or not _excused(line[x], row_b[x], row_r[x], codes, gains, limits):
+            out[x] |= (above if over else np.uint8(0)) | (below if under else np.uint8(0))
 
 
 @loop
 def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, above, below, marks):
     """Or ``above`` and ``below`` into the marks of every pixel with a component over or under the limits.
 
-    size: width, height; marks: (height, width) uint8; the rest as for `rgb_extremes`.
+    size: width, height; marks: (height, width) uint8; the rest as for `judge_rows`.
     """
     width, height = size
-    black, zero = codes[0], codes[2]
+    zero = codes[2]
     per_code = _outer_gains(codes, gains)
-    floor, ceiling = np.int32(limits[0] * 65536.0), np.int32(limits[1] * 65536.0)
     sites, row_b, row_r = _row_room(width, halved)
     for row in range(height):
         _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
-        _mark_row(luma[row, :width], row_b, row_r, black, per_code, floor, ceiling, above, below, marks[row])
+        _mark_row(luma[row, :width], row_b, row_r, codes, gains, per_code, limits, above, below, marks[row])
 
 
 @free_loop

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from bluffline.measure import rgb_kernels
 from bluffline.measure import scope_kernels as kernels
 from bluffline.measure.areas import Selection
-from bluffline.measure.frame_measure import Planes, rgb_arithmetic, ycbcr_planes
+from bluffline.measure.counted import Planes, rgb_arithmetic, ycbcr_planes
 from bluffline.signal.colorimetry import light_table, rgb_to_xyz
 from bluffline.signal.format import Model, SignalFormat
 

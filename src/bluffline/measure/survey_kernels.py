@@ -3,7 +3,7 @@
 import numpy as np
 
 from bluffline.loops import free_loop, loop
-from bluffline.measure.rgb_kernels import rgb_extremes
+from bluffline.measure.rgb_kernels import judge_rows
 
 _BAND = 16  # rows taken together
 _NONE_INSIDE, _ALL_INSIDE = np.uint64(0), np.uint64(0x0101010101010101)  # eight marks of a row at once
@@ -43,26 +43,27 @@ def count_codes(plane, left, right, top, bottom, bins):
 
 @loop
 def extremes_and_counts(luma, cb, cr, region, halved_down, halved, column_taps, rows, codes, gains, limits, bins):
-    """What `rgb_extremes` finds of a region, and its histograms of Y′, Cb and Cr: in bands, each still in the cache.
+    """What `judge_rows` finds of a region, and its histograms of Y′, Cb and Cr: in bands, each still in the cache.
 
-    Returns (least, greatest, pixels below, pixels above) and (3, bins) int64.
+    Returns (least, greatest, pixels below, above, outside) and (3, bins) int64.
     """
     left, right, top, bottom = region
     site_left, site_right = (left // 2, (right + 1) // 2) if halved else (left, right)
     y, b, r = _counters(bins), _counters(bins), _counters(bins)
-    least, greatest, below, above = np.inf, -np.inf, np.int64(0), np.int64(0)
+    least, greatest, below, above, outside = np.inf, -np.inf, np.int64(0), np.int64(0), np.int64(0)
     for start in range(top, bottom, _BAND):
         stop = min(start + _BAND, bottom)
         band = (left, right, start, stop)
-        found = rgb_extremes(luma, cb, cr, band, halved, column_taps, rows, codes, gains, limits)
-        least, greatest, below, above = min(least, found[0]), max(greatest, found[1]), below + found[2], above + found[3]
+        found = judge_rows(luma, cb, cr, band, halved, column_taps, rows, codes, gains, limits)
+        least, greatest = min(least, found[0]), max(greatest, found[1])
+        below, above, outside = below + found[2], above + found[3], outside + found[4]
         site_top, site_bottom = ((start + (start > top)) // 2, (stop + 1) // 2) if halved_down else (start, stop)
         _count(y, luma, left, right, start, stop)
         _count(b, cb, site_left, site_right, site_top, site_bottom)
         _count(r, cr, site_left, site_right, site_top, site_bottom)
     histograms = np.empty((3, bins), np.int64)
     histograms[0], histograms[1], histograms[2] = y.sum(axis=0)[:bins], b.sum(axis=0)[:bins], r.sum(axis=0)[:bins]
-    return (least, greatest, below, above), histograms
+    return (least, greatest, below, above, outside), histograms
 
 
 @free_loop
@@ -88,19 +89,57 @@ def ycbcr_from_rgb(red, green, blue, width, height, weights, zero, top):
 
 
 @loop
-def count_outside(red, green, blue, region, low, high):
-    """Pixels of an R′G′B′ picture with any component under ``low`` or over ``high`` (codes)."""
+def count_outside(red, green, blue, luma, region, low, high, dark, light):
+    """Pixels of an R′G′B′ picture with any component under ``low`` or over ``high``, and outside those or luma's limits."""
     left, right, top, bottom = region
-    below = above = np.int64(0)
+    below = above = outside = np.int64(0)
     for row in range(top, bottom):
-        r, g, b = red[row, left:right], green[row, left:right], blue[row, left:right]
-        row_below = row_above = np.int32(0)
+        r, g, b, y = red[row, left:right], green[row, left:right], blue[row, left:right], luma[row, left:right]
+        row_below = row_above = row_outside = np.int32(0)
         for x in range(right - left):
-            row_below += np.int32((r[x] < low) | (g[x] < low) | (b[x] < low))
-            row_above += np.int32((r[x] > high) | (g[x] > high) | (b[x] > high))
+            under = (r[x] < low) | (g[x] < low) | (b[x] < low)
+            over = (r[x] > high) | (g[x] > high) | (b[x] > high)
+            row_below += np.int32(under)
+            row_above += np.int32(over)
+            row_outside += np.int32(under | over | (y[x] < dark) | (y[x] > light))
         below += row_below
         above += row_above
-    return below, above
+        outside += row_outside
+    return below, above, outside
+
+
+@loop
+def blank_edges(luma, width, height, ceiling, flat):
+    """How many rows at the top and bottom, and columns at the left and right, are blanking: dark in the mean, and flat.
+
+    luma: (rows, stride) codes; ceiling: of the mean; flat: greatest standard deviation, both in codes. Every fourth sample of a
+    line is read. Returns (top, bottom, left, right); top is the height where every row is blank.
+    """
+    top, bottom, left, right = 0, 0, 0, 0
+    while top < height and _blank_line(luma[top, :width], ceiling, flat):
+        top += 1
+    if top == height:
+        return top, 0, 0, 0
+    while _blank_line(luma[height - 1 - bottom, :width], ceiling, flat):
+        bottom += 1
+    inner = luma[top : height - bottom]
+    while left < width - 1 and _blank_line(inner[:, left], ceiling, flat):
+        left += 1
+    while right < width - 1 - left and _blank_line(inner[:, width - 1 - right], ceiling, flat):
+        right += 1
+    return top, bottom, left, right
+
+
+@loop
+def _blank_line(line, ceiling, flat):
+    total, squares, count = 0.0, 0.0, 0
+    for x in range(0, line.shape[0], 4):
+        code = np.float64(line[x])
+        total += code
+        squares += code * code
+        count += 1
+    mean = total / count
+    return mean < ceiling and squares / count - mean * mean < flat * flat
 
 
 @loop

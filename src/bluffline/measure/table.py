@@ -8,9 +8,36 @@ from numpy.typing import NDArray
 
 from bluffline.measure.frame_measure import FrameMeasure
 
-_FIELDS: list[tuple[str, str]] = [
+LOOK_SIZE = 16 * 9 + 64  # bytes of a frame's look: mean luma of a grid, and shares of tones and hues
+_FIELDS: list[tuple[Any, ...]] = [
     ("readable", "?"),
-    *((name, "i4") for name in ("y_min", "y_max", "y_p01", "y_p999", "cb_min", "cb_max", "cr_min", "cr_max")),
+    *(
+        (name, "i4")
+        for name in (
+            "y_min",
+            "y_max",
+            "y_p01",
+            "y_p999",
+            "cb_min",
+            "cb_max",
+            "cr_min",
+            "cr_max",
+            "reserved",
+            "reserved_x",
+            "reserved_y",
+            "blank_least",
+            "blank_greatest",
+            "blank_pixels",
+            "blank_lit",
+            "blank_luma_high",
+            "blank_luma_low",
+            "blank_rgb_high",
+            "blank_rgb_low",
+            "blank_outside",
+        )
+    ),
+    ("edges", "i4", (4,)),
+    ("look", "u1", (LOOK_SIZE,)),
     *(
         (name, "f4")
         for name in (
@@ -21,6 +48,8 @@ _FIELDS: list[tuple[str, str]] = [
             "luma_low_area",
             "rgb_high_area",
             "rgb_low_area",
+            "outside_area",
+            "blank_spread",
             "clip_high_level",
             "clip_high_area",
             "clip_low_level",
@@ -36,9 +65,9 @@ _FIELDS: list[tuple[str, str]] = [
 ]
 # Where each column stands in a `FrameMeasure`; the others are made from two.
 _MEASURED = {
-    name: name.replace("clip_high_", "clip_high.").replace("clip_low_", "clip_low.")
-    for name, _ in _FIELDS
-    if name not in {"readable", "block_change", "spread_change"}
+    name: name.replace("clip_high_", "clip_high.").replace("clip_low_", "clip_low.").replace("blank_", "blanking.")
+    for name, *_ in _FIELDS
+    if name not in {"readable", "block_change", "spread_change", "look"}
 }
 _values = attrgetter(*_MEASURED.values())
 
@@ -89,6 +118,8 @@ class SurveyTable:
             for number, area in enumerate(measure.areas):
                 row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
                 row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area
+            row["look"][:144] = np.clip(measure.blocks.ravel() * 200 + 20, 0, 255)
+            row["look"][144:] = np.clip(measure.spread * 255, 0, 255)
             if self._previous is not None:
                 row["block_change"] = np.abs(measure.blocks - self._previous.blocks).mean()
                 row["spread_change"] = np.abs(measure.spread - self._previous.spread).sum() / 6.0

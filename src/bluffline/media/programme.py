@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.media.opening import Identity, Opening, shown
 from bluffline.media.pixels import PixelLayout
 from bluffline.media.timecode import Timecode
 from bluffline.signal.format import SignalFormat
@@ -14,21 +15,32 @@ from bluffline.signal.format import SignalFormat
 
 @dataclass(frozen=True, slots=True)
 class Track:
-    """A track that travels with the picture: what it is, in a few words."""
+    """A track that travels with the picture: what it is, in a few words.
+
+    ``kind``: as FFmpeg names it, or timecode or cover. ``flags``: its dispositions (default, forced, …).
+    ``offset``: seconds that a sound begins after the picture.
+    """
 
     index: int
     kind: str
     description: str
+    language: str = ""
+    flags: tuple[str, ...] = ()
+    offset: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Tags:
-    """Code points as the file carries them [H273]; range 0 and the others 2 mean unspecified."""
+    """Code points as the file carries them [H273]; range 0 and the others 2 mean unspecified.
+
+    ``fields``: what its container says of the order of fields, in FFmpeg's numbers: 0 nothing, 1 progressive.
+    """
 
     range: int
     matrix: int
     primaries: int
     transfer: int
+    fields: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,18 +49,25 @@ class FrameIndex:
 
     ``times``: (N,) int64; ``keys``: (K,) int64 frame numbers that can be decoded by themselves;
     ``key_decode_times``: (K,) int64 decoding times of those. ``timed`` is False where the file carries no
-    presentation times and frames can only be counted from the start.
+    presentation times and frames can only be counted from the start. ``found``: how many of the frames are in the file; those
+    after them are declared by it and missing.
     """
 
     times: NDArray[np.int64]
     keys: NDArray[np.int64]
     key_decode_times: NDArray[np.int64]
     timed: bool = True
+    found: int = -1
 
     @property
     def count(self) -> int:
-        """Number of frames in the file."""
+        """Number of frames, with those that are declared and missing."""
         return len(self.times)
+
+    @property
+    def missing(self) -> int:
+        """How many frames are declared that are not there."""
+        return 0 if self.found < 0 else self.count - self.found
 
     @property
     def variable(self) -> bool:
@@ -58,8 +77,30 @@ class FrameIndex:
 
 
 @dataclass(frozen=True)
+class Carried:
+    """What a file carries beside its samples and tags, which a written file should carry too.
+
+    ``mastering``, ``light``: mastering display and content light (ST 2086, CTA-861.3), in FFmpeg's words;
+    ``rotation``: degrees anticlockwise that a player turns the picture by; ``pixel_shape``: width to height of a pixel;
+    ``metadata``: title and the like; ``chapters``: their number.
+    """
+
+    rotation: int = 0
+    alpha: bool = False
+    mastering: str = ""
+    light: str = ""
+    pixel_shape: Fraction = Fraction(1)
+    metadata: tuple[tuple[str, str], ...] = ()
+    chapters: int = 0
+
+
+@dataclass(frozen=True)
 class Programme:
-    """A programme file as probed: the facts, in the words of the file."""
+    """A programme file as probed: the facts, in the words of the file.
+
+    ``picture``: number of the video track that is the picture; ``identity``: of its files when they were opened.
+    ``sound_after``: seconds that the longest sound goes on after the picture ends.
+    """
 
     path: Path
     container: str
@@ -73,6 +114,11 @@ class Programme:
     index: FrameIndex
     timecode: Timecode
     tags: Tags
+    opening: Opening
+    identity: Identity
+    picture: int = 0
+    carried: Carried = Carried()
+    sound_after: float = 0.0
     tracks: tuple[Track, ...] = ()
     notes: tuple[str, ...] = field(default=())
 
@@ -84,7 +130,17 @@ class Programme:
     @property
     def title(self) -> str:
         """What to call the programme on screen: the file's name without its ending."""
-        return self.path.stem
+        return shown(self.path.stem)
+
+    @property
+    def name(self) -> str:
+        """Its path as text that can be printed."""
+        return shown(self.path)
+
+    @property
+    def changed(self) -> bool:
+        """Whether its files are no longer those that were opened."""
+        return self.opening.identity() != self.identity
 
     def label(self, frame: int) -> str:
         """Timecode label of a frame."""

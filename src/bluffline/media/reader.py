@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import ExitStack, suppress
@@ -14,8 +15,9 @@ import numpy as np
 
 from bluffline.errors import MediaError
 from bluffline.media.ffv1 import SliceChecks
+from bluffline.media.opening import opened
 from bluffline.media.pixels import Planes, native_planes
-from bluffline.media.probe import opened, video_stream
+from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme
 
 # Decoders that clip every sample to the bit depth. Others may hand on more, of a damaged or a careless file.
@@ -41,17 +43,20 @@ class Reader:
     def __init__(self, programme: Programme, *, keep_bytes: int = 192 << 20) -> None:
         self.programme = programme
         self._stack = ExitStack()
-        self._container = self._stack.enter_context(opened(programme.path))
-        self._stream = video_stream(self._container, programme.path)
-        self._stream.thread_type = "AUTO"
-        # A damaged frame is an error, not something to be patched over and measured as if it were the programme.
-        self._stream.codec_context.options = {"err_detect": "crccheck+bitstream+buffer+explode"}
+        self._open()
         self._checks: SliceChecks | None = None
         self._damaged: set[int | None] = set()
         self._kept: OrderedDict[int, Frame] = OrderedDict()
         self._keep_bytes = keep_bytes
         self._running: Iterator[Frame] | None = None
         self._next = 0
+        self._digest: int | None = None
+
+    def _open(self) -> None:
+        """Open the file as FFmpeg does by itself: what it patches over it flags, and stricter ways reject sound streams."""
+        self._container = self._stack.enter_context(opened(self.programme.opening))
+        self._stream = video_stream(self._container, self.programme.name, self.programme.picture)
+        self._stream.thread_type = "AUTO"
 
     def close(self) -> None:
         """Let go of the file."""
@@ -69,6 +74,7 @@ class Reader:
         """Every frame from ``start`` to the end, each number exactly once; damaged ones without planes."""
         index, expected = self.programme.index, start
         counted = 0
+        self._digest = 0 if start == 0 else None
         for picture in self._decode_from(start):
             if index.timed:
                 if picture.pts is None:
@@ -89,6 +95,11 @@ class Reader:
         for missing in range(expected, index.count):
             yield Frame(missing, None)
 
+    @property
+    def digest(self) -> str:
+        """A checksum of what `frames` has read so far; empty where it did not start at the first frame."""
+        return f"{self._digest:08x}" if self._digest is not None else ""
+
     def frame(self, number: int) -> Frame:
         """Frame ``number``, exactly; cheap for a neighbour of the last one asked for.
 
@@ -97,7 +108,7 @@ class Reader:
         MediaError : the programme has no such frame.
         """
         if not 0 <= number < self.programme.frame_count:
-            raise MediaError(f"{self.programme.path} has no frame {number}: it holds {self.programme.frame_count}.")
+            raise MediaError(f"{self.programme.name} has no frame {number}: it holds {self.programme.frame_count}.")
         if number in self._kept:
             self._kept.move_to_end(number)
             return self._kept[number]
@@ -110,7 +121,7 @@ class Reader:
             self._keep(frame)
             if frame.number == number:
                 return frame
-        raise MediaError(f"Frame {number} of {self.programme.path} can't be reached.")
+        raise MediaError(f"Frame {number} of {self.programme.name} can't be reached.")
 
     def key_frame(self, number: int) -> Frame:
         """Frame ``number``, one of the index's keys: only it is decoded, where the file lets it stand alone."""
@@ -152,6 +163,8 @@ class Reader:
     def _decode_from(self, number: int) -> Iterator[av.VideoFrame]:
         for packet in self._packets_from(number):
             self._check(packet)
+            if self._digest is not None:
+                self._digest = zlib.crc32(packet, self._digest)
             try:
                 yield from packet.decode()
             except av.error.FFmpegError:
@@ -179,8 +192,7 @@ class Reader:
             targets = [key_time, decode_time, decode_time - second, decode_time - 10 * second, None]
         for target in targets:
             if target is None:
-                # Straight to the first byte of the track, wherever its clock starts.
-                self._container.seek(int(min(index.times[0], 0)) if index.timed else 0, stream=self._stream)
+                self._rewind()
             else:
                 self._container.seek(target, stream=self._stream)
             packets = self._readable(self._container.demux(self._stream))
@@ -192,6 +204,15 @@ class Reader:
                 yield first
                 yield from packets
                 return
+
+    def _rewind(self) -> None:
+        """Straight to the first byte of the track, wherever its clock starts."""
+        index = self.programme.index
+        if self.programme.opening.numbered:  # a still can't be sought in
+            self._stack.close()
+            self._open()
+        else:
+            self._container.seek(int(min(index.times[0], 0)) if index.timed else 0, stream=self._stream)
 
     @staticmethod
     def _readable(packets: Iterator[av.Packet[av.VideoStream]]) -> Iterator[av.Packet[av.VideoStream]]:

@@ -12,12 +12,14 @@ class Timecode:
     """A start label and the counting that follows from it.
 
     ``base`` is the whole number of frame labels in a second; ``drop`` skips labels 0 and 1 (0 to 3 at 59.94) of
-    each minute that is not a tenth minute, so that 29.97 and 59.94 stay with the clock [ST12-1].
+    each minute that is not a tenth minute, so that 29.97 and 59.94 stay with the clock [ST12-1]. ``told``: whether the file
+    says its start label, which may be 00:00:00:00.
     """
 
     base: int
     drop: bool = False
     start: int = 0
+    told: bool = False
 
     @classmethod
     def parse(cls, label: str | None, rate: Fraction) -> "Timecode":
@@ -34,7 +36,7 @@ class Timecode:
         count = (60 * total_minutes + seconds) * base + frames
         if drop:
             count -= base // 15 * (total_minutes - total_minutes // 10)
-        return cls(base, drop, count)
+        return cls(base, drop, count, told=True)
 
     def label(self, frame: int) -> str:
         """The label of frame ``frame``, counted from 0 at the start label."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
@@ -15,12 +16,13 @@ from av.codec.context import Flags
 from av.filter import Graph
 
 from bluffline.errors import SettingsError, WriteError
+from bluffline.media.opening import opened, plain_name
 from bluffline.media.pixels import Planes, layout_of, put_planes
-from bluffline.media.probe import opened
 from bluffline.media.programme import Programme
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, standard
+from bluffline.signal.siting import Siting
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +31,7 @@ class Codec:
 
     ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
     ``matrices``: those that readers can tell from it. ``matrix_tags``: code points of H.273 that it writes for others of the
-    same meaning, which it doesn't know.
+    same meaning, which it doesn't know. ``interlaced``: whether it can hold fields.
     """
 
     name: str
@@ -42,6 +44,7 @@ class Codec:
     full_range: bool = True
     matrices: tuple[Matrix, ...] = tuple(Matrix)
     matrix_tags: tuple[tuple[int, int], ...] = ()
+    interlaced: bool = True
 
     @property
     def lossless(self) -> bool:
@@ -72,6 +75,28 @@ CODECS = {
             (".mov", ".mxf"),
             (("profile", "dnxhr_hqx"),),
             matrices=(Matrix.BT709,),
+            interlaced=False,
+        ),
+        Codec(
+            "mpeg2",
+            "MPEG-2 4:2:2 50 Mbit/s intra",
+            "mpeg2video",
+            "yuv422p",
+            (".mxf", ".mov"),
+            (
+                *((key, "50000000") for key in ("b", "minrate", "maxrate")),
+                ("bufsize", "2000000"),
+                *(
+                    ("g", "1"),
+                    ("bf", "0"),
+                    ("qmin", "1"),
+                    ("qmax", "28"),
+                    ("intra_vlc", "1"),
+                    ("non_linear_quant", "1"),
+                    ("dc", "10"),
+                ),
+            ),
+            full_range=False,
         ),
         Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
@@ -80,6 +105,15 @@ CODECS = {
 RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
 MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
 _FIELDS_APART = {True: 2, False: 3}  # FFmpeg's numbers for fields coded apart, by whether the top field is first
+ENDINGS = (".mov", ".mxf", ".mkv", ".mp4")
+PROGRESSIVE = 1  # FFmpeg's number for pictures without fields
+_LOCATIONS = {
+    Siting.LEFT: "left", Siting.CENTRE: "center", Siting.TOP_LEFT: "topleft", Siting.TOP: "top",
+    Siting.BOTTOM_LEFT: "bottomleft", Siting.BOTTOM: "bottom",
+}  # fmt: skip
+_OF_THE_PICTURE = frozenset({"language", "title"})  # of a track's own words those that its copy keeps
+_MASTERING = 10  # numbers that describe a mastering display: x and y of red, green, blue and white, least and greatest light
+_IN_STEP = 0.001  # seconds that sound may begin beside the picture and still count as in step
 _DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
 _MUXERS = {".mov": "mov", ".mxf": "mxf", ".mkv": "matroska", ".mp4": "mp4"}
 
@@ -126,27 +160,34 @@ def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
     """
     if codec.lossless:
         return source
+    if source.interlaced and not codec.interlaced:
+        raise WriteError(f"{codec.title} can't hold interlaced pictures; choose ProRes, MPEG-2, H.264 or FFV1.")
     if source.model is Model.RGB and source.matrix not in codec.matrices:
         source = replace(source, matrix=codec.matrices[0])
     if source.matrix not in codec.matrices:
         raise WriteError(f"{codec.title} can't say that its matrix is {standard(source.matrix)}; choose another codec.")
     layout = layout_of(codec.pixel_format)
     carried = source.range if codec.full_range else Range.NARROW
-    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried)
+    # 4:2:2 has its chroma on even columns, and lines of its own.
+    siting = Siting.TOP_LEFT if source.siting is Siting.TOP_LEFT else Siting.LEFT
+    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried, siting=siting)
 
 
 class Writer:
     """Writes one file, frame by frame; call `finish` when all are in.
 
     ``source`` is the programme's format with the operator's word on it, which the written tags follow. Planes are never
-    converted here: `write` takes them in `format`.
+    converted here: `write` takes them in `format`. ``tracks``: those that are carried over beside the picture; all where None.
 
     Raises
     ------
     WriteError : a track, the matrix or a variable rate can't be carried, or the disk refuses.
     """
 
-    def __init__(self, target: Path, programme: Programme, source: SignalFormat, codec: Codec) -> None:
+    def __init__(
+        self, target: Path, programme: Programme, source: SignalFormat, codec: Codec, tracks: frozenset[int] | None = None
+    ) -> None:
+        self._kept = frozenset(track.index for track in programme.tracks) if tracks is None else tracks
         self.programme = programme
         self.codec = codec
         self.format = written_format(source, codec)
@@ -157,9 +198,9 @@ class Writer:
         self._end = _MUXERS[target.suffix.lower()]
         if programme.index.variable and self._end == "mxf":
             raise WriteError("An .mxf file can't hold a variable frame rate; choose .mov, .mp4 or .mkv.")
-        self._output = self._guard(lambda: av.open(str(target), "w", format=self._end, metadata_errors="ignore"))
+        self._output = self._guard(lambda: av.open(plain_name(target), "w", format=self._end, metadata_errors="ignore"))
         try:
-            self._source = self._stack.enter_context(opened(programme.path))
+            self._source = self._stack.enter_context(opened(programme.opening))
             self._stream = self._add_picture()
             self._tracks = dict(self._add_tracks())
             self._begin()
@@ -186,10 +227,11 @@ class Writer:
         self._guard(lambda: self._output.mux(self._stream.encode(picture)))
         self._carry_until(time * self._ticks)
 
-    def finish(self) -> None:
-        """Flush the encoder, carry over what sound is left, and close the file."""
+    def finish(self, *, carry: bool = True) -> None:
+        """Flush the encoder, carry over what is left of the other tracks, and close the file."""
         self._guard(lambda: self._output.mux(self._stream.encode(None)))
-        self._carry_until(None)
+        if carry:
+            self._carry_until(None)
         self._guard(self._output.close)
         self._stack.close()
 
@@ -210,25 +252,51 @@ class Writer:
     def _add_picture(self) -> av.VideoStream:
         programme, codec = self.programme, self.codec
         options = dict(codec.options)
-        if codec.name == "h264" and self.format.interlaced:
-            options["x264-params"] = "tff=1" if self.format.top_field_first else "bff=1"
+        if codec.name == "h264":
+            options["x264-params"] = ":".join(self._x264())
+        options["chroma_sample_location"] = _LOCATIONS[self.format.siting]
         stream: av.VideoStream = self._output.add_stream(codec.encoder, rate=programme.frame_rate, options=options)
         stream.width, stream.height, stream.pix_fmt = self.format.width, self.format.height, self._pixel_format
         context = stream.codec_context
         context.time_base = self._ticks
         context.color_range, context.colorspace, context.color_primaries, context.color_trc = self._tags
-        original = self._source.streams.video[0]
+        original = self._source.streams[programme.picture]
+        assert isinstance(original, av.VideoStream)
         if original.sample_aspect_ratio:
             context.sample_aspect_ratio = original.sample_aspect_ratio
+        context.field_order = PROGRESSIVE
         if self.format.interlaced:
             context.flags |= Flags.interlaced_dct | Flags.interlaced_me
             context.field_order = _FIELDS_APART[self.format.top_field_first]
         context.thread_count, context.thread_type = os.cpu_count() or 1, codec.threads
-        if programme.timecode.start:
+        stream.metadata.update({key: value for key, value in original.metadata.items() if key in _OF_THE_PICTURE})
+        stream.disposition = original.disposition
+        if programme.carried.rotation:
+            stream.set_display_rotation(programme.carried.rotation)
+        self._output.metadata.update(dict(programme.carried.metadata))
+        if programme.carried.chapters:
+            self._output.set_chapters(self._source.chapters())
+        if programme.timecode.told:
             label = programme.label(0)
             stream.metadata["timecode"] = label
             self._output.metadata["timecode"] = label
         return stream
+
+    def _x264(self) -> Iterator[str]:
+        """What the H.264 encoder is told in its own words."""
+        if self.format.interlaced:
+            yield "tff=1" if self.format.top_field_first else "bff=1"
+        carried = self.programme.carried
+        numbers = [float(number) for number in re.findall(r"\d+\.\d+", carried.mastering)]
+        if len(numbers) == _MASTERING:
+            red, green, blue, white = ([round(n * 50000) for n in numbers[k : k + 2]] for k in range(0, 8, 2))
+            primaries = "".join(
+                f"{name}({x},{y})" for name, (x, y) in zip(("G", "B", "R", "WP"), (green, blue, red, white), strict=True)
+            )
+            yield f"mastering-display={primaries}L({round(numbers[9] * 10000)},{round(numbers[8] * 10000)})"
+        light = re.findall(r"\d+", carried.light)
+        if len(light) == 2:
+            yield f"cll={','.join(light)}"
 
     def _begin(self) -> None:
         """Write the file's head, which is where a container says that it won't carry a track."""
@@ -263,8 +331,12 @@ class Writer:
         """Copies of the sound, caption and data tracks; the timecode track is written anew by the container."""
         for track in self.programme.tracks:
             source = self._source.streams[track.index]
-            if track.kind == "timecode":
+            if track.kind == "timecode" or track.index not in self._kept:
                 continue
+            if self._end == "mxf" and track.description.startswith("pcm") and abs(track.offset) > _IN_STEP:
+                raise WriteError(
+                    f"An .mxf file can't hold sound that begins {track.offset:+.3f} s beside the picture; choose .mov or .mkv."
+                )
             try:
                 copy = self._output.add_stream_from_template(source, opaque=None)
             except (av.error.FFmpegError, ValueError, TypeError) as error:
@@ -273,6 +345,7 @@ class Writer:
                     "choose another container."
                 ) from error
             copy.metadata.update(source.metadata)
+            copy.disposition = source.disposition
             yield track.index, copy
 
     def _time(self, number: int) -> int:
@@ -285,6 +358,8 @@ class Writer:
         start = Fraction(int(index.times[0])) * self.programme.time_base if index.timed else Fraction(0)
         while (packet := self._waiting) is not None:
             base = packet.time_base
+            if packet.size and packet.dts is None:  # a cover belongs to no time
+                packet.pts = packet.dts = round(start / base)
             if packet.dts is not None:
                 if time is not None and packet.dts * base - start > time:
                     return
@@ -326,6 +401,7 @@ def _writable(programme: Programme) -> str:
     if source.model is Model.RGB:
         # Losslessly coded R′G′B′ starts at 9 bits in planar form.
         return "bgr0" if source.bit_depth == 8 else f"gbrp{depth}"
-    if programme.pixel_format.startswith("gray"):
-        return programme.pixel_format
-    return f"yuv{source.sampling.replace(':', '')}p{depth}"
+    if programme.layout.sources[1] is None:
+        return f"gray{depth}"
+    sampling = {(2, 2): "410", (2, 1): "411"}.get(programme.layout.spread, source.sampling.replace(":", ""))
+    return f"yuv{sampling}p{depth}"

@@ -9,7 +9,7 @@ from bluffline.charts.frame import SURE, shoelace
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import sample_frame
 from bluffline.errors import ChartError
-from bluffline.measure.frame_measure import Planes
+from bluffline.measure.counted import Planes
 from bluffline.rules.findings import Finding, Severity
 from bluffline.rules.rulefile import RuleChart
 from bluffline.rules.shots import Shot

@@ -5,8 +5,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bluffline.measure.frame_measure import FrameMeasure, Limits, Planes
-from bluffline.prove.survey import Survey, measure_by_rules
+from bluffline.measure.counted import Limits, Planes
+from bluffline.measure.frame_measure import FrameMeasure
+from bluffline.prove.survey import Survey, exacting, measure_by_rules
 from bluffline.rules.findings import Finding, percent_columns
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
@@ -30,6 +31,9 @@ from bluffline.treat.steps import (
 _KNEE_REACH = 2.5  # the roll-off takes this many times the excess below the limit …
 _KNEE_LEAST, _KNEE_MOST = 5.0, 30.0  # … but no less and no more than so many percent
 _ROUNDS = 4
+_STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
+# Findings that a treatment answers.
+ANSWERED = frozenset({"luma-high", "luma-low", "rgb-high", "rgb-low", "outside", "reserved", "blanking"})
 
 Look = Callable[[int], Planes | None]
 
@@ -58,13 +62,17 @@ def _knee_room(excess: float) -> float:
 
 
 def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:
-    """Least and greatest luma of a shot, in percent."""
+    """Least and greatest luma of a shot, in percent, but for as few pixels as the rules tolerate in any case.
+
+    They set a curve; one stray pixel must not. Where rules tolerate less than a thousandth of the picture, every pixel counts.
+    """
     percent = percent_columns(survey.table, survey.source)
     span = slice(shot.first, shot.last + 1)
     readable = survey.table.column("readable")[span]
     if not readable.any():
         return 0.0, 100.0
-    return float(percent["y_min"][span][readable].min()), float(percent["y_max"][span][readable].max())
+    low, high = ("y_p01", "y_p999") if survey.rules.area >= _STRAY else ("y_min", "y_max")
+    return float(percent[low][span][readable].min()), float(percent[high][span][readable].max())
 
 
 def propose(
@@ -80,7 +88,7 @@ def propose(
     """
     rules = {finding.rule for finding in findings}
     kept = tuple(step for step in treatment if isinstance(step, COLOUR_STEPS))
-    if not rules & {"luma-high", "luma-low", "rgb-high", "rgb-low"} and not colours_of(kept):
+    if not rules & ANSWERED and not colours_of(kept):
         return None
     source = survey.source
     steps: list[tuple[Step, str]] = []
@@ -97,6 +105,9 @@ def propose(
             break
         steps += added
         steps.sort(key=lambda pair: STEP_ORDER.index(type(pair[0])))
+    if not steps and rules & ANSWERED:
+        # What is outside is too little, or lies outside the picture: limits that leave all else as it is.
+        steps = _bare_limits(survey)
     if not steps:
         return None
     return Proposal(number, (*kept, *(step for step, _ in steps)), tuple(reason for _, reason in steps))
@@ -110,20 +121,32 @@ def _remedies(
     have = {type(step) for step in treatment}
     low, high = (float(value) for value in tone_curve(treatment, np.array(extremes))[0])
     added: list[tuple[Step, str]] = []
-    if "luma-high" in broken and SoftCeiling not in have:
+    together = "outside" in broken and not broken.keys() & {"luma-high", "luma-low", "rgb-high", "rgb-low"}
+    over, under = (rule in broken or (together and broken.get(f"{rule}-share", 0) > 0) for rule in ("luma-high", "luma-low"))
+    if over and SoftCeiling not in have:
         added.append((ceiling_for(high, limits.luma[1]), f"luma reaches {high:.1f} %, the limit is {limits.luma[1]:g} %"))
-    if "luma-low" in broken and SoftFloor not in have:
+    if under and SoftFloor not in have:
         added.append((floor_for(low, limits.luma[0]), f"luma falls to {low:.1f} %, the limit is {limits.luma[0]:g} %"))
-    if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken):
-        area = max(broken.get("rgb-high", 0), broken.get("rgb-low", 0))
+    if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken or together):
+        area = max(broken.get(rule, 0) for rule in ("rgb-high", "rgb-low", "outside"))
         added.append((ChromaRein(*limits.rgb), f"R′G′B′ is outside on {area:.1f} % of the picture"))
     return added
+
+
+def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:
+    """Hard limits, for stray pixels that no curve is to be bent for."""
+    limits = survey.rules.limits
+    return [
+        (ceiling_for(limits.luma[1], limits.luma[1], hard=True), f"stray pixels over {limits.luma[1]:g} % are held"),
+        (floor_for(limits.luma[0], limits.luma[0], hard=True), f"stray pixels under {limits.luma[0]:g} % are held"),
+        (ChromaRein(*limits.rgb, onset=0.0), "stray colours are reined in"),
+    ]
 
 
 def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> list[int]:
     """Frames that say most about a shot: for each rule broken, the one furthest out and the one most widely out."""
     chosen = {finding.worst_frame for finding in findings} or {shot.first, (shot.first + shot.last) // 2, shot.last}
-    for rule in ("luma_high", "luma_low", "rgb_high", "rgb_low"):
+    for rule in ("luma_high", "luma_low", "rgb_high", "rgb_low", "outside"):
         area = survey.table.column(f"{rule}_area")[shot.first : shot.last + 1]
         if area.max() > 0:
             chosen.add(shot.first + int(np.argmax(area)))
@@ -131,14 +154,20 @@ def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> li
 
 
 def _broken(survey: Survey, treatment: Treatment, samples: Sequence[Planes]) -> dict[str, float]:
-    """Rules that sample frames still break under a treatment, with the widest area in percent."""
-    treat = FrameTreatment(treatment, survey.source)
+    """Rules that sample frames still break under a treatment, with the widest area in percent.
+
+    With ``-share`` behind its name, each limit that is broken at all, however little.
+    """
+    treat = FrameTreatment(treatment, survey.source, region=survey.region)
+    exact = exacting(survey.rules)
     worst: dict[str, float] = {}
     for planes in samples:
-        measure = measure_by_rules(treat.apply(planes), survey.source, survey.region, survey.rules)
+        measure = measure_by_rules(treat.apply(planes), survey.source, survey.region, exact)
         for rule, area in areas_outside(measure).items():
             if survey.rules.outside(area):
                 worst[rule] = max(area, worst.get(rule, 0.0))
+            if area > 0:
+                worst[f"{rule}-share"] = max(area, worst.get(f"{rule}-share", 0.0))
     return worst
 
 
@@ -149,6 +178,7 @@ def areas_outside(measure: FrameMeasure) -> dict[str, float]:
         "luma-low": measure.luma_low_area,
         "rgb-high": measure.rgb_high_area,
         "rgb-low": measure.rgb_low_area,
+        "outside": measure.outside_area,
     }
 
 

@@ -2,39 +2,47 @@
 
 import hashlib
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
 
-from bluffline.errors import SettingsError, WriteError
+from bluffline.errors import MediaError, SettingsError, WriteError
+from bluffline.media.carriage import Carriage
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Codec, refuse_source_as_target
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
-from bluffline.prove.render import render
-from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey
+from bluffline.prove.render import KeepUnreadable, refuse_changed, render
+from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
-from bluffline.treat.steps import Treatment
+from bluffline.treat.steps import Treatment, acts
 
 MOST_ROUNDS = 4
 _LEAST_MARGIN, _MOST_MARGIN = 0.5, 3.0  # percent a round
 _OVERSHOOT_SHARE = 0.6
 _BLOCK = 1 << 20
+_SHOWN_RUNS = 12
 
 
 @dataclass(frozen=True)
 class ProveRequest:
-    """What is to be written: a complete survey of the source, its shots, and their treatments by shot number."""
+    """What is to be written: a complete survey of the source, its shots, and their treatments by shot number.
+
+    ``keep_unreadable``: what is written for frames that can't be read; without it a source that has some is refused.
+    ``carriage``: which tracks go over, and what is lost; all tracks where None.
+    """
 
     survey: Survey
     shots: Sequence[Shot]
     treatments: dict[int, Treatment]
     target: Path
     codec: Codec
+    keep_unreadable: KeepUnreadable | None = None
+    carriage: Carriage | None = None
 
 
 @dataclass(frozen=True)
@@ -50,11 +58,58 @@ class Proof:
     source_checksum: str
     written_checksum: str
     finished: datetime
+    unreadable: tuple[int, ...] = ()
+    source_size: int = 0
+    written_size: int = 0
 
     @property
     def legal(self) -> bool:
-        """Whether the written file has nothing left that must be fixed."""
-        return not must_fix(self.after_findings)
+        """Whether the written file has nothing left that must be fixed, and all of the source was read."""
+        return not must_fix(self.after_findings) and not self.unreadable
+
+    @property
+    def verdict(self) -> str:
+        """The outcome in a few words."""
+        if self.unreadable:
+            count = len(self.unreadable)
+            return f"not proved: {count} frame{'s' if count > 1 else ''} could not be read"
+        return "proved legal" if self.legal else "not legal"
+
+
+# What a certificate makes of a proof: the texts that are to stand beside the written file, by their paths.
+Certify = Callable[[Proof], Mapping[Path, bytes]]
+
+
+def certificate_paths(target: Path) -> list[Path]:
+    """Where a file's certificate stands: JSON, findings as CSV, and a page to be printed."""
+    return [target.with_name(f"{target.name}.{part}") for part in ("certificate.json", "findings.csv", "certificate.html")]
+
+
+def frame_list(numbers: Sequence[int]) -> str:
+    """Frame numbers as runs: 3, 7–9."""
+    runs: list[list[int]] = []
+    for number in numbers:
+        if runs and number == runs[-1][1] + 1:
+            runs[-1][1] = number
+        else:
+            runs.append([number, number])
+    told = [f"{first}" if first == last else f"{first}–{last}" for first, last in runs[:_SHOWN_RUNS]]
+    return ", ".join(told) + (" …" if len(runs) > _SHOWN_RUNS else "")
+
+
+def refuse_unreadable(survey: Survey, keep: KeepUnreadable | None) -> None:
+    """A source with frames that can't be read is not treated as if they were there.
+
+    Raises
+    ------
+    MediaError : it has some, and it was not said what is to be written for them
+    """
+    missing = unreadable_frames(survey)
+    if missing and keep is None:
+        raise MediaError(
+            f"{len(missing)} of {survey.programme.frame_count} frames of {survey.programme.name} can't be read "
+            f"({frame_list(missing)}), so it can't be proved; --keep-unreadable hold or black writes it all the same."
+        )
 
 
 def propose_all(
@@ -77,12 +132,14 @@ def propose_all(
     return proposals
 
 
-def prove(request: ProveRequest, monitor: Monitor) -> Proof:
+def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: {}) -> Proof:
     """Write the treated programme and prove it.
 
     Each round renders to a temporary name beside the target, reads that file back and surveys it; where coding has
-    pushed a shot over a limit again, the shot's treatment keeps further clear of it in the next round. Only then does
-    the file get the target's name. After the last round it does so even if findings remain, and the proof says so.
+    pushed a shot over a limit again, the shot's treatment keeps further clear of it in the next round. Treated shots
+    are judged without any allowance for rounding, so that any other meter says the same. Only then does the file get the
+    target's name, and what ``certify`` makes of the proof is put beside it; an older certificate is gone before. After the
+    last round it does so even if findings remain, and the proof says so.
 
     Raises
     ------
@@ -90,37 +147,46 @@ def prove(request: ProveRequest, monitor: Monitor) -> Proof:
     """
     survey, target = request.survey, request.target
     refuse_source_as_target(survey.programme.path, target)
+    refuse_unreadable(survey, request.keep_unreadable)
     treatments = dict(request.treatments)
     working = target.with_name(f".{target.stem}.{os.getpid()}.unproved{target.suffix}")
     try:
         for turn in range(1, MOST_ROUNDS + 1):
             told = f", round {turn}" if turn > 1 else ""
-            written = render(
+            written, digest = render(
                 survey.programme, survey.source, request.shots, treatments, working, request.codec, monitor,
-                stage=f"Render{told}",
+                region=survey.region, keep_unreadable=request.keep_unreadable, stage=f"Render{told}",
+                tracks=request.carriage.tracks if request.carriage else None,
             )  # fmt: skip
-            after = start_survey(written, survey.rules, region=survey.region)
+            if survey.read and survey.read != [digest]:
+                raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")
+            treated = tuple(request.shots[number] for number, steps in treatments.items() if acts(steps))
+            after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated)
             run_survey(after, monitor, stage=f"Read back{told}")
             findings = after.findings(list(request.shots))
             if not must_fix(findings) or turn == MOST_ROUNDS:
                 break
             treatments = _with_margin(request, treatments, findings)
-        source_checksum = _checksum(survey.programme.path, monitor, "the source")
-        written_checksum = _checksum(working, monitor, "the written file")
-        _settle(working, target)
+        source_checksum = _checksum(survey.programme.opening.files, monitor, "the source")
+        refuse_changed(survey.programme)
+        proof = Proof(
+            request=request,
+            before=survey.findings(list(request.shots)),
+            after=after,
+            after_findings=findings,
+            treatments=treatments,
+            rounds=turn,
+            source_checksum=source_checksum,
+            written_checksum=_checksum((working,), monitor, "the written file"),
+            finished=datetime.now(UTC),
+            unreadable=tuple(unreadable_frames(survey)),
+            source_size=sum(size for _, size, _ in survey.programme.identity.stats),
+            written_size=working.stat().st_size,
+        )
+        settle(working, target, certify(proof))
     finally:
         working.unlink(missing_ok=True)
-    return Proof(
-        request=request,
-        before=survey.findings(list(request.shots)),
-        after=after,
-        after_findings=findings,
-        treatments=treatments,
-        rounds=turn,
-        source_checksum=source_checksum,
-        written_checksum=written_checksum,
-        finished=datetime.now(UTC),
-    )
+    return proof
 
 
 def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findings: list[Finding]) -> dict[int, Treatment]:
@@ -131,6 +197,8 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
     }  # fmt: skip
     margins: dict[tuple[int, str], float] = {}
     for finding in must_fix(findings):
+        for rule, _ in finding.made_of:  # together too much, though none of them is by itself
+            margins[finding.shot, rule] = max(margins.get((finding.shot, rule), 0.0), _LEAST_MARGIN)
         if finding.rule not in bounds:
             continue  # no step answers it: the proof says what remains
         excess = abs(finding.worst_value - bounds[finding.rule]) * _OVERSHOOT_SHARE
@@ -145,22 +213,51 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
     return changed
 
 
-def _checksum(path: Path, monitor: Monitor, name: str) -> str:
-    """SHA-256 of a file, in hexadecimal."""
-    digest, size, done = hashlib.sha256(), max(path.stat().st_size, 1), 0
-    with path.open("rb") as file:
-        while block := file.read(_BLOCK):
-            digest.update(block)
-            done += len(block)
-            monitor.at(f"Checksum of {name}", done, size, "bytes")
+def _checksum(paths: Sequence[Path], monitor: Monitor, name: str) -> str:
+    """SHA-256 of a file, or of numbered pictures one after the other, in hexadecimal."""
+    digest, size, done = hashlib.sha256(), max(sum(path.stat().st_size for path in paths), 1), 0
+    for path in paths:
+        with path.open("rb") as file:
+            while block := file.read(_BLOCK):
+                digest.update(block)
+                done += len(block)
+                monitor.at(f"Checksum of {name}", done, size, "bytes")
     return digest.hexdigest()
 
 
-def _settle(working: Path, target: Path) -> None:
-    """Give the finished file its name, after it has reached the disk."""
+def settle(working: Path, target: Path, beside: Mapping[Path, bytes]) -> None:
+    """Give a finished file its name, and put its certificate beside it.
+
+    All of it reaches the disk under other names first. Then an older certificate is moved aside, the file gets its name, and
+    the new certificate its own: at no moment does a file stand beside a certificate of another. Where that fails, what was
+    there is there again.
+
+    Raises
+    ------
+    WriteError : the disk refuses
+    """
+    prepared = {path: path.with_name(f".{path.name}.{os.getpid()}.new") for path in beside}
+    aside = {path: path.with_name(f".{path.name}.{os.getpid()}.old") for path in certificate_paths(target) if path.exists()}
+    moved: list[Path] = []
     try:
-        with working.open("rb+") as file:
-            os.fsync(file.fileno())
+        for path, data in beside.items():
+            with prepared[path].open("wb") as file:
+                file.write(data)
+                file.flush()
+                os.fsync(file.fileno())
+        with working.open("rb+") as written:
+            os.fsync(written.fileno())
+        for path, old in aside.items():
+            path.replace(old)
+            moved.append(path)
         working.replace(target)
+        moved.clear()
+        for path, ready in prepared.items():
+            ready.replace(path)
     except OSError as error:
         raise WriteError(f"{target.name} could not be given its name: {error.strerror}.") from error
+    finally:
+        for path in moved:
+            aside[path].replace(path)
+        for rest in (*prepared.values(), *aside.values()):
+            rest.unlink(missing_ok=True)

@@ -2,12 +2,13 @@
 
 from bisect import bisect_right
 from collections.abc import Sequence
+from enum import StrEnum
 from pathlib import Path
 
-import numpy as np
-
-from bluffline.errors import WriteError
-from bluffline.measure.frame_measure import Planes
+from bluffline.errors import MediaError, WriteError
+from bluffline.measure.counted import Planes
+from bluffline.measure.region import Region
+from bluffline.media.carriage import black_planes, mistaken_for
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
@@ -15,9 +16,18 @@ from bluffline.media.writer import Codec, Writer
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import Treatment
+
+_LOOK_EVERY = 25  # frames between two looks at whether the source is still the same
+
+
+class KeepUnreadable(StrEnum):
+    """What is written for a frame that can't be decoded: the last good one before it, or black."""
+
+    HOLD = "hold"
+    BLACK = "black"
 
 
 def render(
@@ -29,21 +39,33 @@ def render(
     codec: Codec,
     monitor: Monitor,
     *,
+    region: Region | None = None,
+    keep_unreadable: KeepUnreadable | None = None,
+    tracks: frozenset[int] | None = None,
     stage: str = "Render",
-) -> Programme:
-    """Write the whole programme to ``target``, treating shots by their number in ``shots``, and return it as it is read back.
+) -> tuple[Programme, str]:
+    """Write the whole programme to ``target``, treating shots by their number in ``shots``.
 
-    A frame that can't be decoded is written as the last good frame before it.
+    Parameters
+    ----------
+    region : the active picture; outside it treatments only hold what breaks their limits
+    keep_unreadable : what is written for a frame that can't be decoded; where None it is an error
+    tracks : those carried over beside the picture; all where None
+
+    Returns
+    -------
+    the programme as it is read back, and `Reader.digest` of what was read of the source
 
     Raises
     ------
+    MediaError : a frame can't be decoded, or the source has changed since it was opened
     WriteError : also where readers would see other frames, levels, colours or fields than were written.
     CancelledError : the monitor was asked to stop. After any of these the caller removes what there is of ``target``.
     """
-    writer = Writer(target, programme, source, codec)
+    writer = Writer(target, programme, source, codec, tracks)
     try:
         starts = [shot.first for shot in shots]
-        prepared = {number: FrameTreatment(steps, writer.format) for number, steps in treatments.items()}
+        prepared = {number: FrameTreatment(steps, writer.format, region=region) for number, steps in treatments.items()}
 
         def treat(frame: Frame) -> tuple[int, Planes | None]:
             if frame.planes is None:
@@ -52,12 +74,18 @@ def render(
             treatment = prepared.get(bisect_right(starts, frame.number) - 1)
             return frame.number, treatment.apply(planes) if treatment else planes
 
-        last = _black(writer.format)
+        last = black = black_planes(writer.format)
         with Reader(programme) as reader:
             for number, planes in in_order(treat, reader.frames()):
-                last = planes or last
+                last = planes or _instead(
+                    number, programme, {KeepUnreadable.HOLD: last, KeepUnreadable.BLACK: black}, keep_unreadable
+                )
                 writer.write(number, last)
+                if number % _LOOK_EVERY == 0:
+                    refuse_changed(programme)
                 monitor.at(stage, number + 1, programme.frame_count)
+            digest = reader.digest
+        refuse_changed(programme)
         writer.finish()
     except BaseException:
         writer.abandon()
@@ -67,26 +95,26 @@ def render(
         raise WriteError(
             f"Only {read.frame_count} frames could be read back of {programme.frame_count} written: nothing was kept."
         )
-    if mistaken := _mistaken(writer.format, read.format):
+    if mistaken := mistaken_for(writer.format, read):
         raise WriteError(f"Readers would mistake its {mistaken}, so the file was not kept; choose another codec or ending.")
-    return read
+    return read, digest
 
 
-def _mistaken(written: SignalFormat, read: SignalFormat) -> str:
-    """What of a format its readers take for something else, in words."""
-    wrong = {
-        "range": written.range is not read.range,
-        "matrix": written.model is Model.YCBCR and written.matrix is not read.matrix,
-        "scanning": written.interlaced != read.interlaced,
-        "order of fields": written.interlaced and written.top_field_first != read.top_field_first,
-    }
-    return " and ".join(word for word, so in wrong.items() if so)
+def _instead(
+    number: int, programme: Programme, ways: dict[KeepUnreadable, Planes], keep_unreadable: KeepUnreadable | None
+) -> Planes:
+    """What is written for a frame that can't be read."""
+    if keep_unreadable is None:
+        raise MediaError(f"Frame {number} of {programme.name} can't be read, so nothing was written.")
+    return ways[keep_unreadable]
 
 
-def _black(written: SignalFormat) -> Planes:
-    """A black picture, for a programme whose first frame can't be decoded."""
-    dtype = np.uint8 if written.bit_depth == 8 else np.uint16
-    columns, rows = written.chroma_size
-    luma = np.full((written.height, written.width), written.levels.black, dtype)
-    chroma = np.full((rows, columns), written.levels.zero, dtype)
-    return (luma, chroma, chroma) if written.sampling != "R′G′B′" else (luma, luma, luma)
+def refuse_changed(programme: Programme) -> None:
+    """Nothing can be said of a file that is not the one that was opened.
+
+    Raises
+    ------
+    MediaError : its files have been changed, replaced or removed
+    """
+    if programme.changed:
+        raise MediaError(f"{programme.name} was changed while it was worked on, so nothing of it is certified; open it again.")

@@ -9,15 +9,17 @@ import numpy as np
 
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
-from bluffline.measure.frame_measure import FrameMeasure, Planes, Region, measure_area, measure_frame, without
+from bluffline.measure.counted import Planes
+from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
 from bluffline.measure.gamut import gamut_area
+from bluffline.measure.region import Region, without
 from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.prove.charts import ChartMeasure, chart_in, judge_chart, rule_reference
 from bluffline.prove.monitor import Monitor, in_order
-from bluffline.rules.findings import Finding, Severity, in_reading_order, judge
+from bluffline.rules.findings import Finding, Severity, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import SignalFormat
@@ -27,7 +29,11 @@ _SAMPLES = 12
 
 @dataclass(frozen=True)
 class Survey:
-    """A survey, finished or still growing: what was asked for, and the rows measured so far."""
+    """A survey, finished or still growing: what was asked for, and the rows measured so far.
+
+    ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
+    finished, `Reader.digest` of what was measured, if it was measured in one go.
+    """
 
     programme: Programme
     source: SignalFormat
@@ -35,6 +41,8 @@ class Survey:
     rules: Rules
     table: SurveyTable = field(repr=False)
     charts: list[ChartMeasure] = field(default_factory=list)
+    read: list[str] = field(default_factory=list)
+    exact: tuple[Shot, ...] = ()
 
     @property
     def complete(self) -> bool:
@@ -48,13 +56,21 @@ class Survey:
     def findings(self, shots: list[Shot] | None = None) -> list[Finding]:
         """Findings of what has been measured so far, in ``shots`` or in those it finds itself."""
         shots = self.shots() if shots is None else shots
-        return in_reading_order([*judge(self.table.frozen(), shots, self.source, self.rules), *self._chart_findings(shots)])
+        index = self.programme.index
+        surveyed = Surveyed(self.region, float(self.programme.frame_rate), index.count - index.missing)
+        judged = judge(self.table.frozen(), shots, self.source, self.rules, surveyed)
+        return in_reading_order([*judged, *self._chart_findings(shots)])
 
     def _chart_findings(self, shots: list[Shot]) -> Iterator[Finding]:
         for measure in list(self.charts):
             number = bisect_right([shot.first for shot in shots], measure.frame) - 1
             if self.rules.chart is not None and (finding := judge_chart(measure, self.rules.chart, number, shots[number])):
                 yield finding
+
+
+def unreadable_frames(survey: Survey) -> list[int]:
+    """The frames of a finished survey that could not be read."""
+    return [int(number) for number in np.flatnonzero(~survey.table.column("readable"))]
 
 
 def must_fix(findings: list[Finding]) -> list[Finding]:
@@ -95,6 +111,7 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
         for row in in_order(measure, reader.frames(len(survey.table))):
             survey.table.append(row)
             monitor.at(stage, len(survey.table), total)
+        survey.read[:] = [reader.digest] if reader.digest else []
         if survey.rules.chart is not None:
             survey.charts[:] = _charts(survey, survey.rules.chart, reader, monitor)
     return survey
@@ -115,14 +132,22 @@ def _charts(survey: Survey, rule: RuleChart, reader: Reader, monitor: Monitor) -
 def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:
     if frame.planes is None:
         return None
-    return measure_by_rules(frame.planes, survey.source, survey.region, survey.rules)
+    strict = any(frame.number in shot for shot in survey.exact)
+    rules = exacting(survey.rules) if strict else survey.rules
+    return measure_by_rules(frame.planes, survey.source, survey.region, rules)
+
+
+@lru_cache(maxsize=4)
+def exacting(rules: Rules) -> Rules:
+    """The same rules for what is written here: no code is excused because it was rounded."""
+    return replace(rules, limits=replace(rules.limits, exact=True))
 
 
 def measure_by_rules(planes: Planes, source: SignalFormat, region: Region, rules: Rules) -> FrameMeasure:
     """Everything of a frame that the rules in force ask for."""
     size = source.width, source.height
     left_out = [area.region(*size) for area in rules.left_out]
-    measure = measure_frame(planes, source, region, rules.limits, left_out)
+    measure = measure_frame(planes, source, region, rules.limits, left_out, low_pass=rules.low_pass)
     if rules.limited:
         areas = tuple(measure_area(planes, source, area.region(*size), area.luma) for area in rules.limited if area.luma)
         measure = replace(measure, areas=areas)

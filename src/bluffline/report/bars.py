@@ -10,7 +10,7 @@ def bars_report(reading: BarsReading, programme: Programme, frame: int) -> dict[
     """The check in the form of schema ``bluffline.bars/1``; luma in percent, chroma in percent of ±50, hue in degrees."""
     return {
         "schema": "bluffline.bars/1",
-        "file": str(programme.path),
+        "file": programme.name,
         "frame": frame,
         "timecode": programme.label(frame),
         "pattern": reading.pattern,

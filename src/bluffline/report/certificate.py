@@ -6,14 +6,18 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
+import av
+import numba
 import numpy as np
 
 from bluffline import __version__
-from bluffline.prove.prove import Proof
+from bluffline.media.opening import shown
+from bluffline.media.writer import written_format
+from bluffline.prove.prove import Proof, certificate_paths, frame_list
 from bluffline.prove.survey import Survey
-from bluffline.report.check import check_report, finding_report, findings_csv
-from bluffline.report.files import save_text
+from bluffline.report.check import check_report, finding_report, findings_csv, rules_name
 from bluffline.rules.findings import percent_columns
+from bluffline.signal.convert import same_samples
 from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor, Step
 from bluffline.treat.stored import step_fields
 
@@ -28,17 +32,45 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
         "schema": "bluffline.legalise/1",
         "before": check_report(proof.request.survey, shots),
         "after": check_report(proof.after, shots)
-        | {"file": check_report(proof.after)["file"] | {"path": str(proof.request.target)}},
+        | {"file": check_report(proof.after)["file"] | {"path": shown(proof.request.target)}},
         "rounds": proof.rounds,
-        "output": str(proof.request.target),
+        "output": shown(proof.request.target),
         "codec": proof.request.codec.title,
         "proved": proof.legal,
+        "verdict": proof.verdict,
+        "unreadable_frames": list(proof.unreadable),
+        "kept_unreadable": str(proof.request.keep_unreadable) if proof.unreadable else None,
+        "not_carried": list(proof.request.carriage.losses) if proof.request.carriage else [],
+        "overrides": overrides(proof.request.survey),
+        "untreated_same_samples": same_samples_written(proof),
+        "versions": versions(),
+        "finished": proof.finished.isoformat(timespec="seconds"),
+        "size": {"source": proof.source_size, "written": proof.written_size},
         "sha256": {"source": proof.source_checksum, "written": proof.written_checksum},
         "treatments": [
             {"shot": number, "steps": [step_report(step) for step in steps]}
             for number, steps in sorted(proof.treatments.items())
         ],
     }
+
+
+def overrides(survey: Survey) -> dict[str, str]:
+    """The operator's word against the file's own, by what it is about."""
+    told, source = survey.programme.format, survey.source
+    facts = {"range": (told.range, source.range), "matrix": (told.matrix, source.matrix)}
+    return {name: f"{was} read as {now}" for name, (was, now) in facts.items() if was is not now}
+
+
+def same_samples_written(proof: Proof) -> bool:
+    """Whether untreated frames reach the encoder as the very samples of the source, not brought to another format."""
+    source = proof.request.survey.source
+    return same_samples(source, written_format(source, proof.request.codec))
+
+
+def versions() -> dict[str, str]:
+    """The program and the libraries that measured and wrote."""
+    libraries = {name: ".".join(map(str, number)) for name, number in av.library_versions.items()}
+    return {"bluffline": __version__, "PyAV": av.__version__, "NumPy": np.__version__, "numba": numba.__version__} | libraries
 
 
 def step_report(step: Step) -> dict[str, Any]:
@@ -68,24 +100,15 @@ def _signed(value: float) -> str:
     return f"{value:.1f}".replace("-", "−")
 
 
-def save_certificate(proof: Proof) -> list[Path]:
-    """Write the certificate's three files beside the target and return their paths.
-
-    Raises
-    ------
-    WriteError : the disk refuses.
-    """
-    target = proof.request.target
+def certificate_files(proof: Proof) -> dict[Path, bytes]:
+    """The certificate's three files, by the paths where they are to stand (see `certificate_paths`)."""
     programme = proof.request.survey.programme
-    files = {
-        target.with_name(f"{target.name}.certificate.json"): json.dumps(legalise_report(proof), indent=2, ensure_ascii=False)
-        + "\n",
-        target.with_name(f"{target.name}.findings.csv"): findings_csv(proof.before, programme),
-        target.with_name(f"{target.name}.certificate.html"): certificate_page(proof),
-    }
-    for path, text in files.items():
-        save_text(path, text)
-    return list(files)
+    texts = (
+        json.dumps(legalise_report(proof), indent=2, ensure_ascii=False) + "\n",
+        findings_csv(proof.before, programme),
+        certificate_page(proof),
+    )
+    return {path: text.encode() for path, text in zip(certificate_paths(proof.request.target), texts, strict=True)}
 
 
 def certificate_page(proof: Proof) -> str:
@@ -123,6 +146,14 @@ def certificate_page(proof: Proof) -> str:
             ("After, read back", skyline_svg(proof.after, [shot.first for shot in request.shots])),
         ],
         version=__version__,
+        versions=versions(),
+        overrides=overrides(request.survey),
+        rules_name=rules_name(request.survey.rules),
+        same_samples=same_samples_written(proof),
+        source_name=shown(programme.path.name),
+        target_name=shown(request.target.name),
+        losses=request.carriage.losses if request.carriage else (),
+        unreadable=frame_list(proof.unreadable),
     )
 
 
@@ -130,8 +161,12 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
     """The skyline as SVG: luma filled, R′G′B′ in outline, what lies outside the rules' limits hatched."""
     import jinja2
 
-    percent = percent_columns(survey.table, survey.source)
-    count = max(len(survey.table), 1)
+    percent, frames = percent_columns(survey.table, survey.source), max(len(survey.table), 1)
+    count = min(frames, _SVG_WIDTH)
+    if frames > count:  # as fine as the page is wide: the extremes of the frames that share a column
+        starts = np.arange(count) * frames // count
+        ends = {"y_max": np.maximum, "y_min": np.minimum, "rgb_max": np.maximum, "rgb_min": np.minimum}
+        percent = {name: extreme.reduceat(percent[name], starts) for name, extreme in ends.items()}
     limits = survey.rules.limits
     low, high = _SVG_RANGE
 
@@ -158,7 +193,7 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
         rgb=band(percent["rgb_max"], percent["rgb_min"]),
         outside=[over, under, rgb_over, rgb_under],
         lines=[(f"{value:g}".replace("-", "−"), height(value)) for value in (*limits.luma, *limits.rgb)],
-        cuts=[cut * _SVG_WIDTH / count for cut in cuts[1:]],
+        cuts=sorted({round(cut * _SVG_WIDTH / frames) for cut in cuts[1:]}),
         marks=[(value, height(value)) for value in (0, 50, 100)],
     )
     return drawn

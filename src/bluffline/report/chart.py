@@ -20,7 +20,7 @@ def chart_report(programme: Programme, reference: Reference, shot: ChartShot, fi
     warnings = shot.samples.warnings(layout)
     return {
         "schema": "bluffline.chart/1",
-        "file": str(programme.path),
+        "file": programme.name,
         "frame": shot.frame,
         "timecode": programme.label(shot.frame),
         "reference": reference.title,

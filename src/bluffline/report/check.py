@@ -4,15 +4,17 @@ import csv
 import io
 from typing import Any
 
-from bluffline.media.programme import Programme
+from bluffline.media.opening import shown
+from bluffline.media.programme import Programme, Track
 from bluffline.prove.survey import Survey, must_fix
 from bluffline.rules.findings import Finding
+from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
 from bluffline.rules.shots import Shot
 
 _COLUMNS = (
     *("y_min", "y_max", "y_mean", "cb_min", "cb_max", "cr_min", "cr_max"),
-    *("rgb_min", "rgb_max", "luma_high_area", "luma_low_area", "rgb_high_area", "rgb_low_area"),
-    *("clip_high_level", "clip_high_area", "clip_low_level", "clip_low_area"),
+    *("rgb_min", "rgb_max", "luma_high_area", "luma_low_area", "rgb_high_area", "rgb_low_area", "outside_area"),
+    *("clip_high_level", "clip_high_area", "clip_low_level", "clip_low_area", "reserved", "blanking_area"),
 )
 
 
@@ -24,7 +26,7 @@ def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, A
     return {
         "schema": "bluffline.check/1",
         "file": {
-            "path": str(programme.path),
+            "path": programme.name,
             "container": programme.container,
             "codec": programme.codec,
             "width": source.width,
@@ -32,10 +34,15 @@ def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, A
             "frame_rate": f"{programme.frame_rate.numerator}/{programme.frame_rate.denominator}",
             "variable_frame_rate": programme.index.variable,
             "frame_count": programme.frame_count,
+            "missing_frames": programme.index.missing,
+            "video_track": programme.picture,
             "pixel_format": programme.pixel_format,
             "bit_depth": source.bit_depth,
             "sampling": source.sampling.replace("′", ""),
             "interlaced": source.interlaced,
+            "top_field_first": source.top_field_first if source.interlaced else None,
+            "chroma_location": str(source.siting),
+            "chroma_location_assumed": "chroma location" in source.assumed,
             "range": str(source.range),
             "range_assumed": "range" in source.assumed,
             "matrix": str(source.matrix),
@@ -46,12 +53,45 @@ def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, A
             "transfer_assumed": "transfer" in source.assumed,
             "start_timecode": programme.label(0),
             "active_picture": survey.region.as_list(),
-            "tracks": [{"kind": track.kind, "description": track.description} for track in programme.tracks],
+            "tracks": [track_report(track) for track in programme.tracks],
+            "notes": list(programme.notes),
         },
-        "rules": {"name": survey.rules.name, "title": survey.rules.title},
+        "rules": rules_report(survey.rules),
         "verdict": "fail" if must_fix(findings) else "pass",
         "shots": [{"first_frame": shot.first, "last_frame": shot.last} for shot in shots],
         "findings": [finding_report(finding, programme) for finding in findings],
+    }
+
+
+def track_report(track: Track) -> dict[str, Any]:
+    """A track as data."""
+    return {
+        "index": track.index,
+        "kind": track.kind,
+        "description": track.description,
+        "language": track.language,
+        "flags": list(track.flags),
+        "offset": track.offset,
+    }
+
+
+def rules_report(rules: Rules) -> dict[str, Any]:
+    """The rules in force as data: limits in percent, what is tolerated, and whether they are shipped ones to the letter."""
+    return {
+        "name": rules.name,
+        "title": rules.title,
+        "shipped": rules.shipped or None,
+        "sha256": rules.checksum,
+        "luma": list(rules.limits.luma),
+        "rgb": list(rules.limits.rgb),
+        "gamut": rules.gamut,
+        "reserved": "forbidden" if rules.reserved else "allowed",
+        "filter": rules.filter,
+        "tolerance": {"area": rules.area, "frames": rules.frames, "gap": rules.gap},
+        "areas": [
+            {"name": area.name, "box": list(area.box), "use": "leave out" if area.luma is None else None, "luma": area.luma}
+            for area in rules.areas
+        ],
     }
 
 
@@ -70,6 +110,9 @@ def finding_report(finding: Finding, programme: Programme) -> dict[str, Any]:
         "unit": finding.unit,
         "worst_area": finding.worst_area,
         "reason": finding.reason,
+        "runs": finding.runs,
+        "frames": finding.frames or finding.length,
+        **({"made_of": dict(finding.made_of)} if finding.made_of else {}),
     }
 
 
@@ -80,12 +123,15 @@ def frames_csv(survey: Survey) -> str:
     writer.writerow(("frame", "timecode", *_COLUMNS))
     for number, row in enumerate(survey.table.rows):
         label = survey.programme.label(number)
-        values = [_cell(row[name]) for name in _COLUMNS] if row["readable"] else [""] * len(_COLUMNS)
+        values = [_cell(row, name) for name in _COLUMNS] if row["readable"] else [""] * len(_COLUMNS)
         writer.writerow((number, label, *values))
     return text.getvalue()
 
 
-def _cell(value: Any) -> str:
+def _cell(row: Any, name: str) -> str:
+    if name == "blanking_area":
+        return f"{100 * row['blank_lit'] / max(row['blank_pixels'], 1):.3f}"
+    value = row[name]
     return str(value) if value.dtype.kind == "i" else f"{float(value):.3f}"
 
 
@@ -95,12 +141,18 @@ def findings_csv(findings: list[Finding], programme: Programme) -> str:
     rows = [finding_report(finding, programme) for finding in findings]
     columns = (
         *("rule", "severity", "shot", "first_frame", "last_frame", "timecode_in", "timecode_out"),
-        *("worst_frame", "worst_value", "unit", "worst_area", "reason"),
+        *("worst_frame", "worst_value", "unit", "worst_area", "reason", "runs", "frames"),
     )
-    writer = csv.DictWriter(text, columns, lineterminator="\n")
+    writer = csv.DictWriter(text, columns, lineterminator="\n", extrasaction="ignore")
     writer.writeheader()
     writer.writerows(rows)
     return text.getvalue()
+
+
+def rules_name(rules: Rules) -> str:
+    """The title of rules; where it is that of shipped rules that they are not, so much is said."""
+    titled = next((known for known in SHIPPED if load_rules(known).title.casefold() == rules.title.casefold()), "")
+    return rules.title if titled in ("", rules.shipped) else f"{rules.title} (a rule file of its own, not the shipped one)"
 
 
 def describe(survey: Survey) -> str:
@@ -110,10 +162,11 @@ def describe(survey: Survey) -> str:
     assumed = f" (assumed: {', '.join(sorted(source.assumed))})" if source.assumed else ""
     lines = [
         (
-            f"{programme.path.name}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
+            f"{shown(programme.path.name)}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
             f"{source.sampling} {source.bit_depth}-bit, {source.range} range, matrix {source.matrix}{assumed}, "
             f"{programme.frame_count} frames from {programme.label(0)}"
-        )
+        ),
+        *(f"  note      {note}" for note in programme.notes),
     ]
     for finding in findings:
         when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
@@ -121,5 +174,6 @@ def describe(survey: Survey) -> str:
         lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {worst}")
 
     count = len(must_fix(findings))
-    lines.append(f"{survey.rules.title}: " + (f"{count} must-fix findings" if count else "nothing to fix"))
+    filtered = f", judged after a {survey.rules.filter} filter" if survey.rules.low_pass else ""
+    lines.append(f"{rules_name(survey.rules)}{filtered}: " + (f"{count} must-fix findings" if count else "nothing to fix"))
     return "\n".join(lines)

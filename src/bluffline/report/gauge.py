@@ -5,7 +5,7 @@ from pathlib import Path
 from bluffline.draw.scale import Unit
 from bluffline.draw.traces import Look
 from bluffline.errors import SettingsError
-from bluffline.measure.frame_measure import Limits
+from bluffline.measure.counted import Limits
 from bluffline.measure.scopes import Trace
 from bluffline.report.files import save_bytes, save_text
 from bluffline.signal.format import SignalFormat

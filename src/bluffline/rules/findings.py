@@ -1,14 +1,16 @@
 """Judging a survey: which runs of frames inside one shot break which rule."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
@@ -31,6 +33,8 @@ class Finding:
 
     ``worst_value`` is in ``unit``; ``worst_area`` is the largest share of the active picture, in percent, that any
     frame of the run has. ``reason`` is the finding in a sentence. Frames and shots are counted from 0, ends included.
+    Runs that lie close together are one finding: ``runs`` tells how many, ``frames`` how many frames they have.
+    ``made_of``: for `outside`, the share of the picture outside each limit in the worst frame, in percent.
     """
 
     rule: str
@@ -43,6 +47,9 @@ class Finding:
     unit: str
     worst_area: float
     reason: str
+    runs: int = 1
+    frames: int = 0
+    made_of: tuple[tuple[str, float], ...] = ()
 
     @property
     def length(self) -> int:
@@ -74,15 +81,29 @@ def percent_columns(table: SurveyTable, source: SignalFormat) -> dict[str, Colum
     return columns | {name: table.column(name).astype(np.float64) for name in ("rgb_min", "rgb_max")}
 
 
-def judge(table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Rules) -> list[Finding]:
+@dataclass(frozen=True, slots=True)
+class Surveyed:
+    """What a table was measured of: the active picture, frames a second, and how many frames are in the file."""
+
+    region: Region
+    rate: float = 25.0
+    found: int | None = None
+
+
+def judge(
+    table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Rules, surveyed: Surveyed | None = None
+) -> list[Finding]:
     """All findings, in the order of their shots, the gravest of a shot first."""
+    surveyed = surveyed or Surveyed(Region.whole(source))
     percent = percent_columns(table, source)
+    left_out = [area.region(source.width, source.height) for area in rules.left_out]
+    pictures = shot_pictures(table, shots, source, surveyed.region, left_out)
     findings: list[Finding] = []
-    for number, shot in enumerate(shots):
-        judged = _ShotJudge(number, shot, table, percent, source, rules)
+    for number, (shot, picture) in enumerate(zip(shots, pictures, strict=True)):
+        judged = _ShotJudge(number, shot, table, percent, source, rules, surveyed, picture)
         findings += [
-            *judged.over_limits(), *judged.areas(), *judged.gamut(), *judged.clipping(), *judged.levels(), *judged.combing(),
-            *judged.unreadable(),
+            *judged.over_limits(), *judged.outside(), *judged.reserved(), *judged.blanking(), *judged.picture_changes(),
+            *judged.areas(), *judged.gamut(), *judged.clipping(), *judged.levels(), *judged.combing(), *judged.unreadable(),
         ]  # fmt: skip
     return in_reading_order(findings)
 
@@ -103,11 +124,65 @@ class _ShotJudge:
     percent: dict[str, Column]
     source: SignalFormat
     rules: Rules
+    surveyed: Surveyed
+    picture: ShotPicture
+
+    def outside(self) -> Iterator[Finding]:
+        """Pixels outside any limit, counted together, on more of the picture than is tolerated."""
+        area = self._area("outside")
+        parts = {rule: self._area(rule.replace("-", "_")) for rule, _, _, _, _ in _OVER}
+        mask = self._readable & (area > self.rules.area)
+        for found in self._runs_of("outside", Severity.MUST_FIX, mask, area.astype(np.float64), area, "{:.1f} %"):
+            worst = found.worst_frame - self.shot.first
+            made_of = tuple((rule, round(float(part[worst]), 3)) for rule, part in parts.items() if part[worst] > 0)
+            named = {rule: words.replace("Luma", "luma") for rule, _, _, words, _ in _OVER}
+            told = ", ".join(f"{named[rule]} {share:.1f} %" for rule, share in made_of)
+            words = f"Outside the limits on {found.worst_value:.1f} % of the picture: {told}"
+            yield replace(found, reason=words + _runs_told(found), made_of=made_of)
+
+    def reserved(self) -> Iterator[Finding]:
+        """Codes that a serial link reserves, in any amount."""
+        count = self._column("reserved")
+        if not self.rules.reserved or not count.any():
+            return
+        mask = self._readable & (count > 0)
+        share = (count / (self.source.width * self.source.height) * 100).astype(np.float32)
+        for found in self._runs_of("reserved", Severity.MUST_FIX, mask, count.astype(np.float64), share, "{:.0f}", least=1):
+            row = self.table.rows[found.worst_frame]
+            place = f"the first at x {row['reserved_x']}, y {row['reserved_y']}"
+            words = f"Codes reserved for timing in {found.worst_value:.0f} samples, {place}"
+            yield replace(found, unit="samples", reason=words + _runs_told(found))
+
+    def blanking(self) -> Iterator[Finding]:
+        """What lies outside the active picture and is not black within the limits."""
+        if not self.picture.blanked:
+            return
+        pixels = self._column("blank_pixels")
+        share = (self._column("blank_lit") / np.maximum(pixels, 1) * 100).astype(np.float32)
+        mask = self._readable & (share > self.rules.area)
+        levels = self.source.levels
+        least, greatest = (
+            (self._column(f"blank_{end}").astype(np.float64) - levels.black) / levels.swing * 100
+            for end in ("least", "greatest")
+        )
+        for end, sign, words in ((greatest, 1, "reaching {:.1f} %"), (least, -1, "falling to {:.1f} %")):
+            lit = greatest > max(self.rules.limits.luma[0], 0) + 5 if sign > 0 else greatest <= 5
+            text = f"Blanking that is not black, {words} of luma"
+            yield from self._runs_of("blanking", Severity.MUST_FIX, mask & lit, end, share, text, sign)
+
+    def picture_changes(self) -> Iterator[Finding]:
+        """A shot whose picture is larger or smaller than the programme's."""
+        if self.picture.usual or self.picture.blanked:
+            return
+        own, usual = self.picture.region, self.surveyed.region
+        words = f"The picture is {own.width}×{own.height} here, {usual.width}×{usual.height} in most of the programme"
+        whole = np.full(self.shot.length, 100.0, np.float32)
+        yield from self._runs_of("active-picture", Severity.NOTE, self._readable, whole.astype(np.float64), whole, words)
 
     def over_limits(self) -> Iterator[Finding]:
         """Luma or R′G′B′ outside the limits on more of the picture than is tolerated."""
         for rule, value, area_name, words, sign in _OVER:
-            area = self._column(area_name)
+            area = self._area(area_name.removesuffix("_area"))
             mask = self._readable & (area > self.rules.area)
             yield from self._runs_of(rule, Severity.MUST_FIX, mask, self._percent(value), area, words + " {:.1f} %", sign)
 
@@ -174,7 +249,12 @@ class _ShotJudge:
         missing = ~self._readable
         area = np.where(missing, np.float32(100), np.float32(0))
         value = area.astype(np.float64)
-        yield from self._runs_of("unreadable", Severity.LOOK, missing, value, area, "Frames that can't be decoded", least=1)
+        there = np.arange(self.shot.first, self.shot.last + 1) < (self.surveyed.found or len(self.table))
+        for rule, mask, words in (
+            ("unreadable", missing & there, "Frames that can't be decoded"),
+            ("missing", missing & ~there, "Frames that the file declares and does not hold"),
+        ):
+            yield from self._runs_of(rule, Severity.MUST_FIX, mask, value, area, words, least=1)
 
     @property
     def _span(self) -> slice:
@@ -187,6 +267,14 @@ class _ShotJudge:
     def _column(self, name: str) -> NDArray[Any]:
         return self.table.column(name)[self._span]
 
+    def _area(self, name: str) -> NDArray[np.float32]:
+        """Percent of the shot's own picture outside a limit."""
+        area: NDArray[np.float32] = self._column(f"{name}_area") * np.float32(self.picture.share)
+        if self.picture.blanked:
+            return area
+        # What lies outside the programme's active picture is picture here.
+        return np.asarray(area + self._column(f"blank_{name}") * np.float32(100 / self.picture.pixels), np.float32)
+
     def _percent(self, name: str) -> Column:
         return self.percent[name][self._span]
 
@@ -194,12 +282,13 @@ class _ShotJudge:
         self, rule: str, severity: Severity, mask: NDArray[np.bool_], value: Column, area: NDArray[np.float32], words: str,
         sign: int = 1, least: int | None = None,
     ) -> Iterator[Finding]:  # fmt: skip
-        """A finding for each run of frames in ``mask`` that is long enough."""
+        """A finding for each run of frames in ``mask`` that is long enough; runs that lie close together are one."""
         start = self.shot.first
-        for first, last in _runs(mask):
-            if last - first + 1 < (least or self.rules.frames):
-                continue
-            worst = first + int(np.argmax(sign * value[first : last + 1]))
+        kept = [run for run in _runs(mask) if run[1] - run[0] + 1 >= (least or self.rules.frames)]
+        for runs in _close(kept, self.rules.gap * self.surveyed.rate):
+            first, last = runs[0][0], runs[-1][1]
+            inside = np.concatenate([np.arange(a, b + 1) for a, b in runs])
+            worst = int(inside[np.argmax(sign * value[inside])])
             worst_value = float(value[worst])
             yield Finding(
                 rule=rule,
@@ -210,9 +299,35 @@ class _ShotJudge:
                 worst_frame=start + worst,
                 worst_value=round(worst_value, 2),
                 unit="%",
-                worst_area=round(float(area[first : last + 1].max()), 3),
-                reason=words.format(worst_value).replace("-", "−"),
+                worst_area=round(float(area[inside].max()), 3),
+                reason=_filled(words, worst_value) + (f" ({len(runs)} runs)" if len(runs) > 1 else ""),
+                runs=len(runs),
+                frames=len(inside),
             )
+
+
+def _filled(words: str, value: float) -> str:
+    """The sentence with its figure, if it has one, and a true minus sign in that alone."""
+    before, brace, after = words.partition("{:")
+    if not brace:
+        return words
+    form, _, rest = after.partition("}")
+    return before + format(value, form).replace("-", "−") + rest
+
+
+def _runs_told(found: Finding) -> str:
+    return f" ({found.runs} runs)" if found.runs > 1 else ""
+
+
+def _close(runs: list[tuple[int, int]], gap: float) -> list[list[tuple[int, int]]]:
+    """Runs in groups that lie less than ``gap`` frames apart."""
+    groups: list[list[tuple[int, int]]] = []
+    for run in runs:
+        if groups and run[0] - groups[-1][-1][1] - 1 < gap:
+            groups[-1].append(run)
+        else:
+            groups.append([run])
+    return groups
 
 
 def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:

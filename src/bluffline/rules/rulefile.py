@@ -1,5 +1,7 @@
 """Rule files: limits and tolerances in TOML."""
 
+import hashlib
+import math
 import tomllib
 from dataclasses import dataclass
 from importlib import resources
@@ -7,14 +9,16 @@ from pathlib import Path
 from typing import Any
 
 from bluffline.errors import RulesError
-from bluffline.measure.frame_measure import Limits, Region
+from bluffline.measure.counted import Limits
+from bluffline.measure.region import Region
 from bluffline.signal.colorimetry import GAMUTS
 
 SHIPPED = ("r103", "strict")
 _KEYS = {
-    "": {"title", "limits", "tolerance", "clipping", "combing", "area", "chart"},
-    "limits": {"luma", "rgb", "gamut"},
-    "tolerance": {"area", "frames"},
+    "": {"title", "limits", "tolerance", "filter", "clipping", "combing", "area", "chart"},
+    "limits": {"luma", "rgb", "gamut", "reserved"},
+    "tolerance": {"area", "frames", "gap"},
+    "filter": {"kind"},
     "clipping": {"area"},
     "combing": {"share"},
     "chart": {"reference", "mean", "worst"},
@@ -24,6 +28,9 @@ _WIDEST = (-50.0, 150.0)
 _CLIP_AREA = 0.5
 _COMBING = 5.0
 _LEAVE_OUT = "leave out"
+_GAP, _LONGEST_GAP = 1.0, 60.0
+_RESERVED = ("forbidden", "allowed")
+FILTERS = ("none", "low-pass")
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +66,10 @@ class RuleChart:
 class Rules:
     """The delivery rules in force. Areas are percent of the active picture; ``combing`` is percent of the codes in use.
 
-    ``gamut``: one of `colorimetry.GAMUTS` that colours have to stay in, or None.
+    ``gamut``: one of `colorimetry.GAMUTS` that colours have to stay in, or None. ``reserved``: whether codes that a serial link
+    reserves are forbidden. ``low_pass``: whether luma and R′G′B′ are judged after that filter. ``gap``: seconds that two runs
+    may lie apart and still be one finding. ``checksum``: SHA-256 of the file's text; ``shipped``: the name of the shipped rules
+    that it is to the letter, or empty.
     """
 
     name: str
@@ -72,6 +82,16 @@ class Rules:
     combing: float = _COMBING
     areas: tuple[RuleArea, ...] = ()
     chart: RuleChart | None = None
+    reserved: bool = True
+    low_pass: bool = False
+    gap: float = _GAP
+    checksum: str = ""
+    shipped: str = ""
+
+    @property
+    def filter(self) -> str:
+        """What luma and R′G′B′ are filtered by before they are judged, in the word of the rule file."""
+        return FILTERS[self.low_pass]
 
     @property
     def left_out(self) -> tuple[RuleArea, ...]:
@@ -97,7 +117,7 @@ def load_rules(name_or_path: str | Path) -> Rules:
     """
     text = str(name_or_path)
     if text in SHIPPED:
-        return parse_rules(resources.files("bluffline.rules").joinpath("shipped", f"{text}.toml").read_text("utf-8"), text)
+        return parse_rules(_shipped_text(text), text)
     path = Path(text)
     try:
         return parse_rules(path.read_text("utf-8"), path.stem, path.parent)
@@ -107,6 +127,14 @@ def load_rules(name_or_path: str | Path) -> Rules:
         raise RulesError(f"The rule file {text} can't be read as text.") from error
 
 
+def _shipped_text(name: str) -> str:
+    return resources.files("bluffline.rules").joinpath("shipped", f"{name}.toml").read_text("utf-8")
+
+
+def _checksum(text: str) -> str:
+    return hashlib.sha256(text.encode("utf-8")).hexdigest()
+
+
 def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
     """Rules from the text of a rule file; the format is in ``docs/rules.md``. Files it names are sought from ``folder``.
 
@@ -114,6 +142,7 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
     ------
     RulesError : the text is not TOML, or a key is unknown, missing, or out of bounds.
     """
+    checksum = _checksum(text)
     try:
         table = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -139,7 +168,27 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
         combing=_percent(_section(table, "combing", name), "share", _COMBING, f"The rules {name}: combing"),
         areas=_areas(table, name),
         chart=_chart(table, name, folder),
+        reserved=_choice(limits, "reserved", _RESERVED, f"The rules {name}: limits") == _RESERVED[0],
+        low_pass=_choice(_section(table, "filter", name), "kind", FILTERS, f"The rules {name}: filter") == FILTERS[1],
+        gap=_gap(tolerance, name),
+        checksum=checksum,
+        shipped=next((known for known in SHIPPED if _checksum(_shipped_text(known)) == checksum), ""),
     )
+
+
+def _choice(table: dict[str, Any], key: str, choices: tuple[str, ...], where: str) -> str:
+    """One of several words; the first where the key is left out."""
+    value = table.get(key, choices[0])
+    if value not in choices:
+        raise RulesError(f"{where}.{key} must be one of {', '.join(choices)}, not {value!r}.")
+    return str(value)
+
+
+def _gap(tolerance: dict[str, Any], name: str) -> float:
+    gap = tolerance.get("gap", _GAP)
+    if not _number(gap) or not 0 <= gap <= _LONGEST_GAP:
+        raise RulesError(f"The rules {name}: tolerance.gap must be a number from 0 to {_LONGEST_GAP:g} seconds, not {gap!r}.")
+    return float(gap)
 
 
 def _chart(table: dict[str, Any], name: str, folder: Path) -> RuleChart | None:
@@ -151,8 +200,8 @@ def _chart(table: dict[str, Any], name: str, folder: Path) -> RuleChart | None:
         raise RulesError(f"The rules {name}: chart.reference must name a chart reference.")
     if "mean" not in section and "worst" not in section:
         raise RulesError(f"The rules {name}: chart needs mean or worst, the greatest ΔE2000 that is allowed.")
-    mean, worst = (section.get(key, float("inf")) for key in ("mean", "worst"))
-    if not all(_number(value) and value > 0 for value in (mean, worst)):
+    mean, worst = (section.get(key, math.inf) for key in ("mean", "worst"))
+    if not all(key not in section or (_number(section[key]) and section[key] > 0) for key in ("mean", "worst")):
         raise RulesError(f"The rules {name}: chart.mean and chart.worst must be numbers above 0, in ΔE2000.")
     beside = folder / reference
     return RuleChart(str(beside) if beside.is_file() else reference, float(mean), float(worst))
@@ -205,7 +254,7 @@ def _refuse_unknown(table: dict[str, Any], section: str, name: str) -> None:
 
 
 def _number(value: Any) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
+    return isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
 
 
 def _pair(limits: dict[str, Any], key: str, name: str, section: str = "limits") -> tuple[float, float]:

@@ -12,6 +12,12 @@ from bluffline.measure.table import SurveyTable
 _LEAST_CHANGE = 0.035
 _ABOVE_NEIGHBOURS = 3.0
 _NEIGHBOURS = 4
+# A flash, or exposure that flickers, changes both as well, and then goes back, or keeps the picture but for its brightness.
+_FLASH = 3  # frames at most
+_AGREE = 0.02  # greatest mean difference of two frames of one shot, as a share of the range
+_LIKE = 0.985  # least correlation of where light lies, in one picture under two exposures
+_SPREAD_LIKE = 0.06  # greatest difference of the hues that such a picture holds
+_DETAIL = 4.0  # least standard deviation of where light lies, in steps of 0.5 %: a flat picture is like any other
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,5 +54,44 @@ def find_shots(table: SurveyTable) -> list[Shot]:
         usual = float(np.median(near)) if len(near) else 0.0
         if frame > starts[-1] and change[frame] > _ABOVE_NEIGHBOURS * usual:
             starts.append(int(frame))
+    starts = _rejoined(starts, table.column("look"))
     ends = [start - 1 for start in starts[1:]] + [count - 1]
     return [Shot(first, last) for first, last in zip(starts, ends, strict=True)]
+
+
+def _rejoined(starts: list[int], looks: NDArray[np.uint8]) -> list[int]:
+    """Cuts without those that a flash or a change of exposure made."""
+    kept = starts[:1]
+    place = 1
+    while place < len(starts):
+        before = looks[starts[place] - 1]
+        back = next(
+            (
+                n
+                for n in range(place + 1, len(starts))
+                if starts[n] - starts[place] <= _FLASH and _agree(before, looks[starts[n]])
+            ),
+            None,
+        )
+        if back is not None:
+            place = back + 1  # what came between was a flash
+            continue
+        if not _same_exposed_otherwise(before, looks[starts[place]]):
+            kept.append(starts[place])
+        place += 1
+    return kept
+
+
+def _agree(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
+    """Whether two frames look the same."""
+    off = np.abs(one.astype(np.float64) - other)
+    return float(off[:144].mean()) < _AGREE * 200 and float(off[144:].sum()) < 6 * _SPREAD_LIKE * 255
+
+
+def _same_exposed_otherwise(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
+    """Whether two frames are one picture under two exposures: light lies where it lay, and the hues are the same."""
+    light, later = (look[:144].astype(np.float64) for look in (one, other))
+    if min(light.std(), later.std()) < _DETAIL:
+        return False
+    hues = np.abs(one[176:].astype(np.float64) - other[176:]).sum() / 255
+    return float(np.corrcoef(light, later)[0, 1]) > _LIKE and hues < 2 * _SPREAD_LIKE

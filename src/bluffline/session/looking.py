@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.session.event import Event
 from bluffline.session.preview import PinnedFrame
 

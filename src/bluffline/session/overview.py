@@ -50,7 +50,7 @@ def overview(
             frame = worst.worst_frame if worst is not None else (shot.first + shot.last) // 2
             planes = reader.frame(frame).planes
             if planes is not None:
-                treatment = FrameTreatment(treatments.get(number, ()), source, draft=True)
+                treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region, draft=True)
                 view = View(source, survey.region, survey.rules.limits, treatment, size)
                 shown = [planes, treatment.apply(planes)] if treatment.active else [planes]
                 cards.append(

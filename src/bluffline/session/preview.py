@@ -9,17 +9,12 @@ from numpy.typing import NDArray
 
 from bluffline.draw.traces import Look, draw_trace
 from bluffline.measure.areas import Area, Selection, Taken, select
-from bluffline.measure.frame_measure import (
-    FrameMeasure,
-    Limits,
-    Planes,
-    Region,
-    measure_frame,
-    ycbcr_planes,
-)
+from bluffline.measure.counted import Limits, Planes, ycbcr_planes
+from bluffline.measure.frame_measure import FrameMeasure, measure_frame
 from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
 from bluffline.measure.reading import Reading, read_selection
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rulefile import Rules

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure.areas import Area, Shape
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.propose import Proposal, ceiling_for, floor_for, luma_extremes, predicted_columns

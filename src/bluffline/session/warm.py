@@ -7,7 +7,8 @@ import numpy as np
 from bluffline.demo import demo_clip
 from bluffline.draw.trace_kernels import silhouette
 from bluffline.draw.traces import Look
-from bluffline.measure.frame_measure import Planes, Region
+from bluffline.measure.counted import Planes
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import MODES, Kind
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader

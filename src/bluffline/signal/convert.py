@@ -16,7 +16,8 @@ Float = NDArray[np.float32]
 def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
     """Whether planes of ``source`` are planes of ``target`` as they stand."""
     kept = attrgetter("model", "bit_depth", "halved", "range")
-    return bool(kept(source) == kept(target))
+    moved = source.halved[0] and source.siting.between_columns != target.siting.between_columns
+    return bool(kept(source) == kept(target)) and not moved
 
 
 def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat) -> tuple[Plane, Plane, Plane]:
@@ -74,9 +75,10 @@ def _resample_chroma(plane: Plane, source: SignalFormat, target: SignalFormat) -
     result: Plane = plane
     if short and not to_short:
         result = _upsample_rows(result, source)
-    if narrow and not to_narrow:
+    moved = narrow and to_narrow and source.siting.between_columns != target.siting.between_columns
+    if narrow and (moved or not to_narrow):
         result = upsample_columns(result, source)
-    if not narrow and to_narrow:
+    if to_narrow and (moved or not narrow):
         result = downsample_columns(result.astype(np.float32), target)
     if not short and to_short:
         full = result.astype(np.float32)

@@ -65,7 +65,7 @@ class SignalFormat:
         """The trade name of the chroma sampling, or R′G′B′."""
         if self.model is Model.RGB:
             return "R′G′B′"
-        return {(True, True): "4:2:0", (True, False): "4:2:2", (False, False): "4:4:4"}[self.halved]
+        return {(True, True): "4:2:0", (True, False): "4:2:2", (False, True): "4:4:0", (False, False): "4:4:4"}[self.halved]
 
     def overridden(self, *, signal_range: Range | None = None, matrix: Matrix | None = None) -> "SignalFormat":
         """The same format with the operator's word in place of the tag or assumption."""

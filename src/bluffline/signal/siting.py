@@ -8,11 +8,24 @@ from numpy.typing import NDArray
 
 
 class Siting(StrEnum):
-    """Chroma sample position relative to luma (H.273 chroma sample location types 0, 1 and 2)."""
+    """Chroma sample position relative to luma (H.273 chroma sample location types 0 to 5)."""
 
     LEFT = "left"
     CENTRE = "centre"
     TOP_LEFT = "top-left"
+    TOP = "top"
+    BOTTOM_LEFT = "bottom-left"
+    BOTTOM = "bottom"
+
+    @property
+    def between_columns(self) -> bool:
+        """Whether a site of halved columns stands half-way between two luma samples, not on the first."""
+        return self in (Siting.CENTRE, Siting.TOP, Siting.BOTTOM)
+
+    @property
+    def below(self) -> float:
+        """How far a site of halved rows stands below the first of its two luma rows, in rows."""
+        return {"left": 0.5, "centre": 0.5, "top-left": 0.0, "top": 0.0, "bottom-left": 1.0, "bottom": 1.0}[self.value]
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +43,7 @@ class ColumnTaps:
     @classmethod
     def of(cls, siting: Siting) -> "ColumnTaps":
         """Taps for horizontally halved chroma."""
-        return cls(0.25, 0.75, 0.75, 0.25) if siting is Siting.CENTRE else cls(0.0, 1.0, 0.5, 0.5)
+        return cls(0.25, 0.75, 0.75, 0.25) if siting.between_columns else cls(0.0, 1.0, 0.5, 0.5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +64,12 @@ class RowTaps:
         if not halved:
             return cls(rows, rows, np.zeros(height, np.float32))
         chroma_rows = (height + 1) // 2
-        offset = 0.0 if siting is Siting.TOP_LEFT else 0.5
+        offset = siting.below
         if not interlaced:
             return cls(*_neighbours(rows, offset, chroma_rows, 1, np.zeros_like(rows)))
         field = rows % 2
         # A field's chroma lies a quarter of a field row above (top) or below (bottom) the frame's half-way place.
-        shift = np.where(field == 0, offset / 2, offset * 1.5)
+        shift = np.where(field == 0, offset / 2, offset * 1.5) if offset == 0.5 else np.full(height, offset)
         return cls(*_neighbours(rows // 2, shift, chroma_rows, 2, field))
 
 

@@ -1,18 +1,34 @@
 """A treatment made ready for the frames of one format, and applied to native planes."""
 
-from collections.abc import Iterable
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure.counted import rounding_allowance
+from bluffline.measure.region import Region, without
+from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.convert import downsample_columns, upsample
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.matrix import ChromaGains, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat import treat_kernels as kernels
 from bluffline.treat.bake import bake_cube, luma_weights
 from bluffline.treat.colour import Lut
-from bluffline.treat.steps import Treatment, acts, apply_to_colours, colours_of, rein_of, tone_curve
+from bluffline.treat.steps import (
+    GIVE,
+    ChromaRein,
+    Treatment,
+    acts,
+    apply_to_colours,
+    colours_of,
+    limits_alone,
+    luma_bounds,
+    rein_of,
+    tone_curve,
+)
 
 Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 
@@ -24,21 +40,30 @@ _RGB_TABLE = (-0.25, 1.5, 1 << 14)  # luma from, luma to, entries
 class FrameTreatment:
     """Applies a treatment to planes of one format. Immutable once made, so threads may share it.
 
+    ``region``: the active picture; what lies outside it is only held within the treatment's limits. Codes are rounded inwards
+    at a limit, and the rein keeps as far inside as rounding can carry a colour out again, so that what is written is within the
+    limits to the letter.
+
     Tone steps are computed once for every code that luma can have, which is exact; the rein looks at every pixel. Where
     there are steps that look at all of a colour, every pixel goes through all steps; as a ``draft``, through a table of
     them, which is fast enough to be watched (see `bake.bake_cube`).
     """
 
-    def __init__(self, treatment: Treatment, source: SignalFormat, *, draft: bool = False) -> None:
+    def __init__(
+        self, treatment: Treatment, source: SignalFormat, *, region: Region | None = None, draft: bool = False
+    ) -> None:
         self.active = acts(treatment)
         self._source = source
         levels = source.levels
+        self._beyond = _beyond(treatment, source, region) if self.active and region is not None else []
         self._top = (1 << source.bit_depth) - 1
         dtype = np.uint8 if source.bit_depth == 8 else np.uint16
         codes = np.arange(self._top + 1, dtype=np.float64)
         luma, gain = tone_curve(treatment, (codes - levels.black) / levels.swing * 100)
         treated = np.rint(levels.black + luma / 100 * levels.swing)
-        self._luma_table = np.clip(treated, 0, self._top).astype(dtype)
+        self._ends = reserved_codes(source) if limits_alone(treatment) else 0
+        self._bounds = _code_bounds(treatment, source, self._ends)
+        self._luma_table = np.clip(treated, *self._bounds).astype(dtype)
         self._gain_table = gain.astype(np.float32)
         self._keeps_luma = bool((self._luma_table == codes).all())
         self._keeps_chroma = bool((gain == 1).all())
@@ -57,6 +82,18 @@ class FrameTreatment:
         """
         if not self.active:
             return planes
+        treated = self._treated(planes)
+        if not self._beyond:
+            return treated
+        whole = self._source.width, self._source.height
+        whole_planes = [np.array(plane[:, : whole[0]]) for plane in treated]
+        for part, treatment in self._beyond:
+            stored = _cropped(planes, self._source, part)
+            for plane, kept in zip(_cropped(whole_planes, self._source, part), treatment.apply(stored), strict=True):
+                plane[:] = kept
+        return whole_planes[0], whole_planes[1], whole_planes[2]
+
+    def _treated(self, planes: Planes) -> Planes:
         source, single = self._source, np.float32
         if source.model is Model.RGB:
             planes = self._coloured_rgb(planes) if self._cube or self._chain else planes
@@ -75,6 +112,7 @@ class FrameTreatment:
             kernels.scale_by_luma(planes[0], width, across, down, self._gain_table, cb, cr)
         changed = not self._keeps_chroma
         if self._rein is not None:
+            luma = np.array(luma[:, :width]) if luma is planes[0] else luma
             changed |= self._hold(luma, cb, cr)
         if not changed:
             return luma, planes[1], planes[2]
@@ -82,8 +120,9 @@ class FrameTreatment:
 
     def _stored(self, luma: NDArray[Any], cb: NDArray[np.float32], cr: NDArray[np.float32]) -> Planes:
         levels, single = self._source.levels, np.float32
-        zero, span, top = single(levels.zero), single(levels.span), single(self._top)
-        stored = (kernels.store_chroma(sites, zero, span, top, luma) for sites in (cb, cr))
+        zero, span = single(levels.zero), single(levels.span)
+        bounds = single(self._ends), single(self._top - self._ends)
+        stored = (kernels.store_chroma(sites, zero, span, bounds, luma) for sites in (cb, cr))
         return luma, next(stored), next(stored)
 
     def _coloured(self, planes: Planes) -> Planes:
@@ -109,13 +148,14 @@ class FrameTreatment:
                 *_spread(self._cube),
                 luma,
             )
+            np.clip(luma, *self._bounds, out=luma)
         else:
             assert self._chain is not None
             fine = [upsample(sites, source) for sites in (cb, cr)]
             signal = (planes[0][:, : source.width].astype(np.float64) - levels.black) / levels.swing
             rgb = ycbcr_to_rgb(np.stack([signal, *fine], axis=-1), source.matrix)
             treated = rgb_to_ycbcr(apply_to_colours(self._chain, rgb, luma_weights(source)), source.matrix)
-            luma[:] = np.clip(np.rint(treated[..., 0] * levels.swing + levels.black), 0, self._top)
+            luma[:] = np.clip(np.rint(treated[..., 0] * levels.swing + levels.black), *self._bounds)
             added = np.stack([downsample_columns(treated[..., n + 1] - fine[n], source) for n in (0, 1)])
         if source.halved[1]:
             below = np.concatenate([added[:, 1:], added[:, -1:]], axis=1)
@@ -151,7 +191,23 @@ class FrameTreatment:
         levels, taps, rows = source.levels, source.column_taps, source.row_taps
         gains = ChromaGains.of(source.matrix)
         knee = 1 - self._rein.onset / 100
+        low, high = self._reined
         halved_rows = source.halved[1]
+        kernels.give_way(
+            luma,
+            cb,
+            cr,
+            (source.width, luma.shape[0]),
+            source.halved[0],
+            (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
+            (rows.first, rows.second, rows.weight),
+            (single(levels.black), single(levels.swing)),
+            (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
+            (single(self._rein.low / 100), single(self._rein.high / 100)),
+            single(low - self._rein.low / 100),
+            single(GIVE / 100),
+            self._bounds,
+        )
         busy = np.ones(luma.shape[0], np.bool_)
         for turn in range(_REIN_ROUNDS):
             scale = np.ones_like(cb)
@@ -165,7 +221,7 @@ class FrameTreatment:
                 (rows.first, rows.second, rows.weight),
                 (single(levels.black), single(1 / levels.swing)),
                 (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-                (single(self._rein.low / 100), single(self._rein.high / 100)),
+                (low, high),
                 single(knee),
                 scale,
                 busy,
@@ -178,6 +234,15 @@ class FrameTreatment:
                 busy[:] = True  # chroma rows are shared, so a neighbour that was quiet may not be so any more
             knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
         return True
+
+    @property
+    def _reined(self) -> tuple[np.float32, np.float32]:
+        """The rein's limits, 0 … 1, less what rounding to codes can add."""
+        assert self._rein is not None
+        room = rounding_allowance(self._source)
+        if self._rein.high - self._rein.low < 4 * 100 * room:
+            room = 0.0
+        return np.float32(self._rein.low / 100 + room), np.float32(self._rein.high / 100 - room)
 
     def _apply_rgb(self, planes: Planes) -> Planes:
         source, single = self._source, np.float32
@@ -196,9 +261,47 @@ class FrameTreatment:
             rein is not None,
             (single(rein.low / 100), single(rein.high / 100)) if rein else (single(0), single(1)),
             single(1 - rein.onset / 100) if rein else single(1),
-            single(self._top),
+            single(GIVE / 100),
+            _rgb_bounds(rein, source, self._ends),
         )
         return treated[0], treated[1], treated[2]
+
+
+def _code_bounds(treatment: Treatment, source: SignalFormat, ends: int) -> tuple[int, int]:
+    """The least and greatest luma code that a treatment leaves: inside its limits, and none of so many at either end."""
+    levels = source.levels
+    low, high = luma_bounds(treatment)
+    top = (1 << source.bit_depth) - 1
+    least = ends if low == -np.inf else max(ends, math.ceil(levels.code(low)))
+    greatest = top - ends if high == np.inf else min(top - ends, math.floor(levels.code(high)))
+    return min(least, top), max(min(greatest, top), min(least, top))
+
+
+def _rgb_bounds(rein: ChromaRein | None, source: SignalFormat, ends: int) -> tuple[np.float32, np.float32]:
+    """The least and greatest code of R′, G′ and B′ that is stored: inside the rein's limits, none of so many at the ends."""
+    levels, top = source.levels, (1 << source.bit_depth) - 1
+    low = math.ceil(levels.code(rein.low)) if rein else 0
+    high = math.floor(levels.code(rein.high)) if rein else top
+    return np.float32(max(ends, low)), np.float32(min(top - ends, high))
+
+
+def _beyond(treatment: Treatment, source: SignalFormat, region: Region) -> list[tuple[Region, "FrameTreatment"]]:
+    """The parts outside the active picture, and what holds each within the limits."""
+    whole = Region.whole(source)
+    if region == whole:
+        return []
+    hard = limits_alone(treatment)
+    parts = [part for part in without(whole, [region]) if part != region]
+    return [(part, FrameTreatment(hard, replace(source, width=part.width, height=part.height))) for part in parts]
+
+
+def _cropped(planes: Sequence[NDArray[Any]], source: SignalFormat, part: Region) -> Planes:
+    """Native planes of a part of the picture; its edges are even."""
+    left, right, top, bottom = part.edges
+    cut = [planes[0][top:bottom, left:right]]
+    across, down = (2 if halved else 1 for halved in source.halved)
+    cut += [plane[top // down : -(-bottom // down), left // across : -(-right // across)] for plane in planes[1:]]
+    return cut[0], cut[1], cut[2]
 
 
 def _singles(values: Iterable[float]) -> tuple[np.float32, ...]:

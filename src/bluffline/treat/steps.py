@@ -4,7 +4,7 @@ Signals are in percent of the nominal range here, as an operator reads them, and
 a colour are in `bluffline.treat.colour`.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any, ClassVar
 
@@ -17,6 +17,7 @@ from bluffline.treat.colour import COLOUR_STEPS, ColourStep
 
 Float = NDArray[np.floating[Any]]
 
+GIVE = 20.0  # percent that luma beside a limit of R′G′B′ may be moved inwards before chroma is scaled
 _LUMA_WEIGHTS = (0.2126, 0.7152, 0.0722)  # greys weigh the same by any matrix, unless a step tints them
 
 
@@ -73,7 +74,10 @@ class LevelRemap:
 
 @dataclass(frozen=True, slots=True)
 class SoftCeiling:
-    """Rolls luma off so that ``peak`` lands on ``limit``; below ``knee`` nothing changes. Hue and saturation are held."""
+    """Rolls luma off so that ``peak`` lands on ``limit``; below ``knee`` nothing changes. Hue and saturation are held.
+
+    What stands above the peak is held at the limit; a peak below the limit leaves all but that as it is.
+    """
 
     title: ClassVar[str] = "Soft ceiling"
     limit: float
@@ -87,7 +91,8 @@ class SoftCeiling:
 
     def apply(self, luma: Float) -> tuple[Float, Float]:
         """Luma in percent to luma in percent, and the gain of chroma at each."""
-        treated = np.minimum(luma, self.limit) if self.hard else _roll_off(luma, self.knee, self.peak, self.limit)
+        rolled = luma if self.hard else _roll_off(luma, self.knee, self.peak, self.limit)
+        treated = np.minimum(rolled, self.limit)
         gain = np.where(treated < luma, treated / np.where(luma > 1, luma, 1), 1.0)
         return treated, gain
 
@@ -108,13 +113,16 @@ class SoftFloor:
 
     def apply(self, luma: Float) -> tuple[Float, Float]:
         """Luma in percent to luma in percent; chroma is left as it is, since near black no ratio holds."""
-        treated = np.maximum(luma, self.limit) if self.hard else -_roll_off(-luma, -self.knee, -self.trough, -self.limit)
-        return treated, np.ones_like(luma)
+        rolled = luma if self.hard else -_roll_off(-luma, -self.knee, -self.trough, -self.limit)
+        return np.maximum(rolled, self.limit), np.ones_like(luma)
 
 
 @dataclass(frozen=True, slots=True)
 class ChromaRein:
-    """Scales chroma, pixel by pixel, only where R′, G′ or B′ would leave ``low`` … ``high``; hue and luma are held.
+    """Scales chroma, pixel by pixel, only where R′, G′ or B′ would leave ``low`` … ``high``; hue is held, and luma.
+
+    But luma near either limit, or beyond it, gives way first, by no more than makes room for the pixel's chroma (see `GIVE`):
+    with hardly any room left, chroma would have to go, and a chroma site serves neighbours as well.
 
     ``onset`` is how much of the chroma that would reach the limit is given to the roll-off, in percent. With 0 every
     legal pixel stays as it is and every other takes the largest legal scale; with more, the scale has no kink at
@@ -199,6 +207,26 @@ def apply_to_colours(treatment: Treatment, rgb: Float, weights: tuple[float, flo
 def rein_of(treatment: Treatment) -> ChromaRein | None:
     """The chroma rein in force, if any; it always acts last, on what the tone steps leave."""
     return next((step for step in reversed(treatment) if isinstance(step, ChromaRein) and not step.bypassed), None)
+
+
+def luma_bounds(treatment: Treatment) -> tuple[float, float]:
+    """Least and greatest luma (percent) that the limiters in force let through; infinite where there is none."""
+    low, high = -np.inf, np.inf
+    for step in treatment:
+        if step.bypassed:
+            continue
+        if isinstance(step, SoftFloor):
+            low = max(low, step.limit)
+        elif isinstance(step, SoftCeiling):
+            high = min(high, step.limit)
+    return low, high
+
+
+def limits_alone(treatment: Treatment) -> Treatment:
+    """The limits that a treatment keeps, without its roll-offs: for what is no picture, which they would only lift."""
+    in_force = [step for step in treatment if not step.bypassed]
+    hard = [replace(step, hard=True) for step in in_force if isinstance(step, SoftCeiling | SoftFloor)]
+    return (*hard, *(replace(step, onset=0.0) for step in in_force if isinstance(step, ChromaRein)))
 
 
 def acts(treatment: Treatment) -> bool:

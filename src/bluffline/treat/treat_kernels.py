@@ -5,6 +5,8 @@ import numpy as np
 from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import widen
 
+_GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
+
 
 @loop
 def map_codes(plane, width, table):
@@ -27,13 +29,13 @@ def load_chroma(plane, columns, zero, per_span):
 
 
 @loop
-def store_chroma(sites, zero, span, top, like):
-    """−0.5 … 0.5 to rounded codes between 0 and ``top``, of the dtype of ``like``."""
+def store_chroma(sites, zero, span, bounds, like):
+    """−0.5 … 0.5 to rounded codes between two bounds, of the dtype of ``like``."""
     out = np.empty(sites.shape, like.dtype)
     for row in range(sites.shape[0]):
         for k in range(sites.shape[1]):
             code = np.float32(sites[row, k] * span + zero)
-            out[row, k] = like.dtype.type(min(max(code, np.float32(0)), top) + np.float32(0.5))
+            out[row, k] = like.dtype.type(min(max(code, bounds[0]), bounds[1]) + np.float32(0.5))
     return out
 
 
@@ -90,6 +92,66 @@ def _site_row(sites, upper, lower, share, out):
         out[k + 1] = first[k] + (second[k] - first[k]) * share
     out[0] = out[1]
     out[columns + 1] = out[columns]
+
+
+@free_loop
+def _ground(over, give):
+    """How far inside a limit luma may be moved that is so far over it (below 0: inside); all of ``give`` near it."""
+    share = (over + give) / (np.float32(0.75) * give)
+    return give * min(max(share, np.float32(0)), np.float32(1)) + np.float32(2) * max(over, np.float32(0))
+
+
+@free_loop
+def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
+    """Luma of a row that stands in the way of its own chroma moved inwards: see `give_way`. Returns how many pixels were."""
+    red_cr, green_cb, green_cr, blue_cb = gains
+    black, swing = codes
+    low, high = limits
+    count = np.int32(0)
+    for x in range(line.shape[0]):
+        r = red_cr * row_r[x]
+        g = green_cb * row_b[x] + green_cr * row_r[x]
+        b = blue_cb * row_b[x]
+        up, under = max(r, g, b), min(r, g, b)
+        y = (np.float32(line[x]) - black) / swing
+        away = room if up - under > _GREY else np.float32(0)
+        top, foot = _ground(y - high, give), _ground(low - y, give)
+        most, least = max(high - away - up, high - top), min(low + away - under, low + foot)
+        code = np.int32(line[x])
+        if y > most and y > least:
+            code = max(np.int32(np.floor(most * swing + black)), np.int32(bounds[0]))
+        elif y < least and y < most:
+            code = min(np.int32(np.ceil(least * swing + black)), np.int32(bounds[1]))
+        count = np.int32(count + np.int32(code != np.int32(line[x])))
+        line[x] = line.dtype.type(code)
+    return count
+
+
+@loop
+def give_way(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, room, give, bounds):
+    """Move luma inwards where R′, G′ or B′ leaves the limits (0 … 1) though luma stands within ``give`` of one, or beyond it.
+
+    It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding (``room``), and no further in than
+    ``give`` from the limit, twice as much as it was over it besides. luma: codes (height, ≥ width), changed in place; cb, cr:
+    (rows, columns) float32 sites; codes: black, swing; bounds: least and greatest code of luma. Returns how many were moved.
+    """
+    width, height = size
+    first, second, weight = rows
+    columns = cb.shape[1]
+    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
+    wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
+    moved = 0
+    for row in range(height):
+        _site_row(cb, first[row], second[row], weight[row], site_b)
+        _site_row(cr, first[row], second[row], weight[row], site_r)
+        line = luma[row, :width]
+        if halved:
+            widen(site_b, column_taps, wide_b)
+            widen(site_r, column_taps, wide_r)
+            moved += _give_row(line, wide_b, wide_r, codes, gains, limits, room, give, bounds)
+        else:
+            moved += _give_row(line, site_b[1:], site_r[1:], codes, gains, limits, room, give, bounds)
+    return moved
 
 
 @loop
@@ -152,11 +214,14 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
 
 
 @loop
-def treat_rgb(red, green, blue, width, height, weights, codes, table, table_start, table_step, rein, limits, knee, top):
+def treat_rgb(
+    red, green, blue, width, height, weights, codes, table, table_start, table_step, rein, limits, knee, give, bounds
+):
     """Treat an R′G′B′ picture pixel by pixel.
 
     weights: Kr, Kg, Kb; codes: black, swing; table: (N, 2) float32 of treated luma (0 … 1) and chroma gain, read with
-    linear interpolation from ``table_start`` in steps of ``table_step``; ``rein``: whether the limits are held.
+    linear interpolation from ``table_start`` in steps of ``table_step``; ``rein``: whether the limits are held, with luma
+    giving way first (see `give_way`); bounds: least and greatest code that is stored.
     Returns three (height, width) planes.
     """
     kr, kg, kb = weights
@@ -178,6 +243,14 @@ def treat_rgb(red, green, blue, width, height, weights, codes, table, table_star
             demand = np.float32(0)
             for c in range(3):
                 value[c] = (value[c] - luma) * gain
+            if rein:
+                most = max(limits[1] - max(value[0], value[1], value[2]), limits[1] - _ground(treated - limits[1], give))
+                under = min(limits[0] - min(value[0], value[1], value[2]), limits[0] + _ground(limits[0] - treated, give))
+                if treated > most and treated > under:
+                    treated = most
+                elif treated < under and treated < most:
+                    treated = under
+            for c in range(3):
                 space = limits[1] - treated if value[c] > 0 else treated - limits[0]
                 demand = max(demand, abs(value[c]) / max(space, least))
             scale = one
@@ -189,7 +262,7 @@ def treat_rgb(red, green, blue, width, height, weights, codes, table, table_star
                 scale = allowed / demand
             for c in range(3):
                 code = (treated + value[c] * scale) * swing + black
-                out[c, row, x] = red.dtype.type(min(max(code, np.float32(0)), top) + np.float32(0.5))
+                out[c, row, x] = red.dtype.type(min(max(code, bounds[0]), bounds[1]) + np.float32(0.5))
     return out
 
 

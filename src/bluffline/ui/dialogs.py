@@ -16,8 +16,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.measure.frame_measure import Region
+from bluffline.errors import BlufflineError, WriteError
+from bluffline.measure.region import Region
+from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.writer import Codec, refuse_source_as_target, written_format
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import frame_list
+from bluffline.prove.render import KeepUnreadable
+from bluffline.prove.survey import unreadable_frames
 from bluffline.session.session import Session
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
@@ -25,6 +31,7 @@ from bluffline.ui.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
 from bluffline.ui.layout import ask_buttons, cancel_button, close_button, dim, lay_out
 from bluffline.ui.style import font
 from bluffline.ui.target import TargetRows
+from bluffline.ui.workers import JobRunner
 
 
 @dataclass(frozen=True)
@@ -127,29 +134,80 @@ class WriteDialog(QDialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Prove and write")
-        assert session.programme is not None
-        self._source, self._format = session.programme.path, session.source
+        assert session.programme is not None and session.survey is not None
+        self._programme, self._source, self._format = session.programme, session.programme.path, session.source
+        self._looking, self._looked = JobRunner(), dict[tuple[str, str], Carriage | str]()
+        self._looking.finished.connect(lambda then, result: then(result))
+        self.carried = dim("")
+        self.carried.setWordWrap(True)
+        unreadable = unreadable_frames(session.survey)
+        self._keep = QComboBox()
+        for text, way in (("Hold the last good frame", KeepUnreadable.HOLD), ("Black", KeepUnreadable.BLACK)):
+            self._keep.addItem(text, way)
         treated = len(session.treatments)
         start = self._source.with_name(f"{self._source.stem}-legal.mov")
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(
             f"{treated} of {len(session.shots)} shots are treated; every other frame is handed on as it stands. The file is "
             "written, read back, and measured again by the same rules; where coding overshoots, it is written again with "
-            "more margin, at most four times. Sound, timecode and tags are kept; the source is not touched."
+            "more margin, at most four times. The source is not touched."
         )
         words.setWordWrap(True)
         words.setProperty("role", "dim")
         form = QFormLayout()
         form.setHorizontalSpacing(18)
         self.rows.add_to(form)
+        if unreadable:
+            form.addRow(dim("Unreadable frames"), self._keep)
+            words.setText(
+                f"{words.text()} {len(unreadable)} frames can't be read ({frame_list(unreadable)}): the file can be "
+                "written, but not proved."
+            )
+        self._unreadable = bool(unreadable)
         buttons = cancel_button(self)
-        self.rows.add_button(buttons, "Prove and write")
-        lay_out(self, words, form, self.rows.trouble, buttons)
+        self.rows.add_button(buttons, "Write unproved" if unreadable else "Prove and write")
+        lay_out(self, words, form, self.rows.trouble, self.carried, buttons)
         self.setMinimumWidth(640)
+
+    @property
+    def keep(self) -> KeepUnreadable | None:
+        """What is to be written for frames that can't be read, if there are any."""
+        return KeepUnreadable(self._keep.currentData()) if self._unreadable else None
+
+    def done(self, result: int) -> None:
+        self._looking.cancel_and_wait()
+        super().done(result)
 
     def _refuse(self, target: Path, codec: Codec) -> None:
         refuse_source_as_target(self._source, target)
         written_format(self._format, codec)
+        self._look_at(codec, target)
+        found = self._looked.get((codec.name, target.suffix.lower()))
+        self.carried.setText(
+            "Looking at what the file will carry …" if found is None
+            else "" if isinstance(found, str)
+            else " ".join(found.losses) or "Sound, other tracks, timecode and tags are carried over."
+        )  # fmt: skip
+        if isinstance(found, str):
+            raise WriteError(found)
+
+    def _look_at(self, codec: Codec, target: Path) -> None:
+        """Rehearse a codec and an ending once, away from the window."""
+        key = codec.name, target.suffix.lower()
+        if key in self._looked or self._looking.running:
+            return
+
+        def job(_: Monitor) -> Carriage | str:
+            try:
+                return rehearse(self._programme, self._format, codec, target)
+            except BlufflineError as error:
+                return str(error)
+
+        def take(found: Carriage | str) -> None:
+            self._looked[key] = found
+            self.rows.look()
+
+        self._looking.start(job, take)
 
 
 class KeySheet(QDialog):

@@ -8,13 +8,15 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QWidget
 
+from bluffline.media.carriage import rehearse
 from bluffline.media.signals import TestSignal, write_signal
 from bluffline.media.writer import Codec, codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal
-from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
+from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
+from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import Survey, run_survey
-from bluffline.report.certificate import save_certificate
+from bluffline.report.certificate import certificate_files
 from bluffline.session.document import DocumentStore
 from bluffline.session.overview import ShotCard, overview
 from bluffline.session.session import Session
@@ -132,29 +134,30 @@ class LongWork(QObject):
         """Ask where to, then write, read back and prove."""
         dialog = WriteDialog(self.session, self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.start_proof(dialog.rows.target, dialog.rows.codec.name)
+            self.start_proof(dialog.rows.target, dialog.rows.codec.name, dialog.keep)
 
-    def start_proof(self, target: Path, codec: str) -> None:
-        """Write ``target`` in the background and prove it."""
+    def start_proof(self, target: Path, codec: str, keep: KeepUnreadable | None = None) -> None:
+        """Write ``target`` in the background and prove it; ``keep``: what is written for frames that can't be read."""
         survey = self.session.survey
         assert survey is not None
-        request = ProveRequest(
-            survey, list(self.session.shots), dict(self.session.treatments), target, codec_for(target, codec)
-        )
+        chosen = codec_for(target, codec)
+        shots, treatments = list(self.session.shots), dict(self.session.treatments)
 
-        def job(monitor: Monitor) -> tuple[Proof, list[Path]]:
-            proof = prove(request, monitor)
-            return proof, save_certificate(proof)
+        def job(monitor: Monitor) -> Proof:
+            carriage = rehearse(survey.programme, survey.source, chosen, target)
+            return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, certificate_files)
 
-        self.jobs.start(job, lambda result: self._tell_proof(*result))
+        self.jobs.start(job, self._tell_proof)
 
-    def _tell_proof(self, proof: Proof, certificate: list[Path]) -> None:
+    def _tell_proof(self, proof: Proof) -> None:
         rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
-        name = proof.request.target.name
+        name, certificate = proof.request.target.name, certificate_paths(proof.request.target)[-1].name
         if proof.legal:
-            self._header.say(f"{name} is proved legal ({rounds}); certificate: {certificate[-1].name}")
+            self._header.say(f"{name} is proved legal ({rounds}); certificate: {certificate}")
+        elif proof.unreadable:
+            self._header.say(f"{name} is {proof.verdict}; see {certificate}")
         else:
-            self._header.say(f"{name} is still not legal after {rounds}; see {certificate[-1].name}")
+            self._header.say(f"{name} is still not legal after {rounds}; see {certificate}")
         self.proved.emit(proof)
 
     def show_shots(self) -> None:

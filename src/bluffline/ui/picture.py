@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Layout
 from bluffline.measure.areas import Area, Shape
-from bluffline.measure.frame_measure import Region
+from bluffline.measure.region import Region
 from bluffline.session.looking import Compare, Looking, LookModel, Tool
 from bluffline.session.preview import Preview, ScreenPicture
 from bluffline.ui.chart_marks import ChartMarks

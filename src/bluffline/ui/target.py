@@ -39,7 +39,7 @@ class TargetRows:
         self.codecs.currentIndexChanged.connect(self._codec_chosen)
         self.path = QLineEdit(str(start))
         self.path.setAccessibleName("File to write")
-        self.path.textChanged.connect(self._look)
+        self.path.textChanged.connect(self.look)
         self.trouble = QLabel()
         self.trouble.setWordWrap(True)
 
@@ -61,7 +61,7 @@ class TargetRows:
         self._go = buttons.addButton(text, QDialogButtonBox.ButtonRole.AcceptRole)
         assert self._go is not None
         self._go.setProperty("next", True)
-        self._look()
+        self.look()
 
     @property
     def target(self) -> Path:
@@ -76,7 +76,7 @@ class TargetRows:
     def _codec_chosen(self) -> None:
         if self.target.suffix.lower() not in self.codec.containers:
             self.path.setText(str(self.target.with_suffix(self.codec.containers[0])))
-        self._look()
+        self.look()
 
     def _browse(self) -> None:
         endings = " ".join(f"*{ending}" for ending in self.codec.containers)
@@ -84,7 +84,8 @@ class TargetRows:
         if name:
             self.path.setText(name)
 
-    def _look(self) -> None:
+    def look(self) -> None:
+        """Look anew at what would go wrong."""
         trouble, possible = f"{self.target.name} exists and {self._replaced}" if self.target.exists() else "", True
         try:
             codec_for(self.target, self.codec.name)

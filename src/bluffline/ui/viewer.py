@@ -121,7 +121,10 @@ class Viewer(QObject):
         source = session.source
         key = session.treatment, source
         if key != self._treat_key or self._frame_treatment is None:
-            self._treat_key, self._frame_treatment = key, FrameTreatment(session.treatment, source, draft=True)
+            self._treat_key, self._frame_treatment = (
+                key,
+                FrameTreatment(session.treatment, source, region=session.survey.region, draft=True),
+            )
         ratio = self.picture.devicePixelRatioF()
         areas, probe = session.areas, self.picture.probe
         column, line = (None, None) if probe is None else (int(probe[0]), int(probe[1]))

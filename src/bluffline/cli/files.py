@@ -1,0 +1,110 @@
+"""What commands read and write: the programme with its options, and targets that are refused before any work begins."""
+
+import argparse
+import os
+from collections.abc import Sequence
+from fractions import Fraction
+from pathlib import Path
+
+from bluffline.errors import SettingsError, WriteError
+from bluffline.media.opening import shown
+from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
+from bluffline.media.writer import CODECS, ENDINGS
+from bluffline.prove.prove import certificate_paths
+from bluffline.prove.render import KeepUnreadable
+
+
+def add_source(parser: argparse.ArgumentParser) -> None:
+    """Declare the programme and how it is opened."""
+    parser.add_argument("file", type=Path, metavar="FILE", help="a file, numbered pictures (shot_%%04d.dpx), or their folder")
+    parser.add_argument("--rate", metavar="FRAMES", help="a second, of numbered pictures; default: 25")
+    parser.add_argument("--track", type=int, metavar="N", help="the video track to take; default: the first")
+
+
+def add_target(parser: argparse.ArgumentParser) -> None:
+    """Declare the file that is written, and how."""
+    parser.add_argument("out", type=Path, metavar="OUT", help=f"the file to write: {', '.join(ENDINGS)}")
+    parser.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
+    parser.add_argument("--drop-tracks", action="store_true", help="leave out tracks that OUT can't carry, and say so")
+    kept = [str(way) for way in KeepUnreadable]
+    parser.add_argument("--keep-unreadable", choices=kept, help="write frames that can't be read: the last good one, or black")
+
+
+def add_force(parser: argparse.ArgumentParser) -> None:
+    """Declare that files may be replaced."""
+    parser.add_argument("--force", action="store_true", help="replace files that are there already")
+
+
+def open_source(options: argparse.Namespace) -> Programme:
+    """The programme that a command was given.
+
+    Raises
+    ------
+    MediaError, SettingsError : it can't be read, or not so
+    """
+    return probe(options.file, rate=None if options.rate is None else frame_rate(options.rate), track=options.track)
+
+
+def frame_rate(text: str) -> Fraction:
+    """A rate as 25 or 30000/1001.
+
+    Raises
+    ------
+    SettingsError : it is none
+    """
+    try:
+        rate = Fraction(text)
+    except (ValueError, ZeroDivisionError) as error:
+        raise SettingsError(f"--rate must be a number of frames a second, as 25 or 30000/1001, not {text}.") from error
+    if not 1 <= rate <= 240:
+        raise SettingsError(f"--rate must lie between 1 and 240 frames a second, not {text}.")
+    return rate
+
+
+def keep_unreadable(options: argparse.Namespace) -> KeepUnreadable | None:
+    """What the command was told to write for frames that can't be read."""
+    return None if options.keep_unreadable is None else KeepUnreadable(options.keep_unreadable)
+
+
+class Targets:
+    """The files that a command is to write, each refused at once where it can't be or may not be.
+
+    Parameters
+    ----------
+    sources : files that the command reads, which are never written to
+    force : whether files that are there may be replaced by others of their kind
+    """
+
+    def __init__(self, sources: Sequence[Path], *, force: bool) -> None:
+        self._sources, self._force = list(sources), force
+        self._taken: list[Path] = []
+
+    def add(self, path: Path | None, endings: Sequence[str], *, certified: bool = False) -> None:
+        """Take a target, if there is one; ``endings`` are those of its kind.
+
+        Raises
+        ------
+        WriteError : it is a source, a file of another kind, there already, or can't be written
+        """
+        if path is None or str(path) == "-":
+            return
+        name = shown(path)
+        if path.is_dir():
+            raise WriteError(f"{name} can't be written: it is a folder.")
+        if not path.parent.is_dir():
+            raise WriteError(f"{name} can't be written: there is no folder {shown(path.parent)}.")
+        if not os.access(path.parent, os.W_OK):
+            raise WriteError(f"{name} can't be written: this user may not write to its folder.")
+        if path.absolute() in self._taken:
+            raise WriteError(f"{name} is named twice; choose another name for one of them.")
+        self._taken.append(path.absolute())
+        if path.exists():
+            if any(source.exists() and path.samefile(source) for source in self._sources):
+                raise WriteError(f"{name} is the source itself, which is never written to; choose another name.")
+            if path.suffix.lower() not in endings:
+                raise WriteError(f"{name} is there and is no {' or '.join(endings)} file; choose another name.")
+        beside = certificate_paths(path) if certified else []
+        there = [shown(each) for each in (path, *beside) if each.exists()]
+        if there and not self._force:
+            raise WriteError(f"{there[0]} is there already; --force replaces it.")

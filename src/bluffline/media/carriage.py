@@ -1,0 +1,151 @@
+"""What a written file will carry: found by writing a few black frames with all that goes with them, and reading those."""
+
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from bluffline.errors import MediaError, WriteError
+from bluffline.media.pixels import Planes
+from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
+from bluffline.media.tagging import TOP_FIRST
+from bluffline.media.writer import PROGRESSIVE, Codec, Writer
+from bluffline.signal.format import Model, SignalFormat
+
+_FRAMES = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Carriage:
+    """What goes over into a written file.
+
+    ``tracks``: numbers of the tracks that are carried beside the picture; ``losses``: what is not, each in a sentence.
+    """
+
+    tracks: frozenset[int]
+    losses: tuple[str, ...] = ()
+
+
+def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: Path, *, drop_tracks: bool = False) -> Carriage:
+    """Write the beginning of a file like ``target`` and see what its readers will find.
+
+    Raises
+    ------
+    WriteError : a track can't be carried and is not to be dropped; or readers would take its range, matrix or fields for others
+    """
+    tracks, losses = frozenset(track.index for track in programme.tracks), []
+    with tempfile.TemporaryDirectory(prefix="bluffline-") as folder:
+        trial = Path(folder) / f"trial{target.suffix}"
+        try:
+            writer = _trial(programme, source, codec, trial, tracks)
+        except WriteError:
+            refused = [track for track in programme.tracks if not _carries(programme, source, codec, trial, track.index)]
+            if not refused or not drop_tracks:
+                raise
+            tracks -= {track.index for track in refused}
+            losses = [f"Track {track.index} ({track.description}) is left out, as asked." for track in refused]
+            writer = _trial(programme, source, codec, trial, tracks)
+        try:
+            read = probe(trial)
+        except MediaError as error:
+            raise WriteError(f"{codec.title} can't be written to {target.suffix} so that it can be read again.") from error
+    if mistaken := mistaken_for(writer.format, read):
+        raise WriteError(f"Readers would mistake its {mistaken} in {target.suffix}; choose another codec or ending.")
+    return Carriage(tracks, (*losses, *_losses(programme, writer.format, read, tracks)))
+
+
+def _trial(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, tracks: frozenset[int]) -> Writer:
+    writer = Writer(trial, programme, source, codec, tracks)
+    try:
+        for number in range(min(_FRAMES, programme.frame_count)):
+            writer.write(number, black_planes(writer.format))
+        writer.finish(carry=False)
+    except BaseException:
+        writer.abandon()
+        raise
+    return writer
+
+
+def _carries(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, track: int) -> bool:
+    """Whether a file can carry one track by itself."""
+    try:
+        _trial(programme, source, codec, trial, frozenset({track}))
+    except WriteError:
+        return False
+    return True
+
+
+def _losses(programme: Programme, written: SignalFormat, read: Programme, tracks: frozenset[int]) -> Iterator[str]:
+    """What the written file won't say, or says otherwise."""
+    before, after = programme.carried, read.carried
+    if before.alpha:
+        yield "The alpha channel is not carried."
+    if before.rotation != after.rotation:
+        yield f"The rotation by {before.rotation}° is not carried."
+    if before.pixel_shape != after.pixel_shape:
+        yield f"The shape of its pixels ({before.pixel_shape}) is not carried: it is read as {after.pixel_shape}."
+    if before.mastering and before.mastering != after.mastering:
+        yield "Mastering-display metadata are not carried."
+    if before.light and before.light != after.light:
+        yield "Content-light metadata are not carried."
+    kept = dict(after.metadata)
+    if lost := [key for key, value in before.metadata if kept.get(key) != value]:
+        yield f"These words about it are not carried: {', '.join(lost)}."
+    if before.chapters > after.chapters:
+        yield f"Its {before.chapters} chapters are not carried."
+    if programme.timecode.told and read.label(0) != programme.label(0):
+        yield f"The start timecode {programme.label(0)} is not carried: it is read as {read.label(0)}."
+    yield from _tag_losses(programme, written, read)
+    yield from _track_losses(programme, read, tracks)
+
+
+def _tag_losses(programme: Programme, written: SignalFormat, read: Programme) -> Iterator[str]:
+    """Tags of the signal that are lost on the way."""
+    tagged = {"primaries": programme.tags.primaries, "transfer characteristic": programme.tags.transfer}
+    found = {"primaries": read.tags.primaries, "transfer characteristic": read.tags.transfer}
+    for name, tag in tagged.items():
+        if tag not in (2, found[name]):
+            yield f"The tag of its {name} is not carried."
+    if programme.tags.range and not read.tags.range and not read.layout.full_by_name:
+        yield "The tag of its range is not carried: readers take narrow range for granted."
+    if written.halved == (True, True) and written.siting is not read.format.siting:
+        yield f"The place of its chroma ({written.siting}) is not carried: it is read as {read.format.siting}."
+
+
+def _track_losses(programme: Programme, read: Programme, tracks: frozenset[int]) -> Iterator[str]:
+    """Tracks, languages and flags that are lost on the way."""
+    sent = [track for track in programme.tracks if track.index in tracks and track.kind != "timecode"]
+    there = [track for track in read.tracks if track.kind != "timecode"]
+    if len(there) < len(sent):
+        yield f"Only {len(there)} of {len(sent)} tracks beside the picture are carried."
+        return
+    for before, after in zip(sent, there, strict=False):
+        if before.language and before.language != after.language:
+            yield f"The language of track {before.index} ({before.language}) is not carried."
+        if lost := set(before.flags) - set(after.flags):
+            yield f"Track {before.index} loses its flags {', '.join(sorted(lost))}."
+
+
+def mistaken_for(written: SignalFormat, read: Programme) -> str:
+    """What of a format its readers take for something else, in words; some go by the container, some by the pictures."""
+    found, container = read.format, read.tags.fields
+    wrong = {
+        "range": written.range is not found.range,
+        "matrix": written.model is Model.YCBCR and written.matrix is not found.matrix,
+        "scanning": written.interlaced != found.interlaced or (written.interlaced and container == PROGRESSIVE),
+        "order of fields": written.interlaced
+        and not (written.top_field_first is found.top_field_first is TOP_FIRST.get(container, found.top_field_first)),
+    }
+    return " and ".join(word for word, so in wrong.items() if so)
+
+
+def black_planes(written: SignalFormat) -> Planes:
+    """A black picture, for a programme whose first frame can't be decoded."""
+    dtype = np.uint8 if written.bit_depth == 8 else np.uint16
+    columns, rows = written.chroma_size
+    luma = np.full((written.height, written.width), written.levels.black, dtype)
+    chroma = np.full((rows, columns), written.levels.zero, dtype)
+    return (luma, chroma, chroma) if written.model is Model.YCBCR else (luma, luma, luma)

@@ -1,0 +1,138 @@
+"""The frames of a file by number: its packets walked once, without decoding, and what it declares held against them."""
+
+import re
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+import av
+import numpy as np
+from av.container import InputContainer
+from av.video.stream import VideoStream
+
+from bluffline.errors import MediaError
+from bluffline.media.programme import FrameIndex
+
+FIELD_SAMPLE = 4  # decoded frames that tell whether each field has a packet of its own
+_RATE_SLACK = 0.005
+_OTHER_RATES = tuple(Fraction(n) for n in range(1, 241)) + tuple(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120))
+
+
+@dataclass(frozen=True, slots=True)
+class Sounds:
+    """When each sound track begins, by its number, and when the last of them ends, in seconds of the file's clock."""
+
+    begins: dict[int, float]
+    end: float | None
+
+
+def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:
+    """Where every frame is, and where sound begins and ends.
+
+    Raises
+    ------
+    MediaError : no picture is found.
+    """
+    entries: list[tuple[int, int, bool]] = []
+    timed, begins, ends = True, dict[int, float](), list[float]()
+    tracks = [track for track in container.streams.audio if getattr(track, "codec_context", None) is not None]
+    try:
+        for packet in container.demux([stream, *tracks]):
+            if packet.stream_index != stream.index:
+                if packet.pts is not None:
+                    begins.setdefault(packet.stream_index, float(packet.pts * packet.time_base))
+                    ends = [max([float((packet.pts + (packet.duration or 0)) * packet.time_base), *ends])]
+                continue
+            if packet.size == 0 or packet.is_discard:
+                continue
+            time = packet.pts if packet.pts is not None else packet.dts
+            timed = timed and packet.pts is not None
+            order = len(entries)
+            decode_time = packet.dts if packet.dts is not None else time
+            entries.append((order if time is None else time, order if decode_time is None else decode_time, packet.is_keyframe))
+    except av.error.FFmpegError as error:
+        if not entries:
+            raise MediaError(f"{name} can't be read: no picture was found in it.") from error
+    if not entries:
+        raise MediaError(f"{name} holds a video track with no frames in it.")
+    sounds = Sounds(begins, ends[0] if ends else None)
+    # AVI stores no presentation times: those of reordered frames are the demuxer's guess.
+    if not timed or (container.format.name == "avi" and not all(key for _, _, key in entries)):
+        count = np.arange(len(entries), dtype=np.int64)
+        return FrameIndex(count, count[:1], count[:1], timed=False), sounds
+    entries.sort()
+    if container.format.name == "mpegts":
+        entries = _with_lost_frames(entries)
+    table = np.array([(time, decode_time) for time, decode_time, _ in entries], np.int64)
+    keys = np.flatnonzero([key for _, _, key in entries]).astype(np.int64)
+    return FrameIndex(table[:, 0].copy(), keys, table[keys, 1].copy()), sounds
+
+
+def _with_lost_frames(entries: list[tuple[int, int, bool]]) -> list[tuple[int, int, bool]]:
+    """Places for frames that a transport stream lost on its way, so that those after them keep their numbers."""
+    times = [time for time, _, _ in entries]
+    steps = np.diff(times)
+    if len(steps) < 2 or (step := int(np.median(steps))) <= 0 or float((np.abs(steps - step) <= 1).mean()) < 0.9:
+        return entries
+    lost = [
+        (time + step * n, time + step * n, False)
+        for time, gap in zip(times, steps, strict=False)
+        for n in range(1, round(gap / step))
+    ]
+    return sorted(entries + lost)
+
+
+def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> FrameIndex:
+    """Drop the times of second fields where a file carries each field in a packet of its own."""
+    times = [time for time in decoded if time is not None]
+    if not index.timed or len(times) < FIELD_SAMPLE or index.count < 2 * len(times):
+        return index
+    if set(times) != set(index.times[: 2 * len(times) : 2].tolist()):
+        return index
+    keys, first = np.unique(index.keys // 2, return_index=True)
+    return FrameIndex(index.times[::2].copy(), keys, index.key_decode_times[first])
+
+
+def frame_rate(stream: VideoStream, index: FrameIndex) -> Fraction:
+    """Frames a second: of the rates that the file tells, the one that its frames keep to, or else what they keep to."""
+    told = [Fraction(rate) for rate in (stream.average_rate, stream.guessed_rate, stream.base_rate) if rate]
+    if not index.timed or index.count < 2 or index.variable or not stream.time_base:
+        # A raw stream's average counts the ticks of its clock; what FFmpeg guesses from its pictures is their rate.
+        return next((rate for rate in told if rate <= 240), Fraction(25))
+    steps = np.diff(index.times)
+    usual = steps[np.abs(steps - np.median(steps)) <= 0.25 * np.median(steps)]  # the last of a file may be cut short
+    kept = 1 / (float(usual.mean()) * float(stream.time_base))
+    near = [rate for rate in (*told, *_OTHER_RATES) if abs(float(rate) / kept - 1) < _RATE_SLACK]
+    if told_near := [rate for rate in told if rate in near]:
+        return told_near[0]
+    return min(near, key=lambda rate: abs(float(rate) - kept), default=Fraction(kept).limit_denominator(1001))
+
+
+def with_missing(index: FrameIndex, stream: VideoStream, rate: Fraction) -> FrameIndex:
+    """The index with places for frames that the file declares and does not hold."""
+    missing = _declared(index, stream, rate) - index.count
+    if missing <= 0:
+        return index
+    step = 1 / rate / stream.time_base if index.timed and stream.time_base else Fraction(1)
+    more = np.array([int(index.times[-1]) + round(step * n) for n in range(1, missing + 1)], np.int64)
+    return replace(index, times=np.concatenate([index.times, more]), found=index.count)
+
+
+def _declared(index: FrameIndex, stream: VideoStream, rate: Fraction) -> int:
+    """How many frames there should be by the file's own word; those found where it says nothing."""
+    kind = stream.container.format.name
+    if "mov" in kind and len(stream.index_entries):
+        # The index as the edit list leaves it: what it cuts away is not declared.
+        return sum(not entry.is_discard for entry in stream.index_entries)
+    if kind == "mxf":
+        return round(Fraction(stream.duration or 0) * (stream.time_base or 0) * rate)
+    if (end := _matroska_end(stream)) and index.timed and stream.time_base:
+        last = float((int(index.times[-1])) * stream.time_base) + float(1 / rate)
+        # Matroska's times are rounded to its clock; half a frame is the least that can be missing.
+        return index.count + max(round((end - last) * float(rate)), 0)
+    return stream.frames if kind != "gxf" else 0
+
+
+def _matroska_end(stream: VideoStream) -> float:
+    """When the picture ends: Matroska keeps it for each track, as text."""
+    match = re.fullmatch(r"(\d+):(\d+):(\d+(?:\.\d+)?)", stream.metadata.get("DURATION", ""))
+    return 3600 * int(match[1]) + 60 * int(match[2]) + float(match[3]) if match else 0.0
