@@ -25,8 +25,8 @@ def signal(
     return SignalFormat(width, height, depth, model, halved, signal_range, matrix, "bt709", "bt709")
 
 
-def to_planes(rgb: np.ndarray, source: SignalFormat) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """R′G′B′ (0 … 1) to native planes; chroma is taken at its co-sited pixels, unfiltered."""
+def to_planes(rgb: np.ndarray, source: SignalFormat, *, filtered: bool = False) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """R′G′B′ (0 … 1) to native planes; chroma is taken at its co-sited pixels, as it is or filtered by 1-2-1 and two rows."""
     levels, top = source.levels, (1 << source.bit_depth) - 1
     dtype = np.uint8 if source.bit_depth == 8 else np.uint16
     if source.model is Model.RGB:
@@ -34,6 +34,12 @@ def to_planes(rgb: np.ndarray, source: SignalFormat) -> tuple[np.ndarray, np.nda
         return tuple(np.clip(np.rint(codes[..., c]), 0, top).astype(dtype) for c in range(3))
     ycbcr = rgb_to_ycbcr(rgb, source.matrix)
     luma = levels.black + ycbcr[..., 0] * levels.swing
+    if filtered:
+        wide = np.pad(ycbcr, ((0, 1), (1, 1), (0, 0)), mode="edge")
+        if source.halved[0]:
+            ycbcr[..., 1:] = (wide[:-1, :-2] + 2 * wide[:-1, 1:-1] + wide[:-1, 2:])[..., 1:] / 4
+        if source.halved[1]:
+            ycbcr[:-1, :, 1:] = (ycbcr[:-1, :, 1:] + ycbcr[1:, :, 1:]) / 2
     chroma = levels.zero + ycbcr[:: 1 + source.halved[1], :: 1 + source.halved[0], 1:] * levels.span
     return tuple(np.clip(np.rint(p), 0, top).astype(dtype) for p in (luma, chroma[..., 0], chroma[..., 1]))
 
@@ -53,7 +59,7 @@ def read_number(luma: np.ndarray, width: int, height: int, middle: float) -> int
 def make_clip(
     path: Path, picture: Picture, frames: int, *, codec: str = "ffv1", pixel_format: str = "yuv422p10le",
     rate: Fraction | int = 25, timecode: str | None = None, sound: bool = False, options: dict[str, str] | None = None,
-    tags: bool = True, times: Callable[[int], int] | None = None, full: bool = False,
+    tags: bool = True, times: Callable[[int], int] | None = None, full: bool = False, filtered: bool = False,
 ) -> Path:  # fmt: skip
     """Encode ``frames`` pictures. Lossless where the codec is; tagged BT.709 narrow unless told otherwise."""
     layout = layout_of(pixel_format)
@@ -76,7 +82,7 @@ def make_clip(
         track = container.add_stream("pcm_s16le", rate=48000, layout="mono") if sound else None
         for number in range(frames):
             frame = av.VideoFrame(width, height, pixel_format)
-            put_planes(frame, to_planes(picture(number), source))
+            put_planes(frame, to_planes(picture(number), source, filtered=filtered))
             frame.pts = number if times is None else times(number)
             frame.time_base = 1 / Fraction(rate) if times is None else Fraction(1, 1000)
             container.mux(stream.encode(frame))

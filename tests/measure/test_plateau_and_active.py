@@ -68,12 +68,13 @@ def test_captions_and_bars_are_marked_as_graphics():
         plateau = measured(picture).clip_high
         assert plateau.area > 1 and plateau.graphic
         large = measured(picture.repeat(3, 0).repeat(3, 1)).clip_high  # not every line of it is looked at
-        assert large == plateau
+        assert large.graphic and large.area == pytest.approx(plateau.area, rel=0.02)
 
 
 def test_a_large_clipped_highlight_is_filmed_and_not_drawn():
     clipped = np.minimum(sky(), 1.09)
-    assert measured(clipped.repeat(3, 0).repeat(3, 1)).clip_high == measured(clipped).clip_high
+    large, small = measured(clipped.repeat(3, 0).repeat(3, 1)).clip_high, measured(clipped).clip_high
+    assert not large.graphic and large.area == pytest.approx(small.area, rel=0.02)
 
 
 def boxed(top=0, bottom=0, left=0, right=0, seed=0):

@@ -93,14 +93,14 @@ def test_tolerances_of_area_and_duration():
 
 
 def test_wrong_range_tags_are_seen_both_ways():
-    ramp = np.linspace(0, 1, 64)[None, :, None] * np.ones((48, 1, 3))
-    full_as_narrow = to_planes(ramp, signal(64, 48, signal_range=Range.FULL))
-    narrow_as_full = to_planes(ramp, signal(64, 48))
+    ramp = np.linspace(0, 1, 640)[None, :, None] * np.ones((48, 1, 3))
+    full_as_narrow = to_planes(ramp, signal(640, 48, signal_range=Range.FULL))
+    narrow_as_full = to_planes(ramp, signal(640, 48))
     for planes, tagged, words in (
         (full_as_narrow, Range.NARROW, "full range, tagged narrow"),
         (narrow_as_full, Range.FULL, "narrow range, tagged full"),
     ):
-        source = signal(64, 48, signal_range=tagged)
+        source = signal(640, 48, signal_range=tagged)
         table = SurveyTable(1)
         table.append(measure_frame(planes, source, Region.whole(source), RULES.limits))
         levels = [f for f in judge(table, [Shot(0, 0)], source, RULES) if f.rule == "levels"]

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.blanking import BLACK_FRAME, NO_BLANKING, Blanking, blank_edges, measure_blanking
 from bluffline.measure.counted import Histogram, Limits, Planes, count_parts, used_codes, ycbcr_planes
-from bluffline.measure.plateau import Plateau, find_plateau, row_step
+from bluffline.measure.level_evidence import NO_EVIDENCE, LevelEvidence, level_evidence
+from bluffline.measure.plateau import NOT_LOOKED, Plateau, find_component_plateaus, find_luma_plateaus, row_step
 from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import find_reserved
 from bluffline.signal.format import SignalFormat
@@ -44,6 +45,7 @@ class FrameMeasure:
     with codes that are reserved for timing on a serial link, the first at ``reserved_x``, ``reserved_y`` in luma samples.
     ``edges``: how many rows at the top and bottom and columns at the left and right are blanking by themselves; all −1 in a
     frame that is black throughout, which says nothing about edges. ``blanking``: what lies outside the active picture.
+    ``level``: the range that it seems to have been made in.
     """
 
     y_min: int
@@ -75,6 +77,10 @@ class FrameMeasure:
     reserved_y: int = -1
     edges: tuple[int, int, int, int] = BLACK_FRAME
     blanking: Blanking = NO_BLANKING
+    level: LevelEvidence = NO_EVIDENCE
+    clip_red: Plateau = NOT_LOOKED
+    clip_green: Plateau = NOT_LOOKED
+    clip_blue: Plateau = NOT_LOOKED
 
 
 def measure_frame(
@@ -85,6 +91,7 @@ def measure_frame(
     left_out: Sequence[Region] = (),
     *,
     low_pass: bool = False,
+    components: bool = True,
 ) -> FrameMeasure:
     """Measure native planes once.
 
@@ -95,6 +102,7 @@ def measure_frame(
     limits : what counts as outside; see `count_parts`
     left_out : parts of it that are not looked at, but for the evidence of shots and for reserved codes
     low_pass : judge luma and R′G′B′ after a low-pass filter
+    components : look for flat tops of R′, G′ and B′ too
     """
     if planes[0].dtype != (np.uint8 if source.bit_depth == 8 else np.uint16):
         raise ValueError(f"planes of {planes[0].dtype} don't hold {source.bit_depth}-bit samples")
@@ -109,6 +117,8 @@ def measure_frame(
     low_end = int(np.searchsorted(cumulative, _LOW_PERCENTILE * found.pixels, side="right"))
     high_end = int(np.searchsorted(cumulative, _HIGH_PERCENTILE * found.pixels))
     edges = [part.edges for part in parts]
+    clip_high, clip_low = find_luma_plateaus(planes[0], luma_histogram, levels, parts)
+    flat = find_component_plateaus(stored, source, parts) if components else (NOT_LOOKED,) * 3
     share = 100.0 / found.pixels
     blanking, beyond = measure_blanking(stored, planes, source, region, limits, low_pass=low_pass)
     seen = found.histograms if beyond is None else found.histograms + beyond
@@ -129,8 +139,11 @@ def measure_frame(
         luma_low_area=share * found.luma_low,
         rgb_high_area=share * found.rgb_high,
         rgb_low_area=share * found.rgb_low,
-        clip_high=find_plateau(planes[0], luma_histogram, levels, edges, top=True),
-        clip_low=find_plateau(planes[0], luma_histogram, levels, edges, top=False),
+        clip_high=clip_high,
+        clip_low=clip_low,
+        clip_red=flat[0],
+        clip_green=flat[1],
+        clip_blue=flat[2],
         histograms=(luma_histogram, cb_histogram, cr_histogram),
         blocks=_block_means(planes[0], source, region.edges),
         spread=_spread(found.histograms),
@@ -141,6 +154,7 @@ def measure_frame(
         reserved_y=at[1],
         edges=blank_edges(planes[0], source),
         blanking=blanking,
+        level=level_evidence(planes[0], luma_histogram, source.bit_depth, edges),
     )
 
 

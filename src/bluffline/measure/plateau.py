@@ -1,9 +1,10 @@
-"""Flat tops and flat bottoms: where a picture's detail ends in a pile-up of equal, touching pixels.
+"""Flat tops and flat bottoms: where a picture's detail ends in one tone, in luma or in one component.
 
-A clipped highlight keeps its flat top however far a later operator has pulled it down, so the search is made at the
-frame's own extreme, not at a fixed level. A smooth gradient has as many pixels just inside its extreme as at it; a
-clipped one has many times more at it. A caption or a bar is flat as well, but its borders are hard and it is drawn in
-thin strokes or straight lines; what was lost there was never detail.
+What a camera clips keeps its flat top however far a later operator has pulled it down, so the search is made at the frame's own
+extreme, not at a fixed level. Grain and coding that came after spread it, but no further there than anywhere. So a top is flat
+where tones differ from place to place by no more than they do from pixel to pixel; that tells it from the faintest gradient and
+from a highlight that was rolled off. And light rises towards what was clipped: what begins at hard edges, where all of a change
+happens at once, was drawn, and nothing was lost there.
 """
 
 from collections.abc import Sequence
@@ -13,31 +14,40 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure import survey_kernels as kernels
+from bluffline.measure import plateau_kernels as kernels
+from bluffline.measure.counted import Planes, rgb_arithmetic
+from bluffline.measure.region import Region
+from bluffline.measure.survey_kernels import count_codes
+from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels
 
-# Half the height of the window that holds a plateau, in percent. What a camera clips is flat to the code, and coding
-# keeps it so; lettering, whose strokes are all edge, is spread wider by the codec's ringing.
-_HALF_WINDOW, _HALF_WINDOW_LETTERING = 0.4, 1.5
-# How much fuller the plateau must be than the mean of the four windows inside it. The ridge of a smooth cylinder,
-# whose density falls with the root of the distance, reaches 3.2.
-_PILE_UP = 6.0
-_INNER_WINDOWS = 4
-# Stray pixels beyond the plateau: ringing of the codec, up to this share of the picture.
-_STRAY = 0.0005
+_ROWS = 270  # lines of a picture that tell as much as all
+_STRAY = 0.0005  # share of the picture that may lie beyond a plateau: ringing of the codec
 _LEAST_SHARE = 0.001
-_LEAST_CONTRAST = 5.0  # percent between the 0.1 and 99.9 percentiles: below, the frame is one flat tone
-_LEAST_TOUCHING = 0.75
-_REACH = 4
-_HARD_JUMP = 12.0  # percent, within _REACH pixels
-_HARD_SHARE = 0.75
-_THIN = 0.04  # mean run of a stroke, as a share of the picture's width
-_STRAIGHT_SHARE = 0.6
+_LEAST_CONTRAST = 5.0  # percent between the extremes: below, the frame is one flat tone
+_SEARCHED = 3.0  # percent below the extreme in which the fullest tone is sought
+_TONE = 0.15  # percent on either side that count as one tone
+_ZONE = 1.2  # percent about the fullest tone in which tones are compared
+_SPAN = 4  # pixels of a row whose mean is one tone
+_ALIKE = 0.13  # percent that the middle half of the tones may differ by …
+_ALIKE_NOISE = 0.9  # … or so many times the deviation from pixel to pixel …
+_ALIKE_UNREST = 2.2  # … or that of tones from those a little way off, which coding sets apart …
+_ALIKE_CODES = 0.6  # … or so many codes, by which rounding may set them apart
+_PILE_UP = 3.0  # how much fuller the plateau must be than as much of the range just within the zone
+_BEYOND = 0.03  # of what is in the zone, the share that may lie beyond it
+_GRAINLESS = 0.75  # percent: what is noisier is no plateau
+_JUMP = 4.0  # percent that a drawn edge jumps at the least
+_DRAWN_NOISE = 0.5, 1.2  # percent, and codes: what is drawn has no grain
+_NOMINAL = 103.0  # percent, with its coding noise
+_THIN = 0.04  # mean width of lettering, as a share of the picture's
+_STROKE = 0.1  # mean width of a stroke, as a share of the picture's
+_STRAIGHT = 0.4  # share of the drawn edges that stand in straight lines
+_DRAWN = 0.7  # share of the edges that are drawn, from which a plateau is graphics
 
 
 @dataclass(frozen=True, slots=True)
 class Plateau:
-    """A pile-up at a frame's extreme: its level and area in percent; ``graphic`` where it looks drawn, not filmed."""
+    """A flat extreme of a frame: its level and area in percent; ``graphic`` where it looks drawn, not filmed."""
 
     level: float
     area: float
@@ -45,55 +55,154 @@ class Plateau:
 
 
 NO_PLATEAU = Plateau(0.0, 0.0, False)
+NOT_LOOKED = Plateau(0.0, -1.0, False)  # where components were not looked at
 
 
 def row_step(height: int) -> int:
     """Every how many lines a picture is looked at where some 270 of them tell as much as all."""
-    return max(height // 270, 1)
+    return max(height // _ROWS, 1)
 
 
 def find_plateau(
-    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, parts: Sequence[tuple[int, int, int, int]], *, top: bool
+    parts: Sequence[NDArray[Any]], histogram: NDArray[np.int64], swing: float, black: float, *, top: bool
 ) -> Plateau:
-    """The flat top (or bottom) of a frame's luma, or `NO_PLATEAU`.
+    """The flat top (or bottom) of one plane, or `NO_PLATEAU`.
 
     Parameters
     ----------
-    luma : (rows, stride) native codes
-    histogram : (2**depth,) pixel counts of the region
-    parts : left, right, top, bottom of the rectangles that make up the active picture
+    parts : (rows, columns) codes of the rectangles that make up the active picture, or of some of their rows
+    histogram : (bins,) counts of the whole of it
+    swing, black : codes from 0 to 100 %, and the code of 0 %
     """
-    return (
-        _plateau(luma, histogram, levels, parts, top=top, lettering=False)
-        or _plateau(luma, histogram, levels, parts, top=top, lettering=True)
-        or NO_PLATEAU
-    )
+    inwards = histogram if top else histogram[::-1]
+    cumulative = np.cumsum(inwards)
+    pixels = int(cumulative[-1])
+    last = int(np.searchsorted(cumulative, pixels * (1 - _STRAY)))
+    first = int(np.searchsorted(cumulative, pixels * _STRAY, side="right"))
+    percent = swing / 100
+    if pixels == 0 or last - first < _LEAST_CONTRAST * percent:
+        return NO_PLATEAU
+    zone, end = max(round(_ZONE * percent), 1), len(histogram) - 1
+    fullest = _fullest(inwards, max(last - round(_SEARCHED * percent), 0), last, max(round(_TONE * percent), 0))
+    if int(inwards[max(fullest - zone, 0) : fullest + zone + 1].sum()) < _LEAST_SHARE * pixels:
+        return NO_PLATEAU
+    middle = fullest if top else end - fullest
+    low, high = max(middle - zone, 0), min(middle + zone, end)
+    outside = int(inwards[fullest + zone + 1 :].sum())
+    if outside > _BEYOND * int(inwards[max(fullest - zone, 0) : fullest + zone + 1].sum()):
+        return NO_PLATEAU  # noisier than any grain
+    tones, noise, unrest, spans = _tones(parts, low, high, end + 1)
+    if spans * _SPAN < _LEAST_SHARE * sum(part.size for part in parts) / 2 or noise > _GRAINLESS * percent:
+        return NO_PLATEAU
+    lower, level, upper = (float(np.searchsorted(tones, share * spans)) / _SPAN for share in (0.25, 0.5, 0.75))
+    if upper - lower > max(_ALIKE * percent, _ALIKE_NOISE * noise, _ALIKE_UNREST * unrest, _ALIKE_CODES):
+        return NO_PLATEAU
+    half = max(2.5 * noise, 2.5 * unrest, _ALIKE * percent, 0.6)
+    near, far = int(np.floor(level - half)), int(np.ceil(level + half))
+    area = int(histogram[max(near, 0) : far + 1].sum())
+    width = far - near + 1
+    within = histogram[max(near - 2 * width, 0) : max(near - width, 0)] if top else histogram[far + width : far + 2 * width]
+    if area < max(_LEAST_SHARE * pixels, _PILE_UP * float(within.sum())):
+        return NO_PLATEAU
+    above = (level - black) / percent
+    graphic = _drawn(parts, near, far, level, max(_JUMP * percent, 4 * noise), lines=above <= _NOMINAL)
+    if graphic and noise > max(_DRAWN_NOISE[0] * percent, _DRAWN_NOISE[1]):
+        return NO_PLATEAU  # a card or a wall: it has grain, and ends where it ends
+    return Plateau(above, 100.0 * area / pixels, bool(graphic))
 
 
-def _plateau(
-    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, parts: Sequence[tuple[int, int, int, int]], *, top: bool,
-    lettering: bool,
-) -> Plateau | None:  # fmt: skip
-    half = max(1, round((_HALF_WINDOW_LETTERING if lettering else _HALF_WINDOW) / 100 * levels.swing))
-    inwards = histogram if top else histogram[::-1].copy()
-    contrast = _LEAST_CONTRAST / 100 * levels.swing
-    low, high = kernels.pile_up(inwards, half, _STRAY, contrast, _LEAST_SHARE, _PILE_UP, _INNER_WINDOWS)
-    if low > high:
-        return None
-    low, high = (low, high) if top else (len(histogram) - 1 - high, len(histogram) - 1 - low)
-    unlike = 2 * half if lettering else len(histogram) >> 11  # nothing up to 10 bits; noise of the last bits above
-    jump = round(_HARD_JUMP / 100 * levels.swing)
-    lefts, rights, tops, bottoms = zip(*parts, strict=True)
-    step = row_step(max(bottoms) - min(tops))
-    shapes = [kernels.plateau_shape(luma, *edges, step, low, high, unlike, _REACH, jump) for edges in parts]
-    within, touching, ends, hard, straight = (sum(values) for values in zip(*shapes, strict=True))
-    if touching <= _LEAST_TOUCHING * within:
-        return None
-    thin = 2 * within / max(ends, 1) < _THIN * (max(rights) - min(lefts))
-    strokes = thin and hard > _HARD_SHARE * ends
-    if lettering and not strokes:
-        return None
-    inside = int(histogram[low : high + 1].sum())
-    level = float(histogram[low : high + 1] @ np.arange(low, high + 1)) / inside
-    area = 100.0 * inside / int(histogram.sum())
-    return Plateau(levels.percent(level), area, bool(strokes or straight > _STRAIGHT_SHARE * ends))
+def _fullest(histogram: NDArray[np.int64], first: int, last: int, half: int) -> int:
+    """The code from ``first`` to ``last`` with the most pixels within ``half`` codes."""
+    held = np.concatenate([[0], np.cumsum(histogram)])
+    codes = np.arange(first, last + 1)
+    near = held[np.minimum(codes + half + 1, len(histogram))] - held[np.maximum(codes - half, 0)]
+    return first + int(np.argmax(near))
+
+
+def _tones(parts: Sequence[NDArray[Any]], low: int, high: int, bins: int) -> tuple[NDArray[np.int64], float, float, int]:
+    """Tones in a zone, each the sum of `_SPAN` pixels.
+
+    Returns
+    -------
+    their cumulative counts; the deviation from pixel to pixel, and of tones from those a little way off, in codes; their number
+    """
+    sums, steps, apart = np.zeros(bins * _SPAN, np.int64), np.zeros(64, np.int64), np.zeros(64 * _SPAN, np.int64)
+    for part in parts:
+        kernels.count_tones(part, low, high, _SPAN, sums, steps, apart)
+    cumulative = np.cumsum(sums)
+    return cumulative, _deviation(steps), _deviation(apart) / _SPAN, int(cumulative[-1])
+
+
+def _deviation(differences: NDArray[np.int64]) -> float:
+    """σ of normal noise whose differences were counted by size: their median, told between counts, is 0.954 σ."""
+    counts = np.cumsum(differences)
+    if counts[-1] == 0:
+        return 0.0
+    place = int(np.searchsorted(counts, counts[-1] / 2))
+    if place == 0:
+        return 0.0
+    return float(place - 0.5 + (counts[-1] / 2 - counts[place - 1]) / max(int(differences[place]), 1)) / 0.954
+
+
+def _drawn(parts: Sequence[NDArray[Any]], low: int, high: int, level: float, jump: float, *, lines: bool) -> bool:
+    """Whether a plateau looks drawn: its edges are, and it is made of strokes, or of all but those, or ends in straight lines.
+
+    Over nominal white only thin strokes are a sign (not ``lines``): what is wide there is a camera's window or sky, not a paint
+    box's panel. Without an edge, light falls off too slowly to see it within a row.
+    """
+    found = np.sum([kernels.edges_of(part, low, high, level, jump) for part in parts], axis=0)
+    edges, drawn, straight, runs, within, gaps, between = (int(value) for value in found)
+    wide = max(part.shape[1] for part in parts)
+    if drawn <= _DRAWN * edges:
+        return False
+    if not lines:
+        return within < _THIN * wide * runs
+    strokes = within < _STROKE * wide * runs or (gaps > 0 and between < _STROKE * wide * gaps)
+    return strokes or straight > _STRAIGHT * drawn
+
+
+def find_luma_plateaus(
+    luma: NDArray[Any], histogram: NDArray[np.int64], levels: Levels, parts: Sequence[Region]
+) -> tuple[Plateau, Plateau]:
+    """The flat top and the flat bottom of luma in parts of a picture; ``histogram`` is of all of them."""
+    step = row_step(max(part.edges[3] for part in parts) - min(part.edges[2] for part in parts))
+    looked = [luma[top:bottom:step, left:right] for left, right, top, bottom in (part.edges for part in parts)]
+    high, low = (find_plateau(looked, histogram, levels.swing, levels.black, top=top) for top in (True, False))
+    return high, low
+
+
+def find_component_plateaus(planes: Planes, source: SignalFormat, parts: Sequence[Region]) -> tuple[Plateau, ...]:
+    """The flat tops of R′, G′ and B′ in parts of a picture, at some rows of chroma sites.
+
+    Parameters
+    ----------
+    planes : native planes
+    """
+    levels = source.levels
+    if source.model is Model.RGB:
+        step = row_step(source.height)
+        ways = [[plane[: source.height : step, : source.width] for plane in planes]]
+        room, across, down = 0, 1, step
+    else:
+        columns, rows = source.chroma_size
+        step, room = row_step(rows), 1 << (source.bit_depth - 1)
+        across, down = (2 if halved else 1 for halved in source.halved)
+        _, _, _, (_, _, zero, _), gains = rgb_arithmetic(source)
+        kind = np.uint16 if source.bit_depth < 16 else np.uint32
+        out = np.empty((2, 3, -(-rows // step), columns), kind)
+        codes = zero, np.float32(levels.swing / levels.span)
+        between = across > 1 and source.siting.between_columns
+        kernels.site_components(*planes, (columns, rows), across, down, between, step, codes, gains, room, out)
+        ways = [list(way) for way in (out if across > 1 else out[:1])]
+        down *= step
+    bins = (1 << source.bit_depth) + 2 * room
+    edges = [part.edges for part in parts]
+    boxes = [(left // across, -(-right // across), -(-top // down), -(-bottom // down)) for left, right, top, bottom in edges]
+
+    def plateau(plane: NDArray[Any]) -> Plateau:
+        looked = [plane[top:bottom, left:right] for left, right, top, bottom in boxes]
+        histogram = sum(count_codes(part, 0, part.shape[1], 0, part.shape[0], bins) for part in looked)
+        return find_plateau(looked, histogram, levels.swing, levels.black + room, top=True)
+
+    # Nobody tells how chroma was filtered; a component that was clipped is flat in one of the two ways.
+    return tuple(max((plateau(way[n]) for way in ways), key=lambda found: found.area) for n in range(3))

@@ -6,7 +6,6 @@ from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import judge_rows
 
 _BAND = 16  # rows taken together
-_NONE_INSIDE, _ALL_INSIDE = np.uint64(0), np.uint64(0x0101010101010101)  # eight marks of a row at once
 
 
 @loop
@@ -109,6 +108,26 @@ def count_outside(red, green, blue, luma, region, low, high, dark, light):
 
 
 @loop
+def count_free(luma, left, right, top, bottom, first, after, least, most):
+    """Pixels with codes from ``first`` to before ``after`` that lie beside no edge.
+
+    All those up to 7 pixels away, along the row, down the column and across both, are from ``least`` to ``most``.
+    """
+    count = np.int64(0)
+    for row in range(top + 7, bottom - 7):
+        for x in range(left + 7, right - 7):
+            if luma[row, x] < first or luma[row, x] >= after:
+                continue
+            free = True
+            for down, across in ((0, 1), (1, 0), (1, 1), (1, -1)):
+                for away in range(-7, 8):
+                    code = luma[row + down * away, x + across * away]
+                    free &= (code >= least) & (code <= most)
+            count += free
+    return count
+
+
+@loop
 def blank_edges(luma, width, height, ceiling, flat):
     """How many rows at the top and bottom, and columns at the left and right, are blanking: dark in the mean, and flat.
 
@@ -168,106 +187,3 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
                 total = np.uint32(total + np.uint32(part[x]))
             sums[block, column] += total
     return sums
-
-
-@loop
-def pile_up(histogram, half, stray, contrast, share, fuller, windows):
-    """First and last code of a pile-up at the upper end of a histogram, ``half`` codes about its fullest.
-
-    histogram: (bins,) int64; stray: share of the pixels that may lie beyond it, and at the other end; contrast: least codes
-    between the two ends; share: of the pixels that it must hold; fuller: how much more than the mean of as many codes
-    as ``windows`` of its size have below it. Returns a last code below the first where there is none.
-    """
-    pixels, size = histogram.sum(), 2 * half + 1
-    total, bottom, last = np.int64(0), -1, -1
-    for code in range(histogram.shape[0]):
-        total += histogram[code]
-        if bottom < 0 and total > pixels * stray:
-            bottom = code
-        if total >= pixels * (1 - stray):
-            last = code
-            break
-    first = max(0, last - 2 * size)
-    centre = first + np.argmax(histogram[first : last + 1])
-    low, high = max(0, centre - half), min(histogram.shape[0] - 1, centre + half)
-    count, inner = histogram[low : high + 1].sum(), histogram[max(0, low - windows * size) : low]
-    mean_inner = inner.sum() * size / max(len(inner), 1)
-    if last - bottom < contrast or count < share * pixels or count < fuller * mean_inner:
-        return 0, -1
-    return low, high
-
-
-@loop
-def _mark_window(line, low, high, inside):
-    """Mark the pixels of a row with codes ``low`` … ``high``. Returns how many there are."""
-    count = np.int32(0)
-    for x in range(line.shape[0]):
-        flag = (line[x] >= low) & (line[x] <= high)
-        inside[x] = flag
-        count = np.int32(count + np.int32(flag))
-    return count
-
-
-@loop
-def _count_touching(line, under, low, high, unlike):
-    """Pixels in the window whose right and lower neighbours are in it too, no more than ``unlike`` codes away."""
-    count = np.int32(0)
-    if unlike == 0:  # the neighbours are the same code, so they are in the window if the pixel is
-        for x in range(line.shape[0] - 1):
-            here = line[x]
-            count = np.int32(count + np.int32((here == line[x + 1]) & (here == under[x]) & (here >= low) & (here <= high)))
-        return count
-    for x in range(line.shape[0] - 1):
-        here, right_code, under_code = np.int32(line[x]), np.int32(line[x + 1]), np.int32(under[x])
-        inside = (here >= low) & (here <= high)
-        alike = (abs(right_code - here) <= unlike) & (abs(under_code - here) <= unlike)
-        together = (right_code >= low) & (right_code <= high) & (under_code >= low) & (under_code <= high)
-        count = np.int32(count + np.int32(inside & alike & together))
-    return count
-
-
-@loop
-def plateau_shape(luma, left, right, top, bottom, row_step, low, high, unlike, reach, jump):
-    """How the pixels with codes ``low`` … ``high`` lie in every ``row_step``-th row.
-
-    A pixel touches when its right and lower neighbours are in the window too, no more than ``unlike`` codes away. An
-    edge is where a run of window pixels begins or ends in its row, and is hard when the picture ``reach`` pixels
-    further out is more than ``jump`` codes away. Straight edges stand in columns that hold one on most of the rows.
-    Returns (pixels in the window, pixels touching, edges, hard edges, straight edges).
-    """
-    width = right - left
-    first, last = luma.dtype.type(low), luma.dtype.type(high)
-    within = touching = edges = hard = np.int64(0)
-    columns = np.zeros(width, np.int32)
-    inside = np.zeros(width // 8 * 8 + 16, np.uint8)
-    eights = inside.view(np.uint64)
-    for row in range(top, bottom, row_step):
-        line = luma[row, left:right]
-        count = _mark_window(line, first, last, inside)
-        if count == 0:
-            continue
-        within += count
-        touching += _count_touching(line, luma[min(row + 1, bottom - 1), left:right], first, last, unlike)
-        for eight in range(eights.shape[0] - 1):
-            alike = eights[eight]
-            if alike == eights[eight + 1] and alike in (_NONE_INSIDE, _ALL_INSIDE):
-                continue
-            for x in range(8 * eight, min(8 * eight + 8, width - 1)):
-                if inside[x] == inside[x + 1]:
-                    continue
-                beyond = np.int64(line[min(x + reach, width - 1)] if inside[x] else line[max(x + 1 - reach, 0)])
-                edges += 1
-                columns[x] += 1
-                if beyond > np.int64(high) + jump or beyond < np.int64(low) - jump:
-                    hard += 1
-    straight = np.int64(0)
-    tall = (bottom - top) // row_step * 57 // 100  # the coloured part of RP 219 bars is 7/12 of the picture's height
-    for x in range(width):
-        near = columns[x]
-        if x > 0:
-            near += columns[x - 1]
-        if x + 1 < width:
-            near += columns[x + 1]
-        if near > tall:
-            straight += columns[x]
-    return within, touching, edges, hard, straight

@@ -1,5 +1,6 @@
 """The survey's result: one row a frame, kept as columns."""
 
+from dataclasses import fields
 from operator import attrgetter
 from typing import Any
 
@@ -7,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure.frame_measure import FrameMeasure
+from bluffline.measure.level_evidence import LevelEvidence
 
 LOOK_SIZE = 16 * 9 + 64  # bytes of a frame's look: mean luma of a grid, and shares of tones and hues
 _FIELDS: list[tuple[Any, ...]] = [
@@ -50,10 +52,12 @@ _FIELDS: list[tuple[Any, ...]] = [
             "rgb_low_area",
             "outside_area",
             "blank_spread",
+            *(f"level_{field.name}" for field in fields(LevelEvidence)),
             "clip_high_level",
             "clip_high_area",
             "clip_low_level",
             "clip_low_area",
+            *(f"clip_{name}_{figure}" for name in ("red", "green", "blue") for figure in ("level", "area")),
             "block_change",
             "spread_change",
             "combing",
@@ -62,13 +66,19 @@ _FIELDS: list[tuple[Any, ...]] = [
     ),
     ("clip_high_graphic", "?"),
     ("clip_low_graphic", "?"),
+    *((f"clip_{name}_graphic", "?") for name in ("red", "green", "blue")),
 ]
-# Where each column stands in a `FrameMeasure`; the others are made from two.
-_MEASURED = {
-    name: name.replace("clip_high_", "clip_high.").replace("clip_low_", "clip_low.").replace("blank_", "blanking.")
-    for name, *_ in _FIELDS
-    if name not in {"readable", "block_change", "spread_change", "look"}
-}
+# Columns that stand in parts of a `FrameMeasure`. Those not measured are made from two frames.
+_CLIPS = tuple((f"clip_{name}_", f"clip_{name}.") for name in ("high", "low", "red", "green", "blue"))
+_NESTED = (*_CLIPS, ("blank_", "blanking."), ("level_", "level."))
+
+
+def _place(name: str) -> str:
+    """Where a column stands in a `FrameMeasure`."""
+    return next((place + name.removeprefix(prefix) for prefix, place in _NESTED if name.startswith(prefix)), name)
+
+
+_MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in {"readable", "block_change", "spread_change", "look"}}
 _values = attrgetter(*_MEASURED.values())
 
 

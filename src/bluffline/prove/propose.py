@@ -76,7 +76,14 @@ def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:
 
 
 def propose(
-    survey: Survey, number: int, shot: Shot, findings: Sequence[Finding], look: Look, treatment: Treatment = ()
+    survey: Survey,
+    number: int,
+    shot: Shot,
+    findings: Sequence[Finding],
+    look: Look,
+    treatment: Treatment = (),
+    *,
+    remap: bool = False,
 ) -> Proposal | None:
     """The least treatment for a shot with must-fix findings, tried on its worst frames; None where nothing is wrong.
 
@@ -84,15 +91,16 @@ def propose(
     ----------
     findings : of this shot
     look : gives the native planes of a frame, or None where it can't be decoded
-    treatment : that the shot has; its steps on colours are kept, and what they leave is made legal
+    treatment : that the shot has; its steps on colours and its level remap are kept, and what they leave is made legal
+    remap : the whole source is surely of the other range, so every shot of it is remapped
     """
     rules = {finding.rule for finding in findings}
-    kept = tuple(step for step in treatment if isinstance(step, COLOUR_STEPS))
-    if not rules & ANSWERED and not colours_of(kept):
+    kept = tuple(step for step in treatment if isinstance(step, (*COLOUR_STEPS, LevelRemap)))
+    if not rules & ANSWERED and not colours_of(kept) and not remap:
         return None
     source = survey.source
     steps: list[tuple[Step, str]] = []
-    if "levels" in rules:
+    if remap and not any(isinstance(step, LevelRemap) for step in kept):
         mode = RemapMode.FULL_TO_NARROW if source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
         steps.append((LevelRemap.mistagged(mode, source.bit_depth, source.levels), f"the shot is {mode.split(' ')[0]} range"))
     samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]

@@ -14,10 +14,11 @@ from bluffline.media.carriage import Carriage
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Codec, refuse_source_as_target
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
+from bluffline.prove.propose import ANSWERED, Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import KeepUnreadable, refuse_changed, render
 from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.rules.findings import Finding
+from bluffline.rules.levels import mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
 from bluffline.treat.steps import Treatment, acts
 
@@ -119,12 +120,18 @@ def propose_all(
     monitor: Monitor | None = None,
     treatments: Mapping[int, Treatment] = MappingProxyType({}),
 ) -> list[Proposal]:
-    """The least treatment for every shot that needs one; steps on colours that it has in ``treatments`` are kept."""
+    """The least treatment for every shot that needs one; steps on colours that it has in ``treatments`` are kept.
+
+    Where anything has to be fixed in a source that is surely mis-tagged, every shot of it is remapped: all are wrong alike.
+    """
     proposals = []
+    levels = source_levels([shot_levels(survey.table, shot) for shot in shots], [shot.length for shot in shots])
+    remap = mistagged(levels, survey.source) and any(finding.rule in ANSWERED for finding in findings)
     with Reader(survey.programme) as reader:
         for number, shot in enumerate(shots):
             found = [finding for finding in findings if finding.shot == number]
-            proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes, treatments.get(number, ()))
+            given = treatments.get(number, ())
+            proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes, given, remap=remap)
             if proposal is not None:
                 proposals.append(proposal)
             if monitor is not None:

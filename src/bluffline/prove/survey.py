@@ -25,6 +25,7 @@ from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import SignalFormat
 
 _SAMPLES = 12
+_COMPONENTS_EVERY = 4  # frames: what a camera clips lasts longer than that
 
 
 @dataclass(frozen=True)
@@ -134,7 +135,8 @@ def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:
         return None
     strict = any(frame.number in shot for shot in survey.exact)
     rules = exacting(survey.rules) if strict else survey.rules
-    return measure_by_rules(frame.planes, survey.source, survey.region, rules)
+    components = frame.number % _COMPONENTS_EVERY == 0
+    return measure_by_rules(frame.planes, survey.source, survey.region, rules, components=components)
 
 
 @lru_cache(maxsize=4)
@@ -143,11 +145,13 @@ def exacting(rules: Rules) -> Rules:
     return replace(rules, limits=replace(rules.limits, exact=True))
 
 
-def measure_by_rules(planes: Planes, source: SignalFormat, region: Region, rules: Rules) -> FrameMeasure:
-    """Everything of a frame that the rules in force ask for."""
+def measure_by_rules(
+    planes: Planes, source: SignalFormat, region: Region, rules: Rules, *, components: bool = False
+) -> FrameMeasure:
+    """Everything of a frame that the rules in force ask for; ``components``: look for flat tops of R′, G′ and B′ too."""
     size = source.width, source.height
     left_out = [area.region(*size) for area in rules.left_out]
-    measure = measure_frame(planes, source, region, rules.limits, left_out, low_pass=rules.low_pass)
+    measure = measure_frame(planes, source, region, rules.limits, left_out, low_pass=rules.low_pass, components=components)
     if rules.limited:
         areas = tuple(measure_area(planes, source, area.region(*size), area.luma) for area in rules.limited if area.luma)
         measure = replace(measure, areas=areas)

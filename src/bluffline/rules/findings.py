@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.levels import ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
-from bluffline.signal.levels import Range
 
 Column = NDArray[np.float64]
 
@@ -57,11 +57,8 @@ class Finding:
         return self.last_frame - self.first_frame + 1
 
 
-# A full-range picture shown as narrow reaches under black and over white within the same shot.
-_MISTAGGED = (-3.0, 104.0)
-# A narrow-range picture shown as full keeps clear of both ends and reaches both of its own.
-_NARROW_IN_FULL = (16 / 255 * 100, 235 / 255 * 100)
-_NARROW_SLACK = 1.0
+_WIDER = 1.25  # how much more of the picture a component's flat top has to cover than luma's to be told of by itself
+_LIKELY = 0.5  # confidence from which a shot's levels are told of
 
 _OVER = (
     ("luma-high", "y_max", "luma_high_area", "Luma over", 1),
@@ -99,8 +96,11 @@ def judge(
     left_out = [area.region(source.width, source.height) for area in rules.left_out]
     pictures = shot_pictures(table, shots, source, surveyed.region, left_out)
     findings: list[Finding] = []
+    levels = [shot_levels(table, shot) for shot in shots]
+    whole = source_levels(levels, [shot.length for shot in shots])
     for number, (shot, picture) in enumerate(zip(shots, pictures, strict=True)):
-        judged = _ShotJudge(number, shot, table, percent, source, rules, surveyed, picture)
+        own = whole if mistagged(whole, source) else levels[number]
+        judged = _ShotJudge(number, shot, table, percent, source, rules, surveyed, picture, own, own is whole)
         findings += [
             *judged.over_limits(), *judged.outside(), *judged.reserved(), *judged.blanking(), *judged.picture_changes(),
             *judged.areas(), *judged.gamut(), *judged.clipping(), *judged.levels(), *judged.combing(), *judged.unreadable(),
@@ -126,6 +126,8 @@ class _ShotJudge:
     rules: Rules
     surveyed: Surveyed
     picture: ShotPicture
+    range_evidence: ShotLevels
+    surely: bool
 
     def outside(self) -> Iterator[Finding]:
         """Pixels outside any limit, counted together, on more of the picture than is tolerated."""
@@ -220,29 +222,44 @@ class _ShotJudge:
         for end, sign, lost, drawn in (("high", 1, "Highlights", "white"), ("low", -1, "Shadows", "black")):
             area = self._column(f"clip_{end}_area")
             flat = self._readable & (area > self.rules.clip_area)
-            # One shot is one kind of picture: the more frequent verdict holds for all of its frames.
-            graphic = flat.any() and float(self._column(f"clip_{end}_graphic")[flat].mean()) > 0.5
+            graphic = self._drawn(f"clip_{end}_graphic", flat)
             words = f"Flat {drawn} {{:.1f}} %, likely graphics" if graphic else lost + " clipped at {:.1f} %"
             severity = Severity.NOTE if graphic else Severity.LOOK
             level = self._column(f"clip_{end}_level").astype(np.float64)
             yield from self._runs_of(f"clip-{end}", severity, flat, level, area, words, sign)
+        looked = np.flatnonzero(self._readable & (self._column("clip_red_area") >= 0))
+        if len(looked):
+            # Components are looked at in some frames; those between them are taken to be like the last.
+            last = looked[np.maximum(np.searchsorted(looked, np.arange(self.shot.length), side="right") - 1, 0)]
+            for name in ("red", "green", "blue"):
+                yield from self._clipped_component(name, last)
+
+    def _clipped_component(self, name: str, last: NDArray[np.int64]) -> Iterator[Finding]:
+        """One component's flat top, where it is more than that of luma; ``last``: the frame that tells of each."""
+        area = self._column(f"clip_{name}_area")[last]
+        flat = self._readable & (area > _WIDER * self._column("clip_high_area") + self.rules.clip_area)
+        if self._drawn(f"clip_{name}_graphic", flat, last):
+            return
+        level = self._column(f"clip_{name}_level")[last].astype(np.float64)
+        words = f"{name.capitalize()} clipped at {{:.1f}} %"
+        yield from self._runs_of(f"clip-{name}", Severity.LOOK, flat, level, area, words)
+
+    def _drawn(self, column: str, flat: NDArray[np.bool_], last: NDArray[np.int64] | None = None) -> bool:
+        """Whether flat tones are graphics: a shot is one kind of picture, so the more frequent verdict holds for all of it."""
+        graphic = self._column(column) if last is None else self._column(column)[last]
+        return bool(flat.any()) and float(graphic[flat].mean()) > 0.5
 
     def levels(self) -> Iterator[Finding]:
-        """A shot whose levels contradict its range tag."""
-        readable, low, high = self._readable, self._percent("y_p01"), self._percent("y_p999")
-        if not readable.any():
+        """A shot whose levels contradict its range tag, or one of a source that surely does."""
+        found, tag = self.range_evidence, self.source.range
+        if found.speaks_for in (None, tag) or found.confidence < _LIKELY:
             return
-        least, greatest = float(low[readable].min()), float(high[readable].max())
-        if self.source.range is Range.NARROW:
-            contradicts = least <= _MISTAGGED[0] and greatest >= _MISTAGGED[1]
-            words = "Levels look full range, tagged narrow"
-        else:
-            ends = zip((least, greatest), _NARROW_IN_FULL, strict=True)
-            contradicts = all(abs(reached - expected) <= _NARROW_SLACK for reached, expected in ends)
-            words = "Levels look narrow range, tagged full"
-        if contradicts:
-            whole = np.full(len(low), 100.0, np.float32)
-            yield from self._runs_of("levels", Severity.LOOK, readable, high, whole, words)
+        sure = "all the source agrees" if self.surely else "a level remap is offered"
+        words = (
+            f"Levels look {found.speaks_for} range, tagged {tag}: {found.reason} (confidence {found.confidence:.2f}; {sure})"
+        )
+        whole = np.full(self.shot.length, 100.0, np.float32)
+        yield from self._runs_of("levels", Severity.LOOK, self._readable, self._percent("y_p999"), whole, words)
 
     def unreadable(self) -> Iterator[Finding]:
         """Frames that could not be decoded, however few."""

@@ -1,0 +1,84 @@
+"""Whether a source is of the range that it is tagged as, on made sources of every kind."""
+
+from collections import Counter
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.region import Region
+from bluffline.measure.table import SurveyTable
+from bluffline.rules.findings import judge
+from bluffline.rules.levels import SURE, mistagged, shot_levels, source_levels
+from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
+from bluffline.signal.levels import Range
+from clips import signal
+from scenes import HEIGHT, WIDTH, level_cases
+
+RULES = load_rules("r103")
+LIFTED = "lifted"  # a full-range picture that keeps clear of black: nothing tells it from a narrow one
+ENDS = {"graded", "sharpened picture", "bars below black"}  # narrow sources whose pictures reach black and white
+
+
+def surveyed(case, depth):
+    source = signal(WIDTH, HEIGHT, depth, "444", signal_range=Range.FULL if case.told else Range.NARROW)
+    table = SurveyTable(len(case.shots))
+    grey = np.full((HEIGHT, WIDTH), source.levels.zero, np.uint8 if depth == 8 else np.uint16)
+    for picture in case.shots:
+        luma = np.rint(picture * ((1 << depth) - 1)).astype(grey.dtype)
+        table.append(measure_frame((luma, grey, grey), source, Region.whole(source), RULES.limits))
+    return table, source
+
+
+def verdict(table, source):
+    shots = [Shot(n, n) for n in range(len(table))]
+    return source_levels([shot_levels(table, shot) for shot in shots], [1] * len(shots)), shots
+
+
+def test_no_source_is_remapped_wrongly_and_nearly_all_that_are_wrong_are_found():
+    """208 sources: none that is tagged as it is would be remapped, and of those tagged wrong nine in ten are found."""
+    found = Counter()
+    for number, case in enumerate(case for case in level_cases(52, 11, shots_each=4) if not case.told):
+        table, narrow = surveyed(case, 10 if number % 4 else 8)
+        levels, _ = verdict(table, narrow)  # what its luma says does not depend on the tag
+        for told in (False, True):
+            wrong = mistagged(levels, replace(narrow, range=Range.FULL if told else Range.NARROW))
+            assert not wrong or case.full != told, (case.kind, levels)
+            if case.full != told and ((case.full and case.kind != LIFTED) or (not case.full and case.kind in ENDS)):
+                found[case.full, wrong] += 1
+    right = found[True, True] + found[False, True]
+    assert right >= 0.9 * found.total() and found.total() >= 50, found
+
+
+def test_a_source_whose_shots_disagree_is_only_offered_a_remap():
+    cases = [case for case in level_cases(8, 4) if not case.told]
+    full = next(case for case in cases if case.full and case.kind == "plain")
+    narrow = next(case for case in cases if not case.full and case.kind == "graded")
+    mixed, source = surveyed(type(full)("mixed", (*narrow.shots, *full.shots), False, False), 10)
+    levels, shots = verdict(mixed, source)
+    assert not mistagged(levels, source)
+    findings = [finding for finding in judge(mixed, shots, source, RULES) if finding.rule == "levels"]
+    assert {finding.shot for finding in findings} == {3, 4, 5}
+    assert all("a level remap is offered" in finding.reason and "confidence" in finding.reason for finding in findings)
+
+
+def test_a_surely_wrong_source_is_told_in_every_shot():
+    case = next(case for case in level_cases(8, 4) if case.full and not case.told and case.kind == "plain")
+    table, source = surveyed(case, 10)
+    levels, shots = verdict(table, source)
+    assert levels.confidence >= SURE and "runs on beyond narrow black" in levels.reason
+    findings = [finding for finding in judge(table, shots, source, RULES) if finding.rule == "levels"]
+    assert [finding.shot for finding in findings] == [0, 1, 2] and all(
+        "all the source agrees" in finding.reason for finding in findings
+    )
+
+
+@pytest.mark.parametrize("level", [0.0, 0.5, 1.0])
+def test_flat_pictures_speak_for_nothing(level):
+    source = signal(WIDTH, HEIGHT, 10, "444")
+    plane = np.full((HEIGHT, WIDTH), round(source.levels.code(100 * level)), np.uint16)
+    table = SurveyTable(1)
+    table.append(measure_frame((plane, plane * 0 + 512, plane * 0 + 512), source, Region.whole(source), RULES.limits))
+    assert verdict(table, source)[0].confidence < SURE
