@@ -19,7 +19,8 @@ from bluffline.signal.levels import Range
 _SHARE = 0.6  # of a patch's width and height: its edges catch light and lose focus
 _LEAST_PIXELS, _ENOUGH_PIXELS = 16, 800  # of a patch; of larger ones every second, third … column and row is taken
 _OUTLYING = 3.5  # robust standard deviations beyond which a pixel is dust or glare
-_AT_LIMIT, _NOISE_FREE = 0.3, 0.4  # share of pixels at a patch's own extreme; codes of spread
+_PILED, _FLAT = 0.25, 0.6  # shares of a patch's pixels, piled up at its extreme or at one code, from which it was cut off
+_GRAIN, _RANGE = 1.0, 5  # codes of spread from which a chart has noise to cut, and between a patch's ends to see it cut
 CLIPPED = 0.02  # share of clipped pixels from which a patch is not to be trusted
 _NOISY, _GRADIENT = 3.0, 0.12
 _UNEVEN = 0.02
@@ -89,9 +90,9 @@ def sample_frame(planes: Planes, source: SignalFormat, frame: ChartFrame, layout
         raise ChartError("The chart frame reaches beyond the picture.")
     to_chart = np.linalg.inv(frame.homography())
     patches = [_sample(signal, quad, to_chart) for quad in quads]
-    light, spread, at_limit, hard, slope, place = (np.array(column) for column in zip(*patches, strict=True))
-    pile_up = np.where(np.median(spread) > _NOISE_FREE, at_limit, 0.0)
-    clipped = np.maximum(np.where(pile_up > _AT_LIMIT, pile_up, 0.0), hard)
+    light, spread, piled, flat, hard, slope, place = (np.array(column) for column in zip(*patches, strict=True))
+    cut = (piled > _PILED) | ((flat > _FLAT) & (np.median(spread) > _GRAIN))
+    clipped = np.maximum(np.where(cut, np.maximum(piled, flat), 0.0), hard)
     return Samples(light, spread / source.levels.swing * 100, clipped, slope, place)
 
 
@@ -105,7 +106,7 @@ def average(each: Sequence[Samples]) -> Samples:
 
 
 def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[Any]) -> tuple[Any, ...]:
-    """Light (3,), spread in codes, share at the patch's own extreme, share at the end of the codes, slope (2,), place (2,)."""
+    """Light (3,), spread in codes, shares piled up, at one code and at the end of the codes, slope (2,), place (2,)."""
     source = signal.source
     left, top = np.floor(quad.min(axis=0)).astype(int)
     right, bottom = np.ceil(quad.max(axis=0)).astype(int)
@@ -129,13 +130,26 @@ def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[An
     place = project(to_chart, np.stack([x[inside], y[inside]], axis=1))
     kr, kb = source.matrix.weights
     with_luma = np.column_stack([codes, codes @ (kr, 1 - kr - kb, kb)])  # each of the four may have been clipped alone
-    extremes = np.stack([with_luma.max(axis=0), with_luma.min(axis=0)])
-    at_limit = float((np.abs(with_luma - extremes[:, None]) <= 1).mean(axis=1).max())
+    ends = [piled_up(np.rint(column)) for column in with_luma.T]
+    piled, flat = max(pile for pile, _ in ends), max(level for _, level in ends)
     hard = float(at_the_end(signal, codes, (x[inside], y[inside])).mean())
     luminance = np.log(np.maximum(light[kept].mean(axis=1), 1e-4))
     terms = np.column_stack([np.ones(kept.sum()), place[kept]])
     slope = np.linalg.lstsq(terms, luminance, rcond=None)[0][1:]
-    return light[kept].mean(axis=0), float(codes[kept].std(axis=0).mean()), at_limit, hard, slope, place.mean(axis=0)
+    return light[kept].mean(axis=0), float(codes[kept].std(axis=0).mean()), piled, flat, hard, slope, place.mean(axis=0)
+
+
+def piled_up(codes: NDArray[np.float64]) -> tuple[float, float]:
+    """How much more of a patch stands at its extreme code than at the one inside, and how much at its fullest, as shares.
+
+    Noise that is cut off on one side piles up there; the extreme of a patch of few codes is no pile-up.
+    """
+    least, greatest = codes.min(), codes.max()
+    fullest = float(np.unique(codes, return_counts=True)[1].max()) / len(codes)
+    if greatest - least < _RANGE:
+        return 0.0, fullest
+    ends = ((codes == end).mean() - (codes == end + inwards).mean() for end, inwards in ((greatest, -1), (least, 1)))
+    return float(max(ends)), fullest
 
 
 def at_the_end(signal: FrameSignal, codes: NDArray[np.float64], pixels: tuple[NDArray[Any], NDArray[Any]]) -> NDArray[np.bool_]:

@@ -10,12 +10,12 @@ from pathlib import Path
 import numpy as np
 
 from bluffline.charts.fit import Aim, ChartFit, Wishes, fit_chart
-from bluffline.charts.frame import ChartFrame
+from bluffline.charts.frame import SURE, ChartFrame
 from bluffline.charts.reference import SHIPPED, load_reference
 from bluffline.charts.shot import ChartShot, read_chart
 from bluffline.cli import files
 from bluffline.cli.progress import terminal_monitor
-from bluffline.errors import SettingsError
+from bluffline.errors import ChartError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
@@ -50,6 +50,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     chart.add_argument("--lut", type=Path, metavar="OUT", help=f"write the fit as {', '.join(ENDINGS)}")
     chart.add_argument("--lut-size", type=int, choices=SIZES, default=DRAFT_SIZE, help="entries along a side of the cube")
     chart.add_argument("--treatment", type=Path, metavar="OUT.json", help="write the fit as a treatment")
+    chart.add_argument("--accept-unsure", action="store_true", help="fit a chart that is not surely found")
     chart.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
     apply = commands.add_parser("apply", help="write a file through a LUT or a treatment")
     apply.set_defaults(run=_apply)
@@ -77,6 +78,12 @@ def _chart(options: argparse.Namespace) -> int:
         shot = read_chart(
             lambda n: reader.frame(n).planes, options.frame, everything, programme.format, reference, placed
         )  # fmt: skip
+    confidence = shot.chart_frame.confidence
+    if confidence is not None and confidence < SURE and not options.accept_unsure:
+        raise ChartError(
+            f"No chart like {reference.title} is surely there: the best place has a confidence of {confidence:.2f}, "
+            f"and {SURE:g} is needed; give its corners, or --accept-unsure."
+        )
     even_light = None if options.even_light is None else options.even_light == "yes"
     weights = dict(_weight(text) for text in options.weight)
     wishes = Wishes(Aim(options.fit), options.skin_first, even_light, options.matrix == "xyz", weights)
@@ -116,9 +123,10 @@ def _corners(text: str) -> list[float]:
 def _save_lut(path: Path, size: int, programme: Programme, shot: ChartShot, fit: ChartFit) -> dict[str, object]:
     """Write the fit as a file, and tell how far it is from the fit on the chart's own colours."""
     source, ending = programme.format, path.suffix.lower()
-    step = fitted_cdl(fit.steps, source) if ending == ".cdl" else bake_cube(fit.steps, source, size, name=path.stem)
+    colours = camera_signal(shot.samples.light, source.transfer)
+    step = fitted_cdl(fit.steps, source, colours) if ending == ".cdl" else bake_cube(fit.steps, source, size, name=path.stem)
     save_text(path, step_text_for(step, ending))
-    off = residual(fit.steps, (step,), source, camera_signal(shot.samples.light, source.transfer))
+    off = residual(fit.steps, (step,), source, colours)
     return {"path": str(path), "mean": round(float(np.mean(off)), 4), "worst": round(float(np.max(off)), 4)}
 
 

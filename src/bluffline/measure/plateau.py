@@ -156,9 +156,9 @@ def _drawn(parts: Sequence[NDArray[Any]], low: int, high: int, level: float, jum
     if drawn <= _DRAWN * edges:
         return False
     if not lines:
-        return within < _THIN * wide * runs
+        return bool(within < _THIN * wide * runs)
     strokes = within < _STROKE * wide * runs or (gaps > 0 and between < _STROKE * wide * gaps)
-    return strokes or straight > _STRAIGHT * drawn
+    return bool(strokes or straight > _STRAIGHT * drawn)
 
 
 def find_luma_plateaus(

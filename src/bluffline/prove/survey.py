@@ -10,6 +10,7 @@ import numpy as np
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
 from bluffline.measure.counted import Planes
+from bluffline.measure.fields import FieldOrder
 from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
 from bluffline.measure.gamut import gamut_area
 from bluffline.measure.region import Region, without
@@ -25,6 +26,8 @@ from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import SignalFormat
 
 _SAMPLES = 12
+_FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
+_SOUND_SLACK = 0.03  # seconds: the packets of sound don't end where frames do
 _COMPONENTS_EVERY = 4  # frames: what a camera clips lasts longer than that
 
 
@@ -33,7 +36,7 @@ class Survey:
     """A survey, finished or still growing: what was asked for, and the rows measured so far.
 
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
-    finished, `Reader.digest` of what was measured, if it was measured in one go.
+    finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
     """
 
     programme: Programme
@@ -44,6 +47,7 @@ class Survey:
     charts: list[ChartMeasure] = field(default_factory=list)
     read: list[str] = field(default_factory=list)
     exact: tuple[Shot, ...] = ()
+    fields: FieldOrder | None = None
 
     @property
     def complete(self) -> bool:
@@ -60,7 +64,25 @@ class Survey:
         index = self.programme.index
         surveyed = Surveyed(self.region, float(self.programme.frame_rate), index.count - index.missing)
         judged = judge(self.table.frozen(), shots, self.source, self.rules, surveyed)
-        return in_reading_order([*judged, *self._chart_findings(shots)])
+        return in_reading_order([*judged, *self._chart_findings(shots), *self._file_findings(shots)])
+
+    def _file_findings(self, shots: list[Shot]) -> Iterator[Finding]:
+        """What contradicts the file as a whole: the order of fields that is seen, and sound without picture."""
+        if not shots:
+            return
+        source, programme = self.source, self.programme
+        seen = self.fields.top_first if self.fields is not None else None
+        if seen is not None and (not source.interlaced or seen is not source.top_field_first):
+            told = (
+                f"tagged {'top' if source.top_field_first else 'bottom'} first" if source.interlaced else "tagged progressive"
+            )
+            words = f"The {'top' if seen else 'bottom'} field is first by what moves, {told}"
+            yield Finding("fields", Severity.LOOK, 0, shots[0].first, shots[0].last, shots[0].first, 100.0, "%", 100.0, words)
+        after = programme.sound_after
+        if self.complete and after > _SOUND_SLACK + 1 / float(programme.frame_rate):
+            last = shots[-1].last
+            words = f"Sound goes on {after:.2f} s after the picture ends"
+            yield Finding("sound", Severity.LOOK, len(shots) - 1, last, last, last, round(after, 2), "s", 0.0, words)
 
     def _chart_findings(self, shots: list[Shot]) -> Iterator[Finding]:
         for measure in list(self.charts):
@@ -96,7 +118,8 @@ def start_survey(
     region = region or find_region(programme, source)
     if rules.chart is not None:
         rule_reference(rules.chart)  # what can't be used is told before anything is measured
-    return Survey(programme, source, region, rules, SurveyTable(programme.frame_count, len(rules.limited)))
+    table = SurveyTable(programme.frame_count, len(rules.limited))
+    return Survey(programme, source, region, rules, table, fields=FieldOrder(source))
 
 
 def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Survey:
@@ -109,13 +132,22 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     total = survey.programme.frame_count
     measure = partial(_measure, survey)
     with Reader(survey.programme) as reader:
-        for row in in_order(measure, reader.frames(len(survey.table))):
+        for row in in_order(measure, _watched(reader.frames(len(survey.table)), survey.fields)):
             survey.table.append(row)
             monitor.at(stage, len(survey.table), total)
         survey.read[:] = [reader.digest] if reader.digest else []
         if survey.rules.chart is not None:
             survey.charts[:] = _charts(survey, survey.rules.chart, reader, monitor)
     return survey
+
+
+def _watched(frames: Iterator[Frame], fields: FieldOrder | None) -> Iterator[Frame]:
+    """Frames as they come; pairs of them are looked at for the order of their fields."""
+    for frame in frames:
+        pair = frame.number % _FIELDS_EVERY
+        if fields is not None and pair < 2:
+            fields.add(frame.planes[0] if frame.planes is not None else None, first=pair == 0)
+        yield frame
 
 
 def _charts(survey: Survey, rule: RuleChart, reader: Reader, monitor: Monitor) -> Iterator[ChartMeasure]:

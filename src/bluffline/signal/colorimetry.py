@@ -30,6 +30,7 @@ WHITES = {  # X, Y, Z of the whites that chart references are given for [CIE15, 
 }
 _BRADFORD = np.array([(0.8951, 0.2664, -0.1614), (-0.7502, 1.7135, 0.0367), (0.0389, -0.0685, 1.0296)])
 _CAMERA_LIFT, _CAMERA_EDGE = 1.099, 0.081  # BT.709 item 1.2: the curve, and the signal below which it is straight
+_HLG_WHITE = 0.26496256042100724  # scene light of HLG's reference white, coded at 75 % [BT2408]
 _DISPLAY_CODED = ("linear", "srgb", "pq", "hlg")
 _LAB_EDGE, _LAB_SLOPE = 216 / 24389, 24389 / 27  # CIE 15:2018
 
@@ -82,10 +83,10 @@ def camera_light(signal: Float, transfer: str) -> NDArray[np.float64]:
     """R′, G′ or B′ (0 … 1, unclamped) to the light the camera saw, 1 being reference white: 40.9 % is 18 % grey [BT709].
 
     BT.709, BT.601 and BT.2020 signals are taken back through the camera curve, on in a straight line below black; others
-    have one curve for both ends (see `to_light`).
+    have one curve for both ends (see `to_light`), but HLG's reference white is at 75 % [BT2408].
     """
     if transfer in _DISPLAY_CODED:
-        return to_light(signal, transfer)
+        return to_light(signal, transfer) / (_HLG_WHITE if transfer == "hlg" else 1.0)
     value = np.asarray(signal, np.float64)
     power = (np.maximum(value, _CAMERA_EDGE) + _CAMERA_LIFT - 1) / _CAMERA_LIFT
     return np.where(value < _CAMERA_EDGE, value / 4.5, power ** (1 / 0.45))
@@ -93,7 +94,7 @@ def camera_light(signal: Float, transfer: str) -> NDArray[np.float64]:
 
 def camera_signal(light: Float, transfer: str) -> NDArray[np.float64]:
     """The inverse of `camera_light`, with the same shapes and units."""
-    value = np.asarray(light, np.float64)
+    value = np.asarray(light, np.float64) * (_HLG_WHITE if transfer == "hlg" else 1.0)
     size = np.abs(value)
     if transfer == "linear":
         return value

@@ -72,8 +72,13 @@ def baked(treatment: Treatment, source: SignalFormat, size: int = DRAFT_SIZE) ->
     return (lut, *rest)
 
 
-def fitted_cdl(treatment: Treatment, source: SignalFormat) -> Cdl:
-    """The CDL that comes nearest to the colour steps; `residual` tells how near."""
+def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.float64] | None = None) -> Cdl:
+    """The CDL that comes nearest to the colour steps; `residual` tells how near.
+
+    Parameters
+    ----------
+    colours : (N, 3) R′G′B′ on which CIEDE2000 is to be least, as those of a chart; else it is nearest over all colours
+    """
     axis = np.linspace(0.02, 0.98, 7)
     rgb = np.array(list(product(axis, repeat=3)))
     wanted = apply_to_colours(colours_of(treatment), rgb, luma_weights(source))
@@ -89,7 +94,16 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat) -> Cdl:
     def off(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
         return (step(numbers).apply(rgb[inside]) - wanted[inside]).ravel()
 
-    return step(np.round(scipy.optimize.least_squares(off, start, bounds=bounds).x, 6))
+    found = scipy.optimize.least_squares(off, start, bounds=bounds).x
+    if colours is not None:
+        shown = lab_of(apply_to_colours(colours_of(treatment), colours, luma_weights(source)), source)
+
+        def seen(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
+            return delta_e_2000(shown, lab_of(np.nan_to_num(step(numbers).apply(colours)), source))
+
+        tries = [scipy.optimize.least_squares(seen, begin, bounds=bounds).x for begin in (found, start)]
+        found = min((found, *tries), key=lambda numbers: float(seen(numbers).mean()))
+    return step(np.round(found, 6))
 
 
 def residual(exact: Treatment, other: Treatment, source: SignalFormat, rgb: NDArray[np.float64]) -> NDArray[np.float64]:
