@@ -14,7 +14,7 @@ from bluffline.signal.format import Model, SignalFormat
 
 BLACK = 2.5  # percent of luma that a line of blanking may reach in the mean, with its coding noise
 FLAT = 1.2  # percent of spread (standard deviation) within a line of blanking
-_LIT_LUMA, _LIT_RGB = 5.0, 10.0  # percent: more than this is light in the blanking, not noise of the codec
+LIT, _LIT_RGB = 5.0, 10.0  # percent of luma and of a component: more is light in the blanking, not noise of the codec
 _GUARD = 4  # samples beside the active picture, where its own edge rings
 _LEAST = 8  # rows or columns of blanking that can be judged: what is narrower is all edge
 
@@ -54,7 +54,7 @@ def measure_blanking(
     seen: NDArray[np.int64] = np.sum([_histograms(planes, source, part) for part in rest], axis=0)
     if not sides:
         return NO_BLANKING, seen
-    black = Limits((limits.luma[0], _LIT_LUMA), (limits.rgb[0], _LIT_RGB))
+    black = Limits((limits.luma[0], LIT), (limits.rgb[0], _LIT_RGB))
     found = [count_parts(stored, planes, source, [side], black, low_pass=low_pass) for side in sides]
     lit = sum(side.outside for side in found)
     broken: Counted | None = count_parts(stored, planes, source, sides, limits, low_pass=low_pass) if lit else None

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure.blanking import LIT
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.levels import ShotLevels, mistagged, shot_levels, source_levels
@@ -168,7 +169,7 @@ class _ShotJudge:
             for end in ("least", "greatest")
         )
         for end, sign, words in ((greatest, 1, "reaching {:.1f} %"), (least, -1, "falling to {:.1f} %")):
-            lit = greatest > max(self.rules.limits.luma[0], 0) + 5 if sign > 0 else greatest <= 5
+            lit = greatest > LIT if sign > 0 else greatest <= LIT
             text = f"Blanking that is not black, {words} of luma"
             yield from self._runs_of("blanking", Severity.MUST_FIX, mask & lit, end, share, text, sign)
 

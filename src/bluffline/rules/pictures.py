@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bluffline.measure.active import same_picture, usual_region
-from bluffline.measure.blanking import BLACK_FRAME
+from bluffline.measure.blanking import BLACK_FRAME, LIT
 from bluffline.measure.region import Region, without
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.shots import Shot
@@ -43,7 +43,7 @@ def shot_pictures(
     region : the active picture that the table was measured in; ``left_out`` are parts of it that were not
     """
     measured = _pixels(region, left_out)
-    credible = region != Region.whole(source) and _credible(table)
+    credible = region != Region.whole(source) and _credible(table, source)
     found = []
     for shot in shots:
         span = slice(shot.first, shot.last + 1)
@@ -72,9 +72,12 @@ def _steady(edges: np.ndarray, own: Region) -> bool:
     return float(near.mean()) >= _STEADY
 
 
-def _credible(table: SurveyTable) -> bool:
-    """Whether what lies outside the active picture is black in most frames."""
-    judged = table.column("blank_pixels") > 0
+def _credible(table: SurveyTable, source: SignalFormat) -> bool:
+    """Whether what lies outside the active picture is dark in most frames, if not within the limits."""
+    pixels = table.column("blank_pixels")
+    judged = pixels > 0
     if not judged.any():
         return False
-    return float((table.column("blank_lit")[judged] <= 0.01 * table.column("blank_pixels")[judged]).mean()) >= _CREDIBLE
+    few = table.column("blank_lit")[judged] <= 0.01 * pixels[judged]
+    dark = table.column("blank_greatest")[judged] <= source.levels.code(LIT)
+    return float((few | dark).mean()) >= _CREDIBLE
