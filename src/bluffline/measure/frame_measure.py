@@ -18,6 +18,7 @@ from bluffline.measure.reserved import find_reserved
 from bluffline.signal.format import SignalFormat
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
+_BLOCK_ROWS = 270  # lines that tell the means of blocks as well as all
 _COARSE = 32  # bins of luma; chroma has half as many
 _COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
 _LOW_PERCENTILE, _HIGH_PERCENTILE = 0.001, 0.999
@@ -197,7 +198,7 @@ def _block_means(luma: NDArray[Any], source: SignalFormat, edges: tuple[int, int
 def _block_samples(edges: tuple[int, int, int, int]) -> tuple[int, NDArray[np.int64]]:
     """Every how many lines a grid is read, and the (9, 16) samples in its blocks."""
     left, right, top, bottom = edges
-    step = row_step(bottom - top)
+    step = row_step(bottom - top, _BLOCK_ROWS)
     widths = np.diff(np.arange(GRID_COLUMNS + 1) * (right - left) // GRID_COLUMNS)
     lines = np.bincount(np.arange(0, bottom - top, step) * GRID_ROWS // (bottom - top), minlength=GRID_ROWS)
     return step, np.maximum(lines[:, None] * widths[None, :], 1)

@@ -20,6 +20,7 @@ _BAND = 0.06  # of the narrow swing: how far codes are looked at on either side 
 _SPIKES = 0.0015, 0.006  # of the narrow swing: half the widths of a pile-up, as it was made and as coding leaves it
 _FLAT = 0.006  # of the narrow swing: how far from its code a flat tone strays in coding
 _LEAST = 1e-4  # of the picture: less is no pile-up, and a band that holds less counts as so full
+_STEP = 6  # every how many rows and columns are looked at for edges
 _EDGE = 0.2  # of the narrow swing: a change within six pixels that can make overshoot
 
 
@@ -78,9 +79,9 @@ def level_evidence(
     if shade:
         right = between(flattest + near + 1, low - 1) >= shade / 2
         codes = (flattest + near + 1, low) if right else (0, flattest - near)
-        under = sum(kernels.count_free(luma, *part, *codes, 0, code(_EDGE)) for part in parts)
+        under = sum(kernels.count_free(luma, *part, *codes, 0, code(_EDGE), _STEP) for part in parts) * _STEP**2
     if between(high + 1, top):
-        over = sum(kernels.count_free(luma, *part, high + 1, top + 1, code(1 - _EDGE), top) for part in parts)
+        over = sum(kernels.count_free(luma, *part, high + 1, top + 1, code(1 - _EDGE), top, _STEP) for part in parts) * _STEP**2
 
     def piled(at: int, inwards: int) -> float:
         """How many times fuller codes about ``at`` are than the band within."""

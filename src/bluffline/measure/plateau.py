@@ -21,7 +21,7 @@ from bluffline.measure.survey_kernels import count_codes
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels
 
-_ROWS = 270  # lines of a picture that tell as much as all
+_ROWS = 120  # lines of a picture that tell of its flat parts as much as all
 _STRAY = 0.0005  # share of the picture that may lie beyond a plateau: ringing of the codec
 _LEAST_SHARE = 0.001
 _LEAST_CONTRAST = 5.0  # percent between the extremes: below, the frame is one flat tone
@@ -58,9 +58,9 @@ NO_PLATEAU = Plateau(0.0, 0.0, False)
 NOT_LOOKED = Plateau(0.0, -1.0, False)  # where components were not looked at
 
 
-def row_step(height: int) -> int:
-    """Every how many lines a picture is looked at where some 270 of them tell as much as all."""
-    return max(height // _ROWS, 1)
+def row_step(height: int, rows: int = _ROWS) -> int:
+    """Every how many lines a picture is looked at where so many of them tell as much as all."""
+    return max(height // rows, 1)
 
 
 def find_plateau(

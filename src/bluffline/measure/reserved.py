@@ -51,6 +51,5 @@ def find_reserved(
     if number and source.model is Model.YCBCR:
         width, height = source.chroma_size
         scale = 1 + source.halved[0], 1 + source.halved[1]
-    inside = plane[:height, :width]
-    rows, columns = np.nonzero((inside < ends) | (inside >= seen.shape[1] - ends))
-    return int(counts.sum()), (int(columns[0]) * scale[0], int(rows[0]) * scale[1])
+    row, column = kernels.first_beyond(plane, width, height, ends, seen.shape[1] - ends)
+    return int(counts.sum()), (column * scale[0], row * scale[1])

@@ -99,8 +99,8 @@ def _luma_span(line):
 
 
 @free_loop
-def _count_row(line, row_b, row_r, black, gains, near, far, luma):
-    """Pixels of a row that are surely outside: below, above, and either or with their luma; and those that may be."""
+def _count_row(line, row_b, row_r, black, gains, near, far, luma, flags):
+    """Pixels of a row that are surely outside: below, above, and either or with their luma; and those that may be, flagged."""
     below = above = outside = doubtful = np.int32(0)
     for x in range(line.shape[0]):
         high, low = _outer(line[x], row_b[x], row_r[x], black, gains)
@@ -110,7 +110,8 @@ def _count_row(line, row_b, row_r, black, gains, near, far, luma):
         below = np.int32(below + np.int32(under & sure))
         above = np.int32(above + np.int32(over & sure))
         outside = np.int32(outside + np.int32(sure | (code < luma[0]) | (code > luma[1])))
-        doubtful = np.int32(doubtful + np.int32((under | over) & (not sure)))
+        flags[x] = (under | over) & (not sure)
+        doubtful = np.int32(doubtful + np.int32(flags[x]))
     return below, above, outside, doubtful
 
 
@@ -146,20 +147,21 @@ def _excused(code, b, r, codes, gains, limits):
 
 
 @loop
-def _settle_row(line, row_b, row_r, codes, gains, per_code, limits):
+def _settle_row(line, row_b, row_r, codes, gains, per_code, limits, flags):
     """The doubtful pixels of a row that are outside after all: below, above, and those not counted for their luma."""
-    near, far, luma, _, _ = limits
+    near, _, luma, _, _ = limits
     below = above = outside = 0
-    for x in range(line.shape[0]):
-        high, low = _outer(line[x], row_b[x], row_r[x], codes[0], per_code)
-        under, over = low < near[0], high > near[1]
-        if not (under or over) or low < far[0] or high > far[1]:
+    eights = flags.view(np.uint64)
+    for eight in range((line.shape[0] + 7) // 8):
+        if not eights[eight]:
             continue
-        if _excused(line[x], row_b[x], row_r[x], codes, gains, limits):
-            continue
-        below += under
-        above += over
-        outside += luma[0] <= line[x] <= luma[1]
+        for x in range(8 * eight, min(8 * eight + 8, line.shape[0])):
+            if not flags[x] or _excused(line[x], row_b[x], row_r[x], codes, gains, limits):
+                continue
+            high, low = _outer(line[x], row_b[x], row_r[x], codes[0], per_code)
+            below += low < near[0]
+            above += high > near[1]
+            outside += luma[0] <= line[x] <= luma[1]
     return below, above, outside
 
 
@@ -183,6 +185,7 @@ def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, li
     sites = site_buffer(right - left, halved)
     wide = np.empty((2, 2 * (sites.shape[1] - 2)), np.float32)
     site_b, site_r = sites[0], sites[1]
+    flags = np.zeros((right - left + 7) // 8 * 8, np.uint8)
     row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
     least, greatest = never_least, never_greatest = np.int32(1 << 24), np.int32(-(1 << 24))
     below = above = outside = np.int64(0)
@@ -200,10 +203,10 @@ def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, li
         if halved:
             widen(site_b, column_taps, row_b)
             widen(site_r, column_taps, row_r)
-        under, over, out, doubtful = _count_row(line, row_b, row_r, black, per_code, near, far, bounds)
+        under, over, out, doubtful = _count_row(line, row_b, row_r, black, per_code, near, far, bounds, flags)
         below, above, outside = below + under, above + over, outside + out
         if doubtful:
-            more = _settle_row(line, row_b, row_r, codes, gains, per_code, limits)
+            more = _settle_row(line, row_b, row_r, codes, gains, per_code, limits, flags)
             below, above, outside = below + more[0], above + more[1], outside + more[2]
     return least / 65536.0, greatest / 65536.0, below, above, outside
 

@@ -108,23 +108,36 @@ def count_outside(red, green, blue, luma, region, low, high, dark, light):
 
 
 @loop
-def count_free(luma, left, right, top, bottom, first, after, least, most):
-    """Pixels with codes from ``first`` to before ``after`` that lie beside no edge.
+def _beside_no_edge(luma, row, x, least, most):
+    """Whether all pixels up to 7 away, along the row, down the column and across both, are from ``least`` to ``most``."""
+    for down, across in ((0, 1), (1, 0), (1, 1), (1, -1)):
+        for away in range(-7, 8):
+            code = luma[row + down * away, x + across * away]
+            if code < least or code > most:
+                return False
+    return True
 
-    All those up to 7 pixels away, along the row, down the column and across both, are from ``least`` to ``most``.
-    """
+
+@loop
+def count_free(luma, left, right, top, bottom, first, after, least, most, step):
+    """Pixels with codes from ``first`` to before ``after`` that lie beside no edge: of every ``step``-th in row and column."""
     count = np.int64(0)
-    for row in range(top + 7, bottom - 7):
-        for x in range(left + 7, right - 7):
-            if luma[row, x] < first or luma[row, x] >= after:
-                continue
-            free = True
-            for down, across in ((0, 1), (1, 0), (1, 1), (1, -1)):
-                for away in range(-7, 8):
-                    code = luma[row + down * away, x + across * away]
-                    free &= (code >= least) & (code <= most)
-            count += free
+    for row in range(top + 7, bottom - 7, step):
+        for x in range(left + 7, right - 7, step):
+            code = luma[row, x]
+            if code >= first and code < after and _beside_no_edge(luma, row, x, least, most):
+                count += 1
     return count
+
+
+@loop
+def first_beyond(plane, width, height, low, high):
+    """Row and column of the first code under ``low`` or from ``high`` on; the height and 0 where there is none."""
+    for row in range(height):
+        for x in range(width):
+            if plane[row, x] < low or plane[row, x] >= high:
+                return row, x
+    return height, 0
 
 
 @loop
