@@ -92,7 +92,7 @@ def measure_frame(
     left_out: Sequence[Region] = (),
     *,
     low_pass: bool = False,
-    components: bool = True,
+    thorough: bool = True,
 ) -> FrameMeasure:
     """Measure native planes once.
 
@@ -103,7 +103,7 @@ def measure_frame(
     limits : what counts as outside; see `count_parts`
     left_out : parts of it that are not looked at, but for the evidence of shots and for reserved codes
     low_pass : judge luma and R′G′B′ after a low-pass filter
-    components : look for flat tops of R′, G′ and B′ too
+    thorough : look for flat tops of R′, G′ and B′ and for evidence of the range too
     """
     if planes[0].dtype != (np.uint8 if source.bit_depth == 8 else np.uint16):
         raise ValueError(f"planes of {planes[0].dtype} don't hold {source.bit_depth}-bit samples")
@@ -119,7 +119,7 @@ def measure_frame(
     high_end = int(np.searchsorted(cumulative, _HIGH_PERCENTILE * found.pixels))
     edges = [part.edges for part in parts]
     clip_high, clip_low = find_luma_plateaus(planes[0], luma_histogram, levels, parts)
-    flat = find_component_plateaus(stored, source, parts) if components else (NOT_LOOKED,) * 3
+    flat = find_component_plateaus(stored, source, parts) if thorough else (NOT_LOOKED,) * 3
     share = 100.0 / found.pixels
     blanking, beyond = measure_blanking(stored, planes, source, region, limits, low_pass=low_pass)
     seen = found.histograms if beyond is None else found.histograms + beyond
@@ -155,7 +155,7 @@ def measure_frame(
         reserved_y=at[1],
         edges=blank_edges(planes[0], source),
         blanking=blanking,
-        level=level_evidence(planes[0], luma_histogram, source.bit_depth, edges),
+        level=level_evidence(planes[0], luma_histogram, source.bit_depth, edges) if thorough else NO_EVIDENCE,
     )
 
 

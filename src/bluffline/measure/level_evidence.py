@@ -46,7 +46,7 @@ class LevelEvidence:
     above: float = 0.0
 
 
-NO_EVIDENCE = LevelEvidence()
+NO_EVIDENCE = LevelEvidence(dark=-1.0)  # of a frame that was not looked at
 
 
 def level_evidence(

@@ -28,7 +28,7 @@ from bluffline.signal.format import SignalFormat
 _SAMPLES = 12
 _FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
 _SOUND_SLACK = 0.03  # seconds: the packets of sound don't end where frames do
-_COMPONENTS_EVERY = 4  # frames: what a camera clips lasts longer than that
+_THOROUGH_EVERY = 8  # frames: what a camera clips, and the range of a source, last longer than that
 
 
 @dataclass(frozen=True)
@@ -167,8 +167,8 @@ def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:
         return None
     strict = any(frame.number in shot for shot in survey.exact)
     rules = exacting(survey.rules) if strict else survey.rules
-    components = frame.number % _COMPONENTS_EVERY == 0
-    return measure_by_rules(frame.planes, survey.source, survey.region, rules, components=components)
+    thorough = frame.number % _THOROUGH_EVERY == 0
+    return measure_by_rules(frame.planes, survey.source, survey.region, rules, thorough=thorough)
 
 
 @lru_cache(maxsize=4)
@@ -178,12 +178,12 @@ def exacting(rules: Rules) -> Rules:
 
 
 def measure_by_rules(
-    planes: Planes, source: SignalFormat, region: Region, rules: Rules, *, components: bool = False
+    planes: Planes, source: SignalFormat, region: Region, rules: Rules, *, thorough: bool = False
 ) -> FrameMeasure:
-    """Everything of a frame that the rules in force ask for; ``components``: look for flat tops of R′, G′ and B′ too."""
+    """Everything of a frame that the rules in force ask for; see there for ``thorough``."""
     size = source.width, source.height
     left_out = [area.region(*size) for area in rules.left_out]
-    measure = measure_frame(planes, source, region, rules.limits, left_out, low_pass=rules.low_pass, components=components)
+    measure = measure_frame(planes, source, region, rules.limits, left_out, low_pass=rules.low_pass, thorough=thorough)
     if rules.limited:
         areas = tuple(measure_area(planes, source, area.region(*size), area.luma) for area in rules.limited if area.luma)
         measure = replace(measure, areas=areas)

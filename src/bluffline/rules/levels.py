@@ -37,9 +37,9 @@ class ShotLevels:
 
 
 def shot_levels(table: SurveyTable, shot: Shot) -> ShotLevels:
-    """The evidence of one shot, from all of its frames."""
+    """The evidence of one shot, from those of its frames that were looked at for it."""
     span = slice(shot.first, shot.last + 1)
-    readable = table.column("readable")[span]
+    readable = table.column("readable")[span] & (table.column("level_dark")[span] >= 0)
     if not readable.any():
         return ShotLevels(None, 0.0, "")
     found = {name: table.column(f"level_{name}")[span][readable].astype(np.float64) for name in _EVIDENCE}

@@ -168,7 +168,7 @@ def _gamut_area(signal: FrameSignal, view: View) -> float | None:
 
 def _measure(planes: Planes, view: View) -> FrameMeasure:
     if view.rules is None:
-        return measure_frame(planes, view.source, view.region, view.limits, components=False)
+        return measure_frame(planes, view.source, view.region, view.limits, thorough=False)
     return measure_by_rules(planes, view.source, view.region, view.rules)
 
 
