@@ -19,6 +19,7 @@ from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.looking import Compare
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.treat.steps import LevelRemap
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
 from bluffline.ui.line_up import SignalDialog
@@ -88,6 +89,8 @@ def main() -> None:
         go_to(236)
         save("desk")
         go_to(520)
+        desk.session.add_step(LevelRemap)
+        settle()
         save("levels")
         desk.viewer.look.change(zones=True)
         go_to(400)
@@ -142,7 +145,9 @@ def main() -> None:
         dialog("bars", desk.measuring.bars_dialog)
         dialog("signal", SignalDialog(desk))
         dialog("facts", FactsDialog(desk.session, desk))
-        dialog("write", WriteDialog(desk.session, desk))
+        write = WriteDialog(desk.session, desk)
+        until(lambda: "Looking" not in write.carried.text())
+        dialog("write", write)
         dialog("keys", KeySheet(desk))
         desk.close()
         clip.unlink()

@@ -132,9 +132,9 @@ def _remedies(
     together = "outside" in broken and not broken.keys() & {"luma-high", "luma-low", "rgb-high", "rgb-low"}
     over, under = (rule in broken or (together and broken.get(f"{rule}-share", 0) > 0) for rule in ("luma-high", "luma-low"))
     if over and SoftCeiling not in have:
-        added.append((ceiling_for(high, limits.luma[1]), f"luma reaches {high:.1f} %, the limit is {limits.luma[1]:g} %"))
+        added.append((ceiling_for(high, limits.luma[1]), _told("reaches", high, limits.luma[1])))
     if under and SoftFloor not in have:
-        added.append((floor_for(low, limits.luma[0]), f"luma falls to {low:.1f} %, the limit is {limits.luma[0]:g} %"))
+        added.append((floor_for(low, limits.luma[0]), _told("falls to", low, limits.luma[0])))
     if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken or together):
         area = max(broken.get(rule, 0) for rule in ("rgb-high", "rgb-low", "outside"))
         added.append((ChromaRein(*limits.rgb), f"R′G′B′ is outside on {area:.1f} % of the picture"))
@@ -146,9 +146,16 @@ def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:
     limits = survey.rules.limits
     return [
         (ceiling_for(limits.luma[1], limits.luma[1], hard=True), f"stray pixels over {limits.luma[1]:g} % are held"),
-        (floor_for(limits.luma[0], limits.luma[0], hard=True), f"stray pixels under {limits.luma[0]:g} % are held"),
+        (
+            floor_for(limits.luma[0], limits.luma[0], hard=True),
+            f"stray pixels under {limits.luma[0]:g} % are held".replace("-", "−"),
+        ),
         (ChromaRein(*limits.rgb, onset=0.0), "stray colours are reined in"),
     ]
+
+
+def _told(how: str, value: float, limit: float) -> str:
+    return f"luma {how} {value:.1f} %, the limit is {limit:g} %".replace("-", "−")
 
 
 def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> list[int]:

@@ -57,6 +57,11 @@ class Finding:
         """Number of frames."""
         return self.last_frame - self.first_frame + 1
 
+    @property
+    def headline(self) -> str:
+        """The reason without what it goes on to say."""
+        return self.reason if self.rule.startswith("area-") else self.reason.partition(": ")[0]
+
 
 _WIDER = 1.25  # how much more of the picture a component's flat top has to cover than luma's to be told of by itself
 _LIKELY = 0.5  # confidence from which a shot's levels are told of
@@ -140,7 +145,7 @@ class _ShotJudge:
             made_of = tuple((rule, round(float(part[worst]), 3)) for rule, part in parts.items() if part[worst] > 0)
             named = {rule: words.replace("Luma", "luma") for rule, _, _, words, _ in _OVER}
             told = ", ".join(f"{named[rule]} {share:.1f} %" for rule, share in made_of)
-            words = f"Outside the limits on {found.worst_value:.1f} % of the picture: {told}"
+            words = f"Outside on {found.worst_value:.1f} % in all: {told}"
             yield replace(found, reason=words + _runs_told(found), made_of=made_of)
 
     def reserved(self) -> Iterator[Finding]:
@@ -153,7 +158,7 @@ class _ShotJudge:
         for found in self._runs_of("reserved", Severity.MUST_FIX, mask, count.astype(np.float64), share, "{:.0f}", least=1):
             row = self.table.rows[found.worst_frame]
             place = f"the first at x {row['reserved_x']}, y {row['reserved_y']}"
-            words = f"Codes reserved for timing in {found.worst_value:.0f} samples, {place}"
+            words = f"Reserved codes in {found.worst_value:.0f} samples: {place}"
             yield replace(found, unit="samples", reason=words + _runs_told(found))
 
     def blanking(self) -> Iterator[Finding]:

@@ -50,7 +50,7 @@ class FindingsList(QListView):
             if finding.shot != shot:
                 shot = finding.shot
                 self._rows.appendRow(self._head(f"Shot {shot + 1}", programme.label(self._session.shots[shot].first)))
-            row = QStandardItem(finding.reason)
+            row = QStandardItem(finding.headline)
             row.setData(finding, _FINDING)
             row.setData(f"{finding.length} fr · {finding.worst_area:.1f} % of picture", _FACTS)
             when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"

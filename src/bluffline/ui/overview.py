@@ -24,7 +24,7 @@ class ShotWidget(QWidget):
         self._title = f"Shot {card.number + 1}"
         self._when = programme.label(card.frame)
         self._high = card.pictures[0].shape[0]
-        words = card.worst.reason if card.worst is not None else "nothing found"
+        words = card.worst.headline if card.worst is not None else "nothing found"
         self._words = words
         self.setFixedSize(self.sizeHint())
         self.setCursor(Qt.CursorShape.PointingHandCursor)
