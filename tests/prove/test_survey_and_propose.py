@@ -12,6 +12,7 @@ from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.signal.matrix import Matrix
+from bluffline.treat.colour import Balance
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor
 from clips import make_clip
@@ -159,3 +160,16 @@ def test_a_stretched_picture_is_combed_and_bars_are_not(tmp_path):
 def bars(height, width):
     colours = [(1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0)]
     return np.array(colours, float)[np.arange(width) * 8 // width][None].repeat(height, 0) * 0.75
+
+
+def test_bars_are_not_treated_unless_they_have_steps_already(tmp_path):
+    """Bars that break the rules are told and left: nothing lines up by bars that were made legal."""
+    bars = np.repeat(
+        np.array([(1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0)]) * 0.75, 40, axis=0
+    )
+    made = make_clip(tmp_path / "bars.mkv", lambda n: np.repeat(bars[None], 180, axis=0), 5)
+    survey, findings = judged(made, "[limits]\nluma = [-1, 60]\nrgb = [-5, 105]\n")
+    assert must_fix(findings)
+    shots = survey.shots()
+    assert propose_all(survey, shots, findings) == []
+    assert propose_all(survey, shots, findings, None, {0: (Balance((1.0, 1.0, 1.0), "bt709"),)})

@@ -2,12 +2,14 @@ import csv
 import io
 import json
 import re
+from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
 
 import pytest
 
 from bluffline.errors import WriteError
+from bluffline.measure.table import SurveyTable
 from bluffline.media.probe import probe
 from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
@@ -156,3 +158,16 @@ def test_a_calibrated_shot_is_proved_and_its_certificate_names_and_holds_the_ste
     assert isinstance(kept, Lut) and (kept.table == cube.table).all()
     page = paths[".html"].read_text()
     assert "warm, 17³ cube" in page and "1.100 −0.100 0.000" in page
+
+
+def test_the_skyline_of_a_long_programme_takes_no_more_room(survey):
+    """It is drawn at the width of the page, and no extreme is lost by that."""
+    table = SurveyTable(30_000)
+    table._rows[:] = survey.table.rows[0]
+    table._rows[12_345] = survey.table.rows[20]
+    table._count = 30_000
+    long = skyline_svg(replace(survey, table=table), list(range(0, 30_000, 7)))
+    assert len(long) < 200_000
+    heights = [float(point.split(",")[1]) for point in re.findall(r'points="([^"]+)" fill="#8c8c8c"', long)[0].split()]
+    peak = survey.source.levels.percent(float(survey.table.column("y_max")[20]))
+    assert min(heights) == pytest.approx(150 * (125 - peak) / 137, abs=0.1)

@@ -10,6 +10,8 @@ from pathlib import Path
 from types import MappingProxyType
 
 from bluffline.errors import MediaError, SettingsError, WriteError
+from bluffline.measure.bars import read_bars
+from bluffline.measure.scopes import FrameSignal
 from bluffline.media.carriage import Carriage
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Codec, refuse_source_as_target
@@ -122,6 +124,7 @@ def propose_all(
 ) -> list[Proposal]:
     """The least treatment for every shot that needs one; steps on colours that it has in ``treatments`` are kept.
 
+    Colour bars are not treated unless they have steps already: what they show is what they are for.
     Where anything has to be fixed in a source that is surely mis-tagged, every shot of it is remapped: all are wrong alike.
     """
     proposals = []
@@ -131,12 +134,20 @@ def propose_all(
         for number, shot in enumerate(shots):
             found = [finding for finding in findings if finding.shot == number]
             given = treatments.get(number, ())
+            if found and not given and _is_line_up(reader, shot, survey):
+                continue
             proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes, given, remap=remap)
             if proposal is not None:
                 proposals.append(proposal)
             if monitor is not None:
                 monitor.at("Legalise", number + 1, len(shots), "shots")
     return proposals
+
+
+def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:
+    """Whether a shot shows colour bars, by its middle frame."""
+    planes = reader.frame((shot.first + shot.last) // 2).planes
+    return planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None
 
 
 def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: {}) -> Proof:
