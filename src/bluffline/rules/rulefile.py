@@ -209,7 +209,7 @@ def _chart(table: dict[str, Any], name: str, folder: Path) -> RuleChart | None:
 
 def _gamut(limits: dict[str, Any], name: str) -> str | None:
     gamut = limits.get("gamut")
-    if gamut is not None and gamut not in GAMUTS:
+    if gamut is not None and not (isinstance(gamut, str) and gamut in GAMUTS):
         raise RulesError(f"The rules {name}: limits.gamut must be one of {', '.join(GAMUTS)}, not {gamut!r}.")
     return gamut
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure.counted import rounding_allowance
+from bluffline.measure.counted import rgb_arithmetic, rounding_allowance
 from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.convert import downsample_columns, upsample
@@ -188,49 +188,22 @@ class FrameTreatment:
         """Rein the chroma sites in place; whether any was."""
         assert self._rein is not None
         source, single = self._source, np.float32
-        levels, taps, rows = source.levels, source.column_taps, source.row_taps
-        gains = ChromaGains.of(source.matrix)
+        halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(source)
+        picture = luma, cb, cr, (source.width, luma.shape[0]), halved, taps, rows
         knee = 1 - self._rein.onset / 100
         low, high = self._reined
-        halved_rows = source.halved[1]
-        kernels.give_way(
-            luma,
-            cb,
-            cr,
-            (source.width, luma.shape[0]),
-            source.halved[0],
-            (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
-            (rows.first, rows.second, rows.weight),
-            (single(levels.black), single(levels.swing)),
-            (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-            (single(self._rein.low / 100), single(self._rein.high / 100)),
-            single(low - self._rein.low / 100),
-            single(GIVE / 100),
-            self._bounds,
-        )
+        limits = single(self._rein.low / 100), single(self._rein.high / 100)
+        codes = black, single(source.levels.swing)
+        kernels.give_way(*picture, codes, gains, limits, low - limits[0], single(GIVE / 100), self._bounds)
         busy = np.ones(luma.shape[0], np.bool_)
         for turn in range(_REIN_ROUNDS):
             scale = np.ones_like(cb)
-            reined = kernels.rein_scale(
-                luma,
-                cb,
-                cr,
-                (source.width, luma.shape[0]),
-                source.halved[0],
-                (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
-                (rows.first, rows.second, rows.weight),
-                (single(levels.black), single(1 / levels.swing)),
-                (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-                (low, high),
-                single(knee),
-                scale,
-                busy,
-            )
+            reined = kernels.rein_scale(*picture, (black, per_swing), gains, (low, high), single(knee), scale, busy)
             if not reined:
                 return turn > 0
             cb *= scale
             cr *= scale
-            if halved_rows:
+            if source.halved[1]:
                 busy[:] = True  # chroma rows are shared, so a neighbour that was quiet may not be so any more
             knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
         return True
