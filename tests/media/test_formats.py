@@ -328,3 +328,14 @@ def test_an_independent_reader_agrees_on_fields(tmp_path):
         asked = ["ffprobe", "-v", "error", "-select_streams", "v", "-show_entries", "stream=field_order", "-of", "csv=p=0"]
         told = subprocess.run([*asked, tmp_path / name], capture_output=True, text=True, check=True).stdout.strip(" \n,")
         assert told in {"bb", "tb"}, (name, told)
+
+
+def test_mastering_display_and_content_light_are_kept_by_h264_and_told_of_by_others(tmp_path):
+    display = "master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,1):max-cll=1000,400"
+    options = {"x265-params": f"log-level=none:{display}"}
+    made = make_clip(tmp_path / "hdr.mp4", numbered, 4, codec="libx265", pixel_format="yuv420p10le", options=options)
+    programme = probe(made)
+    assert "max_luminance=1000" in programme.carried.mastering and programme.carried.light == "MaxCLL=1000, MaxFALL=400"
+    assert not rehearse(programme, programme.format, CODECS["h264"], tmp_path / "o.mp4").losses
+    losses = rehearse(programme, programme.format, CODECS["prores"], tmp_path / "o.mov").losses
+    assert {"Mastering-display metadata are not carried.", "Content-light metadata are not carried."} <= set(losses)

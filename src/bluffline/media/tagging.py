@@ -69,7 +69,8 @@ def told_by(frame: av.VideoFrame) -> FrameTold:
             av.logging.set_level(level)
     text = "".join(line for _, name, line in lines if name == "showinfo")
     location, scan = re.search(r" cl:(\w+)", text), re.search(r" i:([PTB])", text)
-    mastering, light = (re.search(pattern, text) for pattern in (r"mastering display: (.*)", r"(MaxCLL=\S+ MaxFALL=\S+)"))
+    mastering = re.search(r"Mastering display metadata: (.*)", text)
+    light = re.search(r"(MaxCLL=\S+ MaxFALL=\S+)", text)
     return FrameTold(
         _LOCATIONS.get(location[1]) if location else None,
         {"T": True, "B": False}.get(scan[1]) if scan else None,
