@@ -26,9 +26,10 @@ from PyQt6.QtWidgets import QApplication
 from bluffline.demo import demo_clip
 from bluffline.measure.areas import Selection
 from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.media.writer import CODECS, Writer
+from bluffline.media.writer import Writer
 from bluffline.memory import keep_frame_memory
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render

@@ -8,6 +8,7 @@ import av
 import numpy as np
 
 from bluffline.media.pixels import layout_of, put_planes
+from bluffline.media.writer import FieldMarker
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
@@ -60,6 +61,7 @@ def make_clip(
     path: Path, picture: Picture, frames: int, *, codec: str = "ffv1", pixel_format: str = "yuv422p10le",
     rate: Fraction | int = 25, timecode: str | None = None, sound: bool = False, options: dict[str, str] | None = None,
     tags: bool = True, times: Callable[[int], int] | None = None, full: bool = False, filtered: bool = False,
+    top_first: bool | None = None,
 ) -> Path:  # fmt: skip
     """Encode ``frames`` pictures. Lossless where the codec is; tagged BT.709 narrow unless told otherwise."""
     layout = layout_of(pixel_format)
@@ -80,11 +82,14 @@ def make_clip(
         if timecode:
             stream.metadata["timecode"] = container.metadata["timecode"] = timecode
         track = container.add_stream("pcm_s16le", rate=48000, layout="mono") if sound else None
+        fields = None if top_first is None else FieldMarker(top_first)
         for number in range(frames):
             frame = av.VideoFrame(width, height, pixel_format)
             put_planes(frame, to_planes(picture(number), source, filtered=filtered))
             frame.pts = number if times is None else times(number)
             frame.time_base = 1 / Fraction(rate) if times is None else Fraction(1, 1000)
+            if fields is not None:
+                frame = fields.mark(frame)
             container.mux(stream.encode(frame))
             if track is not None:
                 samples = (3000 * np.sin(np.arange(1920) * 0.13 + number)).astype(np.int16)

@@ -9,8 +9,8 @@ import pytest
 
 from bluffline.cli.main import main
 from bluffline.errors import MediaError, WriteError
+from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
-from bluffline.media.writer import CODECS
 from bluffline.prove import prove as prove_module
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import settle

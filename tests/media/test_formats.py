@@ -13,9 +13,10 @@ from PIL import Image
 
 from bluffline.errors import MediaError, WriteError
 from bluffline.media.carriage import rehearse
+from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.media.writer import CODECS, Writer
+from bluffline.media.writer import Writer
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
 from bluffline.prove.survey import must_fix, run_survey, start_survey

@@ -7,10 +7,10 @@ from bluffline.errors import SettingsError, WriteError
 from bluffline.measure.counted import Limits
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
+from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, signal_named, signal_planes, write_signal
-from bluffline.media.writer import CODECS
 from clips import signal
 
 R103 = Limits((-1.0, 103.0), (-5.0, 105.0))

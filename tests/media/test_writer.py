@@ -6,9 +6,10 @@ from bluffline.errors import SettingsError, WriteError
 from bluffline.measure.counted import Limits
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
+from bluffline.media.codecs import CODECS, codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.media.writer import CODECS, Writer, codec_for, refuse_source_as_target
+from bluffline.media.writer import Writer, refuse_source_as_target
 from bluffline.signal.convert import convert
 from bluffline.signal.matrix import Matrix
 from clips import make_clip, numbered

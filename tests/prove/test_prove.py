@@ -12,9 +12,9 @@ import pytest
 
 from bluffline.errors import CancelledError, MediaError, WriteError
 from bluffline.measure.counted import Limits
+from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.media.writer import codec_for
 from bluffline.prove import render as render_module
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove

@@ -10,8 +10,8 @@ import pytest
 
 from bluffline.errors import WriteError
 from bluffline.measure.table import SurveyTable
+from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
-from bluffline.media.writer import codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove
 from bluffline.prove.survey import run_survey, start_survey

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.scopes import MODES, Instrument, Kind
+from bluffline.media.codecs import CODECS
 from bluffline.media.signals import SIGNALS
-from bluffline.media.writer import CODECS
 from bluffline.session.looking import Compare, Tool
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings

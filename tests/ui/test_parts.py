@@ -12,8 +12,8 @@ from bluffline.errors import CancelledError, SettingsError, WriteError
 from bluffline.measure.areas import Selection
 from bluffline.measure.reading import read_selection
 from bluffline.measure.scopes import FrameSignal
+from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
-from bluffline.media.writer import Codec
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.preview import AreaReading, Region, View

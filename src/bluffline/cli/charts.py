@@ -17,9 +17,9 @@ from bluffline.cli import files
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import ChartError, SettingsError
 from bluffline.media.carriage import rehearse
+from bluffline.media.codecs import codec_for
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.media.writer import codec_for
 from bluffline.prove.prove import settle
 from bluffline.prove.render import render
 from bluffline.report.chart import chart_report, describe_chart

@@ -7,10 +7,10 @@ from fractions import Fraction
 from pathlib import Path
 
 from bluffline.errors import SettingsError, WriteError
+from bluffline.media.codecs import CODECS, ENDINGS
 from bluffline.media.opening import shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.media.writer import CODECS, ENDINGS
 from bluffline.prove.prove import certificate_paths
 from bluffline.prove.render import KeepUnreadable
 

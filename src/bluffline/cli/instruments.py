@@ -12,11 +12,11 @@ from bluffline.measure.areas import Selection
 from bluffline.measure.bars import BarsReading, read_bars
 from bluffline.measure.region import Region
 from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.media.codecs import CODECS, codec_for
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, signal_named, write_signal
-from bluffline.media.writer import CODECS, codec_for
 from bluffline.prove.survey import find_region
 from bluffline.report.bars import bars_report, describe_bars
 from bluffline.report.files import save_text

@@ -13,8 +13,8 @@ from bluffline.cli import charts, files, instruments
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
+from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
-from bluffline.media.writer import codec_for
 from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove, refuse_unreadable
 from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.report.certificate import certificate_files, legalise_report

@@ -8,11 +8,12 @@ from pathlib import Path
 import numpy as np
 
 from bluffline.errors import MediaError, WriteError
+from bluffline.media.codecs import Codec
 from bluffline.media.pixels import Planes
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.tagging import TOP_FIRST
-from bluffline.media.writer import PROGRESSIVE, Codec, Writer
+from bluffline.media.writer import IN_STEP, PROGRESSIVE, Writer
 from bluffline.signal.format import Model, SignalFormat
 
 _FRAMES = 3
@@ -54,7 +55,7 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
             raise WriteError(f"{codec.title} can't be written to {target.suffix} so that it can be read again.") from error
     if mistaken := mistaken_for(writer.format, read):
         raise WriteError(f"Readers would mistake its {mistaken} in {target.suffix}; choose another codec or ending.")
-    return Carriage(tracks, (*losses, *_losses(programme, writer.format, read, tracks)))
+    return Carriage(tracks, (*losses, *_losses(programme, writer.format, read, tracks, target.suffix.lower())))
 
 
 def _trial(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, tracks: frozenset[int]) -> Writer:
@@ -78,7 +79,7 @@ def _carries(programme: Programme, source: SignalFormat, codec: Codec, trial: Pa
     return True
 
 
-def _losses(programme: Programme, written: SignalFormat, read: Programme, tracks: frozenset[int]) -> Iterator[str]:
+def _losses(programme: Programme, written: SignalFormat, read: Programme, tracks: frozenset[int], ending: str) -> Iterator[str]:
     """What the written file won't say, or says otherwise."""
     before, after = programme.carried, read.carried
     if before.alpha:
@@ -98,8 +99,18 @@ def _losses(programme: Programme, written: SignalFormat, read: Programme, tracks
         yield f"Its {before.chapters} chapters are not carried."
     if programme.timecode.told and read.label(0) != programme.label(0):
         yield f"The start timecode {programme.label(0)} is not carried: it is read as {read.label(0)}."
+    if ending == ".mxf":
+        yield from _sound_fitted(programme, tracks)
     yield from _tag_losses(programme, written, read)
     yield from _track_losses(programme, read, tracks)
+
+
+def _sound_fitted(programme: Programme, tracks: frozenset[int]) -> Iterator[str]:
+    """What an MXF file does to sound that does not end with the picture."""
+    for track in programme.tracks:
+        if track.kind == "audio" and track.index in tracks and abs(track.after) > IN_STEP:
+            done = "cut off after" if track.after > 0 else "filled up with silence to"
+            yield f"Track {track.index}: {abs(track.after):.3f} s of sound are {done} the last picture, as .mxf files have it."
 
 
 def _tag_losses(programme: Programme, written: SignalFormat, read: Programme) -> Iterator[str]:

@@ -19,10 +19,10 @@ _OTHER_RATES = tuple(Fraction(n) for n in range(1, 241)) + tuple(Fraction(n * 10
 
 @dataclass(frozen=True, slots=True)
 class Sounds:
-    """When each sound track begins, by its number, and when the last of them ends, in seconds of the file's clock."""
+    """When each sound track begins and ends, by its number, in seconds of the file's clock."""
 
     begins: dict[int, float]
-    end: float | None
+    ends: dict[int, float]
 
 
 def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:
@@ -33,14 +33,15 @@ def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tu
     MediaError : no picture is found.
     """
     entries: list[tuple[int, int, bool]] = []
-    timed, begins, ends = True, dict[int, float](), list[float]()
+    timed, sounds = True, Sounds({}, {})
     tracks = [track for track in container.streams.audio if getattr(track, "codec_context", None) is not None]
     try:
         for packet in container.demux([stream, *tracks]):
             if packet.stream_index != stream.index:
                 if packet.pts is not None:
-                    begins.setdefault(packet.stream_index, float(packet.pts * packet.time_base))
-                    ends = [max([float((packet.pts + (packet.duration or 0)) * packet.time_base), *ends])]
+                    track, end = packet.stream_index, float((packet.pts + (packet.duration or 0)) * packet.time_base)
+                    sounds.begins.setdefault(track, float(packet.pts * packet.time_base))
+                    sounds.ends[track] = max(end, sounds.ends.get(track, end))
                 continue
             if packet.size == 0 or packet.is_discard:
                 continue
@@ -54,7 +55,6 @@ def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tu
             raise MediaError(f"{name} can't be read: no picture was found in it.") from error
     if not entries:
         raise MediaError(f"{name} holds a video track with no frames in it.")
-    sounds = Sounds(begins, ends[0] if ends else None)
     # AVI stores no presentation times: those of reordered frames are the demuxer's guess.
     if not timed or (container.format.name == "avi" and not all(key for _, _, key in entries)):
         count = np.arange(len(entries), dtype=np.int64)

@@ -17,11 +17,13 @@ from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Trac
 from bluffline.media.tagging import TOP_FIRST, FrameTold, signal_format, tags_of, told_by
 from bluffline.media.timecode import Timecode
 
-# What containers and encoders say of themselves; a written file says its own.
+# What containers and encoders say of themselves, MXF with numbers of its own; a written file says its own.
 _OWN_WORDS = frozenset(
     {"major_brand", "minor_version", "compatible_brands", "encoder", "creation_time", "timecode", "duration"}
-    | {"handler_name", "vendor_id"}
+    | {"handler_name", "vendor_id", "uid", "company_name", "product_name", "product_version", "product_version_num"}
+    | {"application_platform", "toolkit_version_num", "modification_date", "timecode_at_mark_in", "timecode_at_mark_out"}
 )
+_OWN_NUMBERS = ("_ul", "_uid", "_umid")
 
 
 def video_stream(container: InputContainer, name: str, track: int | None = None) -> VideoStream:
@@ -95,8 +97,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
             identity=identity,
             picture=stream.index,
             carried=_carried(container, stream, first, told),
-            sound_after=_sound_after(index, stream, kept, sounds),
-            tracks=tuple(_tracks(container, stream, index, sounds)),
+            tracks=tuple(_tracks(container, stream, index, kept, sounds)),
             notes=tuple(_notes(container, stream, first, index, tags, told, assumed_rate=opening.numbered and rate is None)),
         )
 
@@ -157,15 +158,13 @@ def _carried(container: InputContainer, stream: VideoStream, frame: av.VideoFram
         mastering=told.mastering,
         light=told.light,
         pixel_shape=Fraction(shape) if shape else Fraction(1),
-        metadata=tuple((key, value) for key, value in container.metadata.items() if key.lower() not in _OWN_WORDS),
+        metadata=tuple((key, value) for key, value in container.metadata.items() if not _is_own_word(key.lower())),
         chapters=len(container.chapters()),
     )
 
 
-def _sound_after(index: FrameIndex, stream: VideoStream, rate: Fraction, sounds: Sounds) -> float:
-    if sounds.end is None or not index.timed or not stream.time_base:
-        return 0.0
-    return sounds.end - float(int(index.times[-1]) * stream.time_base + 1 / rate)
+def _is_own_word(key: str) -> bool:
+    return key in _OWN_WORDS or key.endswith(_OWN_NUMBERS)
 
 
 def _timecode_label(container: InputContainer, picture: VideoStream) -> str | None:
@@ -175,8 +174,11 @@ def _timecode_label(container: InputContainer, picture: VideoStream) -> str | No
     return next(labels, None)
 
 
-def _tracks(container: InputContainer, picture: VideoStream, index: FrameIndex, sounds: Sounds) -> Iterator[Track]:
-    start = float(int(index.times[0]) * (picture.time_base or 0)) if index.timed else 0.0
+def _tracks(
+    container: InputContainer, picture: VideoStream, index: FrameIndex, rate: Fraction, sounds: Sounds
+) -> Iterator[Track]:
+    tick = picture.time_base if index.timed and picture.time_base else 1 / rate
+    start, end = float(int(index.times[0]) * tick), float(int(index.times[-1]) * tick + 1 / rate)
     for stream in container.streams:
         if stream.index == picture.index:
             continue
@@ -193,5 +195,6 @@ def _tracks(container: InputContainer, picture: VideoStream, index: FrameIndex, 
         if isinstance(stream, VideoStream):
             kind = "cover" if _is_cover(stream) else "video"
             name = f"{name}, {stream.width}×{stream.height}" if context is not None else name
-        offset = sounds.begins[stream.index] - start if stream.index in sounds.begins else 0.0
-        yield Track(stream.index, kind, name, "" if language == "und" else language, flags, round(offset, 4))
+        offset = sounds.begins.get(stream.index, start) - start
+        after = sounds.ends.get(stream.index, end) - end
+        yield Track(stream.index, kind, name, "" if language == "und" else language, flags, round(offset, 4), round(after, 4))

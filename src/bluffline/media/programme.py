@@ -18,7 +18,7 @@ class Track:
     """A track that travels with the picture: what it is, in a few words.
 
     ``kind``: as FFmpeg names it, or timecode or cover. ``flags``: its dispositions (default, forced, …).
-    ``offset``: seconds that a sound begins after the picture.
+    ``offset``, ``after``: seconds that a sound begins after the picture, and that it goes on after the picture ends.
     """
 
     index: int
@@ -27,6 +27,7 @@ class Track:
     language: str = ""
     flags: tuple[str, ...] = ()
     offset: float = 0.0
+    after: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +100,6 @@ class Programme:
     """A programme file as probed: the facts, in the words of the file.
 
     ``picture``: number of the video track that is the picture; ``identity``: of its files when they were opened.
-    ``sound_after``: seconds that the longest sound goes on after the picture ends.
     """
 
     path: Path
@@ -118,7 +118,6 @@ class Programme:
     identity: Identity
     picture: int = 0
     carried: Carried = Carried()
-    sound_after: float = 0.0
     tracks: tuple[Track, ...] = ()
     notes: tuple[str, ...] = field(default=())
 
@@ -126,6 +125,11 @@ class Programme:
     def frame_count(self) -> int:
         """Number of frames."""
         return self.index.count
+
+    @property
+    def sound_after(self) -> float:
+        """Seconds that the longest sound goes on after the picture ends; negative where all sound ends before."""
+        return max((track.after for track in self.tracks if track.kind == "audio"), default=0.0)
 
     @property
     def title(self) -> str:

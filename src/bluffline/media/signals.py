@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError, WriteError
+from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
 from bluffline.media.pixels import Planes, layout_of, put_planes
-from bluffline.media.writer import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range

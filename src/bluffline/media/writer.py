@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 import os
 import re
+import shutil
+import subprocess
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -15,97 +17,15 @@ import av
 from av.codec.context import Flags
 from av.filter import Graph
 
-from bluffline.errors import SettingsError, WriteError
+from bluffline.errors import WriteError
+from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
 from bluffline.media.opening import opened, plain_name
-from bluffline.media.pixels import Planes, layout_of, put_planes
+from bluffline.media.pixels import Planes, put_planes
 from bluffline.media.programme import Programme
 from bluffline.signal.format import Model, SignalFormat
-from bluffline.signal.levels import Range
-from bluffline.signal.matrix import Matrix, standard
 from bluffline.signal.siting import Siting
 
-
-@dataclass(frozen=True, slots=True)
-class Codec:
-    """A way of writing pictures. ``pixel_format`` is empty where the source's own is kept, sample for sample.
-
-    ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
-    ``matrices``: those that readers can tell from it. ``matrix_tags``: code points of H.273 that it writes for others of the
-    same meaning, which it doesn't know. ``interlaced``: whether it can hold fields.
-    """
-
-    name: str
-    title: str
-    encoder: str
-    pixel_format: str
-    containers: tuple[str, ...]
-    options: tuple[tuple[str, str], ...] = ()
-    threads: str = "SLICE"
-    full_range: bool = True
-    matrices: tuple[Matrix, ...] = tuple(Matrix)
-    matrix_tags: tuple[tuple[int, int], ...] = ()
-    interlaced: bool = True
-
-    @property
-    def lossless(self) -> bool:
-        """Whether every sample comes back as it was handed over."""
-        return not self.pixel_format
-
-
-CODECS = {
-    codec.name: codec
-    for codec in (
-        # FFmpeg's other ProRes encoder, prores_ks, is six times slower and no closer to the source at this profile.
-        Codec(
-            "prores",
-            "ProRes 422 HQ",
-            "prores",
-            "yuv422p10le",
-            (".mov", ".mxf"),
-            (("profile", "3"), ("vendor", "apl0")),
-            "FRAME",
-            full_range=False,
-            matrix_tags=((5, 6),),
-        ),
-        Codec(
-            "dnxhr",
-            "DNxHR HQX",
-            "dnxhd",
-            "yuv422p10le",
-            (".mov", ".mxf"),
-            (("profile", "dnxhr_hqx"),),
-            matrices=(Matrix.BT709,),
-            interlaced=False,
-        ),
-        Codec(
-            "mpeg2",
-            "MPEG-2 4:2:2 50 Mbit/s intra",
-            "mpeg2video",
-            "yuv422p",
-            (".mxf", ".mov"),
-            (
-                *((key, "50000000") for key in ("b", "minrate", "maxrate")),
-                ("bufsize", "2000000"),
-                *(
-                    ("g", "1"),
-                    ("bf", "0"),
-                    ("qmin", "1"),
-                    ("qmax", "28"),
-                    ("intra_vlc", "1"),
-                    ("non_linear_quant", "1"),
-                    ("dc", "10"),
-                ),
-            ),
-            full_range=False,
-        ),
-        Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
-        Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
-    )
-}
-RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
-MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
 _FIELDS_APART = {True: 2, False: 3}  # FFmpeg's numbers for fields coded apart, by whether the top field is first
-ENDINGS = (".mov", ".mxf", ".mkv", ".mp4")
 PROGRESSIVE = 1  # FFmpeg's number for pictures without fields
 _LOCATIONS = {
     Siting.LEFT: "left", Siting.CENTRE: "center", Siting.TOP_LEFT: "topleft", Siting.TOP: "top",
@@ -113,27 +33,8 @@ _LOCATIONS = {
 }  # fmt: skip
 _OF_THE_PICTURE = frozenset({"language", "title"})  # of a track's own words those that its copy keeps
 _MASTERING = 10  # numbers that describe a mastering display: x and y of red, green, blue and white, least and greatest light
-_IN_STEP = 0.001  # seconds that sound may begin beside the picture and still count as in step
-_DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
+IN_STEP = 0.001  # seconds that sound may begin beside the picture and still count as in step
 _MUXERS = {".mov": "mov", ".mxf": "mxf", ".mkv": "matroska", ".mp4": "mp4"}
-
-
-def codec_for(target: Path, name: str | None = None) -> Codec:
-    """The codec to write ``target`` with: the one named, else the usual one for the file's ending.
-
-    Raises
-    ------
-    SettingsError : no such codec, no such container, or the two don't go together.
-    """
-    ending = target.suffix.lower()
-    if ending not in _DEFAULTS:
-        raise SettingsError(f"{target.name} can't be written: its ending must be one of {', '.join(_DEFAULTS)}.")
-    if name is not None and name not in CODECS:
-        raise SettingsError(f"There is no codec named {name}; choose {', '.join(CODECS)}.")
-    codec = CODECS[name or _DEFAULTS[ending]]
-    if ending not in codec.containers:
-        raise SettingsError(f"{codec.title} is written to {' or '.join(codec.containers)}, not to {ending}.")
-    return codec
 
 
 def refuse_source_as_target(source: Path, target: Path) -> None:
@@ -149,28 +50,6 @@ def refuse_source_as_target(source: Path, target: Path) -> None:
         raise WriteError(f"{target} can't be written: there is no folder {target.parent}.")
     if target.is_dir():
         raise WriteError(f"{target} can't be written: it is a folder.")
-
-
-def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
-    """The format of what ``codec`` writes from ``source``.
-
-    Raises
-    ------
-    WriteError : readers would take its colours for others.
-    """
-    if codec.lossless:
-        return source
-    if source.interlaced and not codec.interlaced:
-        raise WriteError(f"{codec.title} can't hold interlaced pictures; choose ProRes, MPEG-2, H.264 or FFV1.")
-    if source.model is Model.RGB and source.matrix not in codec.matrices:
-        source = replace(source, matrix=codec.matrices[0])
-    if source.matrix not in codec.matrices:
-        raise WriteError(f"{codec.title} can't say that its matrix is {standard(source.matrix)}; choose another codec.")
-    layout = layout_of(codec.pixel_format)
-    carried = source.range if codec.full_range else Range.NARROW
-    # 4:2:2 has its chroma on even columns, and lines of its own.
-    siting = Siting.TOP_LEFT if source.siting is Siting.TOP_LEFT else Siting.LEFT
-    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried, siting=siting)
 
 
 class Writer:
@@ -194,7 +73,11 @@ class Writer:
         self._pixel_format = codec.pixel_format or _writable(programme)
         self._tags = self._written_tags()
         self._ticks = programme.time_base if programme.index.variable else 1 / programme.frame_rate
+        # Sound that begins before the picture would be cut: the picture waits for it, for whole ticks of its clock.
+        before = max((-track.offset for track in programme.tracks if track.index in self._kept), default=0.0)
+        self._lead = math.ceil(max(before - IN_STEP, 0.0) / self._ticks)
         self._stack = ExitStack()
+        self._target = target
         self._end = _MUXERS[target.suffix.lower()]
         if programme.index.variable and self._end == "mxf":
             raise WriteError("An .mxf file can't hold a variable frame rate; choose .mov, .mp4 or .mkv.")
@@ -211,7 +94,7 @@ class Writer:
             self._source.demux([self._source.streams[number] for number in self._tracks]) if self._tracks else ()
         )
         self._waiting: av.Packet[Any] | None = next(self._packets, None)
-        self._field_marker = _FieldMarker(self.format) if self.format.interlaced else None
+        self._field_marker = FieldMarker(self.format.top_field_first) if self.format.interlaced else None
 
     def write(self, number: int, planes: Planes) -> None:
         """Encode frame ``number`` from planes in `format`, and carry over the sound up to it."""
@@ -224,7 +107,11 @@ class Writer:
         picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = self._tags
         if self._field_marker is not None:
             picture = self._field_marker.mark(picture)
-        self._guard(lambda: self._output.mux(self._stream.encode(picture)))
+        try:
+            packets = self._stream.encode(picture)
+        except av.error.FFmpegError as error:
+            raise self._beyond_the_encoder() from error
+        self._guard(lambda: self._output.mux(packets))
         self._carry_until(time * self._ticks)
 
     def finish(self, *, carry: bool = True) -> None:
@@ -234,6 +121,8 @@ class Writer:
             self._carry_until(None)
         self._guard(self._output.close)
         self._stack.close()
+        if self._end == "matroska" and self.programme.carried.pixel_shape != 1:
+            _shape_pixels(self._target, self.programme.carried.pixel_shape * self.format.width / self.format.height)
 
     def abandon(self) -> None:
         """Close without finishing; the caller removes the file."""
@@ -252,6 +141,8 @@ class Writer:
     def _add_picture(self) -> av.VideoStream:
         programme, codec = self.programme, self.codec
         options = dict(codec.options)
+        if "maxrate" in options:  # a constant rate: every frame has the same share
+            options["bufsize"] = str(math.ceil(int(options["maxrate"]) / programme.frame_rate))
         if codec.name == "h264":
             options["x264-params"] = ":".join(self._x264())
         options["chroma_sample_location"] = _LOCATIONS[self.format.siting]
@@ -286,6 +177,8 @@ class Writer:
         """What the H.264 encoder is told in its own words."""
         if self.format.interlaced:
             yield "tff=1" if self.format.top_field_first else "bff=1"
+        if self._tags[0]:  # the range is said in the same breath, and only then
+            yield "videoformat=component"
         carried = self.programme.carried
         numbers = [float(number) for number in re.findall(r"\d+\.\d+", carried.mastering)]
         if len(numbers) == _MASTERING:
@@ -303,8 +196,7 @@ class Writer:
         try:
             self._stream.codec_context.open(strict=False)
         except (av.error.FFmpegError, ValueError) as error:
-            size = f"{self.format.width}×{self.format.height} at {float(self.programme.frame_rate):.5g} frames/s"
-            raise WriteError(f"{self.codec.title} can't encode a picture of {size}; choose another codec.") from error
+            raise self._beyond_the_encoder() from error
         try:
             self._output.start_encoding()
         except (av.error.FFmpegError, ValueError, OSError) as error:
@@ -317,12 +209,17 @@ class Writer:
                 f"A {self._end} file can't carry these tracks without re-encoding them: {carried}; choose .mov or .mkv."
             ) from error
 
+    def _beyond_the_encoder(self) -> WriteError:
+        size = f"{self.format.width}×{self.format.height} at {float(self.programme.frame_rate):.5g} frames/s"
+        return WriteError(f"{self.codec.title} can't encode a picture of {size}; choose another codec.")
+
     def _written_tags(self) -> tuple[int, int, int, int]:
         """Range, matrix, primaries and transfer code points: the source's own, but for the operator's word."""
         tags, source, tagged = self.programme.tags, self.format, self.programme.format
-        signal_range = tags.range if source.range is tagged.range else RANGE_TAGS[source.range]
+        converted = source.model is not tagged.model  # R′G′B′ is full range without saying so, Y′CbCr is not
+        signal_range = tags.range if source.range is tagged.range and not converted else RANGE_TAGS[source.range]
         matrix = tags.matrix
-        if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or tagged.model is Model.RGB):
+        if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or converted):
             matrix = MATRIX_TAGS[source.matrix]
         matrix = dict(self.codec.matrix_tags).get(matrix, matrix)
         return signal_range, matrix, tags.primaries, tags.transfer
@@ -333,7 +230,7 @@ class Writer:
             source = self._source.streams[track.index]
             if track.kind == "timecode" or track.index not in self._kept:
                 continue
-            if self._end == "mxf" and track.description.startswith("pcm") and abs(track.offset) > _IN_STEP:
+            if self._end == "mxf" and track.description.startswith("pcm") and abs(track.offset) > IN_STEP:
                 raise WriteError(
                     f"An .mxf file can't hold sound that begins {track.offset:+.3f} s beside the picture; choose .mov or .mkv."
                 )
@@ -350,12 +247,13 @@ class Writer:
 
     def _time(self, number: int) -> int:
         index = self.programme.index
-        return int(index.times[number] - index.times[0]) if index.variable else number
+        return self._lead + (int(index.times[number] - index.times[0]) if index.variable else number)
 
     def _carry_until(self, time: Fraction | None) -> None:
         """Pass on packets of the other tracks up to ``time`` seconds; all that are left where it is None."""
         index = self.programme.index
         start = Fraction(int(index.times[0])) * self.programme.time_base if index.timed else Fraction(0)
+        start -= self._lead * self._ticks
         while (packet := self._waiting) is not None:
             base = packet.time_base
             if packet.size and packet.dts is None:  # a cover belongs to no time
@@ -371,14 +269,34 @@ class Writer:
             self._waiting = next(self._packets, None)
 
 
-class _FieldMarker:
+def _shape_pixels(path: Path, display: Fraction) -> None:
+    """Have a Matroska file say the shape of its picture: by a stream copy with the `ffmpeg` program, as its binding can't.
+
+    Where that is not installed, or fails, the file stays as it is.
+    """
+    if (program := shutil.which("ffmpeg")) is None:
+        return
+    shaped = path.with_name(f"{path.stem}.shaped{path.suffix}")
+    copying = ["-map", "0", "-c", "copy", "-copy_unknown", "-aspect:v:0", f"{display.numerator}:{display.denominator}"]
+    try:
+        subprocess.run(  # noqa: S603 (its own name for a file, and no shell)
+            [program, "-v", "error", "-nostdin", "-y", "-i", f"file:{path}", *copying, f"file:{shaped}"],
+            check=True, capture_output=True,
+        )  # fmt: skip
+        shaped.replace(path)
+    except (subprocess.CalledProcessError, OSError):
+        shaped.unlink(missing_ok=True)
+
+
+class FieldMarker:
     """Marks frames as interlaced, which encoders read from each frame and the binding does not let one set."""
 
-    def __init__(self, source: SignalFormat) -> None:
-        self._mode = "tff" if source.top_field_first else "bff"
+    def __init__(self, top_first: bool) -> None:
+        self._mode = "tff" if top_first else "bff"
         self._graph: Graph | None = None
 
     def mark(self, picture: av.VideoFrame) -> av.VideoFrame:
+        """The same picture, marked."""
         if self._graph is None:
             self._graph = Graph()
             self._graph.link_nodes(

@@ -13,8 +13,9 @@ from bluffline.errors import MediaError, SettingsError, WriteError
 from bluffline.measure.bars import read_bars
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.carriage import Carriage
+from bluffline.media.codecs import Codec
 from bluffline.media.reader import Reader
-from bluffline.media.writer import Codec, refuse_source_as_target
+from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import ANSWERED, Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import KeepUnreadable, refuse_changed, render

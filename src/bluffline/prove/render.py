@@ -9,10 +9,11 @@ from bluffline.errors import MediaError, WriteError
 from bluffline.measure.counted import Planes
 from bluffline.measure.region import Region
 from bluffline.media.carriage import black_planes, mistaken_for
+from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
-from bluffline.media.writer import Codec, Writer
+from bluffline.media.writer import Writer
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert

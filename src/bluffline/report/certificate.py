@@ -11,8 +11,8 @@ import numba
 import numpy as np
 
 from bluffline import __version__
+from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
-from bluffline.media.writer import written_format
 from bluffline.prove.prove import Proof, certificate_paths, frame_list
 from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, rules_name

@@ -19,7 +19,8 @@ from PyQt6.QtWidgets import (
 from bluffline.errors import BlufflineError, WriteError
 from bluffline.measure.region import Region
 from bluffline.media.carriage import Carriage, rehearse
-from bluffline.media.writer import Codec, refuse_source_as_target, written_format
+from bluffline.media.codecs import Codec, written_format
+from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import frame_list
 from bluffline.prove.render import KeepUnreadable

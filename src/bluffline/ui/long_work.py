@@ -9,8 +9,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from bluffline.media.carriage import rehearse
+from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.signals import TestSignal, write_signal
-from bluffline.media.writer import Codec, codec_for
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove

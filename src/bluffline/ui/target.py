@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.errors import BlufflineError
-from bluffline.media.writer import CODECS, Codec, codec_for
+from bluffline.media.codecs import CODECS, Codec, codec_for
 
 
 class TargetRows:

@@ -1,0 +1,133 @@
+"""What programmes are written in, and what of a signal each can say."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from bluffline.errors import SettingsError, WriteError
+from bluffline.media.pixels import layout_of
+from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix, standard
+from bluffline.signal.siting import Siting
+
+
+@dataclass(frozen=True, slots=True)
+class Codec:
+    """A way of writing pictures. ``pixel_format`` is empty where the source's own is kept, sample for sample.
+
+    ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
+    ``matrices``: those that readers can tell from it. ``matrix_tags``: code points of H.273 that it writes for others of the
+    same meaning, which it doesn't know. ``interlaced``: whether it can hold fields.
+    """
+
+    name: str
+    title: str
+    encoder: str
+    pixel_format: str
+    containers: tuple[str, ...]
+    options: tuple[tuple[str, str], ...] = ()
+    threads: str = "SLICE"
+    full_range: bool = True
+    matrices: tuple[Matrix, ...] = tuple(Matrix)
+    matrix_tags: tuple[tuple[int, int], ...] = ()
+    interlaced: bool = True
+
+    @property
+    def lossless(self) -> bool:
+        """Whether every sample comes back as it was handed over."""
+        return not self.pixel_format
+
+
+CODECS = {
+    codec.name: codec
+    for codec in (
+        # FFmpeg's other ProRes encoder, prores_ks, is six times slower and no closer to the source at this profile.
+        Codec(
+            "prores",
+            "ProRes 422 HQ",
+            "prores",
+            "yuv422p10le",
+            (".mov", ".mxf"),
+            (("profile", "3"), ("vendor", "apl0")),
+            "FRAME",
+            full_range=False,
+            matrix_tags=((5, 6),),
+        ),
+        Codec(
+            "dnxhr",
+            "DNxHR HQX",
+            "dnxhd",
+            "yuv422p10le",
+            (".mov", ".mxf"),
+            (("profile", "dnxhr_hqx"),),
+            matrices=(Matrix.BT709,),
+            interlaced=False,
+        ),
+        Codec(
+            "mpeg2",
+            "MPEG-2 4:2:2 50 Mbit/s intra",
+            "mpeg2video",
+            "yuv422p",
+            (".mxf", ".mov"),
+            (
+                *((key, "50000000") for key in ("b", "minrate", "maxrate")),
+                *(
+                    ("g", "1"),
+                    ("bf", "0"),
+                    ("qmin", "1"),
+                    ("qmax", "28"),
+                    ("intra_vlc", "1"),
+                    ("non_linear_quant", "1"),
+                    ("dc", "10"),
+                ),
+            ),
+            full_range=False,
+        ),
+        Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
+        Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
+    )
+}
+RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
+MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
+ENDINGS = (".mov", ".mxf", ".mkv", ".mp4")
+_DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
+
+
+def codec_for(target: Path, name: str | None = None) -> Codec:
+    """The codec to write ``target`` with: the one named, else the usual one for the file's ending.
+
+    Raises
+    ------
+    SettingsError : no such codec, no such container, or the two don't go together.
+    """
+    ending = target.suffix.lower()
+    if ending not in _DEFAULTS:
+        raise SettingsError(f"{target.name} can't be written: its ending must be one of {', '.join(_DEFAULTS)}.")
+    if name is not None and name not in CODECS:
+        raise SettingsError(f"There is no codec named {name}; choose {', '.join(CODECS)}.")
+    codec = CODECS[name or _DEFAULTS[ending]]
+    if ending not in codec.containers:
+        raise SettingsError(f"{codec.title} is written to {' or '.join(codec.containers)}, not to {ending}.")
+    return codec
+
+
+def written_format(source: SignalFormat, codec: Codec) -> SignalFormat:
+    """The format of what ``codec`` writes from ``source``.
+
+    Raises
+    ------
+    WriteError : readers would take its colours for others.
+    """
+    if codec.lossless:
+        return source
+    if source.interlaced and not codec.interlaced:
+        raise WriteError(f"{codec.title} can't hold interlaced pictures; choose ProRes, MPEG-2, H.264 or FFV1.")
+    if source.model is Model.RGB and source.matrix not in codec.matrices:
+        source = replace(source, matrix=codec.matrices[0])
+    if source.matrix not in codec.matrices:
+        raise WriteError(f"{codec.title} can't say that its matrix is {standard(source.matrix)}; choose another codec.")
+    layout = layout_of(codec.pixel_format)
+    carried = source.range if codec.full_range else Range.NARROW
+    # 4:2:2 has its chroma on even columns, and lines of its own.
+    siting = Siting.TOP_LEFT if source.siting is Siting.TOP_LEFT else Siting.LEFT
+    return replace(source, model=Model.YCBCR, bit_depth=layout.bit_depth, halved=layout.halved, range=carried, siting=siting)
