@@ -2,8 +2,10 @@
 
 import json
 
+import av
 import numpy as np
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton
@@ -14,6 +16,7 @@ from bluffline.treat.steps import ChromaRein, SoftCeiling
 from bluffline.ui.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
 from bluffline.ui.treatment import Figure
+from clips import make_clip, numbered
 
 WAIT = 120_000
 
@@ -283,6 +286,45 @@ def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):
     assert said.signal_range == "full" and said.region.as_list() == [0, 20, 256, 108]
     surveyed_desk.session.survey_again(signal_range=said.signal_range, region=said.region)
     assert surveyed_desk.session.source.range == "full" and "narrow" in FactsDialog._standing(surveyed_desk.session, "range")
+
+
+def test_the_rate_of_numbered_pictures_is_the_operators_to_say(desk, qtbot, tmp_path):
+    for number in range(3):
+        Image.new("RGB", (64, 48), (number * 40, 90, 90)).save(tmp_path / f"shot_{number}.png")
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(tmp_path)
+    dialog = FactsDialog(desk.session, desk)
+    qtbot.addWidget(dialog)
+    assert dialog.reopened is None
+    dialog._rate.setCurrentText("50 frames/s")
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.open(tmp_path, **dialog.reopened)
+    assert desk.session.programme.frame_rate == 50
+
+
+def test_another_picture_track_is_taken_and_those_that_do_not_fit_are_left_out(desk, qtbot, tmp_path):
+    clip = make_clip(tmp_path / "c.mkv", numbered, 3)
+    with av.open(str(clip)) as source, av.open(str(tmp_path / "two.mkv"), "w") as target:
+        copies = [target.add_stream_from_template(source.streams.video[0], opaque=None) for _ in range(2)]
+        for packet in source.demux(video=0):
+            for copy in copies if packet.dts is not None else ():
+                packet.stream = copy
+                target.mux(packet)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(tmp_path / "two.mkv")
+    facts = FactsDialog(desk.session, desk)
+    qtbot.addWidget(facts)
+    facts._track.setCurrentIndex(1)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.open(tmp_path / "two.mkv", **facts.reopened)
+    assert desk.session.programme.picture == 1 and desk.session.programme.video_tracks == [0, 1]
+    dialog = WriteDialog(desk.session, desk)
+    qtbot.addWidget(dialog)
+    qtbot.waitUntil(lambda: "can't carry track 0" in dialog.rows.trouble.text(), timeout=WAIT)
+    dialog._drop.setChecked(True)
+    qtbot.waitUntil(lambda: "Track 0 (ffv1, 160×96) is left out, as asked." in dialog.carried.text(), timeout=WAIT)
+    assert dialog.rows.trouble.text() == ""
+    dialog.done(0)
 
 
 def test_the_key_sheet_has_every_key(desk, qtbot):

@@ -43,9 +43,12 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
         try:
             writer = _trial(programme, source, codec, trial, tracks)
         except WriteError:
-            refused = [track for track in programme.tracks if not _carries(programme, source, codec, trial, track.index)]
-            if not refused or not drop_tracks:
+            refusals = {track: _refusal(programme, source, codec, trial, track.index) for track in programme.tracks}
+            refused = {track: refusal for track, refusal in refusals.items() if refusal is not None}
+            if not refused:
                 raise
+            if not drop_tracks:
+                raise next(iter(refused.values())) from None
             tracks -= {track.index for track in refused}
             losses = [f"Track {track.index} ({track.description}) is left out, as asked." for track in refused]
             writer = _trial(programme, source, codec, trial, tracks)
@@ -70,13 +73,13 @@ def _trial(programme: Programme, source: SignalFormat, codec: Codec, trial: Path
     return writer
 
 
-def _carries(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, track: int) -> bool:
-    """Whether a file can carry one track by itself."""
+def _refusal(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, track: int) -> WriteError | None:
+    """Why a file can't carry one track by itself."""
     try:
         _trial(programme, source, codec, trial, frozenset({track}))
-    except WriteError:
-        return False
-    return True
+    except WriteError as error:
+        return error
+    return None
 
 
 def _losses(programme: Programme, written: SignalFormat, read: Programme, tracks: frozenset[int], ending: str) -> Iterator[str]:

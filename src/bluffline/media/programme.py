@@ -132,6 +132,11 @@ class Programme:
         return max((track.after for track in self.tracks if track.kind == "audio"), default=0.0)
 
     @property
+    def video_tracks(self) -> list[int]:
+        """Numbers of the tracks that could be the picture, the one that is among them."""
+        return sorted([self.picture, *(track.index for track in self.tracks if track.kind == "video")])
+
+    @property
     def title(self) -> str:
         """What to call the programme on screen: the file's name without its ending."""
         return shown(self.path.stem)

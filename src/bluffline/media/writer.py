@@ -202,11 +202,11 @@ class Writer:
         except (av.error.FFmpegError, ValueError, OSError) as error:
             if not self._tracks:
                 raise WriteError(f"The file could not be begun: {error}.") from error
-            carried = "; ".join(
-                f"{track.kind}: {track.description}" for track in self.programme.tracks if track.index in self._tracks
+            carried = ", ".join(
+                f"{track.index} ({track.description})" for track in self.programme.tracks if track.index in self._tracks
             )
             raise WriteError(
-                f"A {self._end} file can't carry these tracks without re-encoding them: {carried}; choose .mov or .mkv."
+                f"A {self._end} file can't carry track {carried} as it is; choose another ending, or have it left out."
             ) from error
 
     def _beyond_the_encoder(self) -> WriteError:
@@ -232,14 +232,15 @@ class Writer:
                 continue
             if self._end == "mxf" and track.description.startswith("pcm") and abs(track.offset) > IN_STEP:
                 raise WriteError(
-                    f"An .mxf file can't hold sound that begins {track.offset:+.3f} s beside the picture; choose .mov or .mkv."
+                    f"An .mxf file can't hold sound that begins {track.offset:+.3f} s beside the picture; "
+                    "choose .mov or .mkv, or have it left out."
                 )
             try:
                 copy = self._output.add_stream_from_template(source, opaque=None)
             except (av.error.FFmpegError, ValueError, TypeError) as error:
                 raise WriteError(
-                    f"A {self._end} file can't carry track {track.index} ({track.description}) unchanged; "
-                    "choose another container."
+                    f"A {self._end} file can't carry track {track.index} ({track.description}) as it is; "
+                    "choose another ending, or have it left out."
                 ) from error
             copy.metadata.update(source.metadata)
             copy.disposition = source.disposition

@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 from types import MappingProxyType
 
@@ -66,14 +67,14 @@ class Session:
 
     # Taking in -----------------------------------------------------------------------------------------------------
 
-    def open(self, path: Path) -> None:
-        """Take a file under control; its survey is begun and has to be run.
+    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> None:
+        """Take a file under control; its survey is begun and has to be run. ``rate`` and ``track`` as for `probe`.
 
         Raises
         ------
         MediaError : the file can't be read; what was under control remains.
         """
-        programme = probe(path)
+        programme = probe(path, rate=rate, track=track)
         self._take(programme, start_survey(programme, self.rules))
         self.frame, self.selected, self.reasons = 0, None, {}
         self._history = History(Work())

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
@@ -168,13 +169,16 @@ class Desk(QMainWindow):
 
     # Taking in -----------------------------------------------------------------------------------------------------
 
-    def open(self, path: Path) -> bool:
-        """Take a programme under control; a file that can't be read is told about and changes nothing."""
+    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
+        """Take a programme under control; a file that can't be read is told about and changes nothing.
+
+        ``rate``: frames a second of numbered pictures; ``track``: the video track to take.
+        """
         self.player.pause()
         self.work.keep_now()
         self.jobs.cancel_and_wait()
         try:
-            self.session.open(path)
+            self.session.open(path, rate=rate, track=track)
         except BlufflineError as error:
             self.header.say(str(error))
             if self.session.survey is not None and not self.session.survey.complete:
@@ -233,6 +237,10 @@ class Desk(QMainWindow):
         dialog = FactsDialog(self.session, self)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             said = dialog.overrides
+            if dialog.reopened is not None:
+                assert self.session.programme is not None
+                self.open(self.session.programme.path, **dialog.reopened)  # type: ignore[arg-type]
+                return
             self.jobs.cancel_and_wait()
             self.session.survey_again(signal_range=said.signal_range, matrix=said.matrix, region=said.region)
             self.work.survey()

@@ -1,11 +1,13 @@
 """The dialogs: facts and overrides, what to write, the key sheet."""
 
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QFormLayout,
@@ -33,6 +35,8 @@ from bluffline.ui.layout import ask_buttons, cancel_button, close_button, dim, l
 from bluffline.ui.style import font
 from bluffline.ui.target import TargetRows
 from bluffline.ui.workers import JobRunner
+
+_RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
 
 
 @dataclass(frozen=True)
@@ -77,6 +81,18 @@ class FactsDialog(QDialog):
         fact("Transfer", told("transfer", source.transfer))
         tracks = "; ".join(f"{track.kind}: {track.description}" for track in programme.tracks)
         fact("Other tracks", tracks or "none")
+        self._programme = programme
+        self._track, self._rate = QComboBox(), QComboBox()
+        for number in programme.video_tracks:
+            self._track.addItem(f"Track {number}", number)
+        self._track.setCurrentIndex(self._track.findData(programme.picture))
+        self._rates = sorted({*_RATES, programme.frame_rate})
+        self._rate.addItems([f"{float(rate):.6g} frames/s" for rate in self._rates])
+        self._rate.setCurrentIndex(self._rates.index(programme.frame_rate))
+        if self._track.count() > 1:
+            form.addRow(dim("Picture track"), self._beside(self._track, "another is opened and surveyed anew"))
+        if programme.opening.numbered:
+            form.addRow(dim("Rate"), self._beside(self._rate, "pictures in files of their own don't say it"))
         self._range, self._matrix = QComboBox(), QComboBox()
         for box, kinds, value, name in (
             (self._range, Range, source.range, "range"),
@@ -85,12 +101,7 @@ class FactsDialog(QDialog):
             for kind in kinds:
                 box.addItem(str(kind), kind)
             box.setCurrentIndex(list(kinds).index(value))
-            line = QHBoxLayout()
-            line.setSpacing(10)
-            line.addWidget(box)
-            line.addWidget(dim(self._standing(session, name)))
-            line.addStretch(1)
-            form.addRow(dim(name.capitalize()), line)
+            form.addRow(dim(name.capitalize()), self._beside(box, self._standing(session, name)))
         self._edges = [QSpinBox() for _ in range(4)]
         line = QHBoxLayout()
         line.setSpacing(8)
@@ -112,12 +123,29 @@ class FactsDialog(QDialog):
         self.setMinimumWidth(640)
 
     @staticmethod
+    def _beside(box: QComboBox, words: str) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(10)
+        line.addWidget(box)
+        line.addWidget(dim(words))
+        line.addStretch(1)
+        return line
+
+    @staticmethod
     def _standing(session: Session, name: str) -> str:
         assert session.programme is not None
         tagged = session.programme.format
         if getattr(session.source, name) != getattr(tagged, name):
             return f"your word; the file was taken as {getattr(tagged, name)}"
         return "assumed: the file does not say" if name in session.source.assumed else "tagged in the file, or your word"
+
+    @property
+    def reopened(self) -> dict[str, object] | None:
+        """How the programme is to be opened anew, by the words of `probe`: by another track or rate; None where by neither."""
+        track, rate = self._track.currentData(), self._rates[self._rate.currentIndex()]
+        if track == self._programme.picture and rate == self._programme.frame_rate:
+            return None
+        return {"track": track, "rate": rate if self._programme.opening.numbered else None}
 
     @property
     def overrides(self) -> Overrides:
@@ -137,7 +165,7 @@ class WriteDialog(QDialog):
         self.setWindowTitle("Prove and write")
         assert session.programme is not None and session.survey is not None
         self._programme, self._source, self._format = session.programme, session.programme.path, session.source
-        self._looking, self._looked = JobRunner(), dict[tuple[str, str], Carriage | str]()
+        self._looking, self._looked = JobRunner(), dict[tuple[str, str, bool], Carriage | str]()
         self._looking.finished.connect(lambda then, result: then(result))
         self.carried = dim("")
         self.carried.setWordWrap(True)
@@ -145,6 +173,8 @@ class WriteDialog(QDialog):
         self._keep = QComboBox()
         for text, way in (("Hold the last good frame", KeepUnreadable.HOLD), ("Black", KeepUnreadable.BLACK)):
             self._keep.addItem(text, way)
+        self._drop = QCheckBox("Leave out those that the file can't carry")
+        self._drop.toggled.connect(lambda _: self.rows.look())
         treated = len(session.treatments)
         start = self._source.with_name(f"{self._source.stem}-legal.mov")
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
@@ -158,6 +188,8 @@ class WriteDialog(QDialog):
         form = QFormLayout()
         form.setHorizontalSpacing(18)
         self.rows.add_to(form)
+        if self._programme.tracks:
+            form.addRow(dim("Other tracks"), self._drop)
         if unreadable:
             form.addRow(dim("Unreadable frames"), self._keep)
             words.setText(
@@ -175,6 +207,11 @@ class WriteDialog(QDialog):
         """What is to be written for frames that can't be read, if there are any."""
         return KeepUnreadable(self._keep.currentData()) if self._unreadable else None
 
+    @property
+    def drop_tracks(self) -> bool:
+        """Whether tracks that the file can't carry are to be left out."""
+        return self._drop.isChecked()
+
     def done(self, result: int) -> None:
         self._looking.cancel_and_wait()
         super().done(result)
@@ -183,7 +220,7 @@ class WriteDialog(QDialog):
         refuse_source_as_target(self._source, target)
         written_format(self._format, codec)
         self._look_at(codec, target)
-        found = self._looked.get((codec.name, target.suffix.lower()))
+        found = self._looked.get((codec.name, target.suffix.lower(), self.drop_tracks))
         self.carried.setText(
             "Looking at what the file will carry …" if found is None
             else "" if isinstance(found, str)
@@ -194,13 +231,13 @@ class WriteDialog(QDialog):
 
     def _look_at(self, codec: Codec, target: Path) -> None:
         """Rehearse a codec and an ending once, away from the window."""
-        key = codec.name, target.suffix.lower()
+        key = codec.name, target.suffix.lower(), self.drop_tracks
         if key in self._looked or self._looking.running:
             return
 
         def job(_: Monitor) -> Carriage | str:
             try:
-                return rehearse(self._programme, self._format, codec, target)
+                return rehearse(self._programme, self._format, codec, target, drop_tracks=key[-1])
             except BlufflineError as error:
                 return str(error)
 

@@ -134,17 +134,20 @@ class LongWork(QObject):
         """Ask where to, then write, read back and prove."""
         dialog = WriteDialog(self.session, self._window)
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            self.start_proof(dialog.rows.target, dialog.rows.codec.name, dialog.keep)
+            self.start_proof(dialog.rows.target, dialog.rows.codec.name, dialog.keep, drop_tracks=dialog.drop_tracks)
 
-    def start_proof(self, target: Path, codec: str, keep: KeepUnreadable | None = None) -> None:
-        """Write ``target`` in the background and prove it; ``keep``: what is written for frames that can't be read."""
+    def start_proof(self, target: Path, codec: str, keep: KeepUnreadable | None = None, *, drop_tracks: bool = False) -> None:
+        """Write ``target`` in the background and prove it.
+
+        ``keep``: what is written for frames that can't be read; ``drop_tracks``: leave out those that can't be carried.
+        """
         survey = self.session.survey
         assert survey is not None
         chosen = codec_for(target, codec)
         shots, treatments = list(self.session.shots), dict(self.session.treatments)
 
         def job(monitor: Monitor) -> Proof:
-            carriage = rehearse(survey.programme, survey.source, chosen, target)
+            carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
             return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, certificate_files)
 
         self.jobs.start(job, self._tell_proof)
