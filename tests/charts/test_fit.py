@@ -1,9 +1,13 @@
 """The chart fit against cameras whose curve, cast and matrix are known."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from bluffline.charts.covered import covered
 from bluffline.charts.fit import Aim, Wishes, fit_chart, measure_chart
+from bluffline.charts.frame import ChartFrame
 from bluffline.charts.locate import find_chart
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import Samples, sample_frame
@@ -15,9 +19,10 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.signal.colorimetry import camera_light, camera_signal, lab_to_xyz, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
+from bluffline.signal.matrix import Matrix
 from bluffline.treat.bake import baked, fitted_cdl, lab_of, residual
 from bluffline.treat.colour import Balance, ColourMatrix, RootPolynomial
-from clips import signal
+from clips import signal, to_planes
 from filmed import Filming, camera
 
 GLAZE = load_reference("glaze-24")
@@ -145,10 +150,11 @@ def test_skin_first_serves_the_skin_patches():
 def test_patches_are_weighed_by_name_and_the_matrix_may_have_the_least_squares():
     samples = seen_by(Filming(gains=(1.2, 1.0, 0.7), matrix=MIXING))
     samples.light[3] *= 1.6  # one patch was dirty
-    plain = fit_chart(samples, GLAZE, SOURCE, Wishes(Aim.MATRIX))
+    taken = {GLAZE.names[3]: 1.0}  # though it looks covered
+    plain = fit_chart(samples, GLAZE, SOURCE, Wishes(Aim.MATRIX, weights=taken))
     squares, without = (
         fit_chart(samples, GLAZE, SOURCE, Wishes(Aim.MATRIX, least_squares=True, weights=weights))
-        for weights in ({}, {GLAZE.names[3]: 0.0})
+        for weights in (taken, {GLAZE.names[3]: 0.0})
     )
     others = np.arange(24) != 3
     assert without.result.difference.total[others].mean() < 0.1 < squares.result.difference.total[others].mean()
@@ -204,6 +210,54 @@ def test_what_a_chart_does_not_carry_is_refused_with_the_reason(name, clipped, a
     reference = load_reference(name)
     with pytest.raises(ChartError, match=sentence):
         fit_chart(seen_by(Filming(), reference, clipped), reference, SOURCE, Wishes(aim))
+
+
+def test_covered_patches_are_told_and_left_out_and_no_camera_makes_them_seem_so():
+    rng = np.random.default_rng(0)
+    wanted = camera_signal(GLAZE.light("bt709"), "bt709")
+    falsely = found = hidden = 0
+    for seed in range(100):
+        seen = camera(GLAZE.light("bt709"), Filming.drawn(seed))
+        falsely += covered(seen, wanted).sum()
+        under = rng.choice(24, 1 + seed % 5, replace=False)
+        seen_under = seen.copy()
+        seen_under[under] = np.array([0.55, 0.42, 0.36]) * rng.uniform(0.6, 1.3) if seed % 2 else rng.uniform(0.1, 0.8, 3)
+        plain = under[np.abs(seen_under[under] - seen[under]).max(axis=1) > 0.3]
+        found, hidden = found + covered(seen_under, wanted)[plain].sum(), hidden + len(plain)
+    assert falsely <= 4 and found >= 0.95 * hidden
+    samples = seen_by(Filming(gains=(1.2, 1, 0.8)))
+    samples.light[3] = samples.light[10] = (0.2, 0.1, 0.08)
+    fit = fit_chart(samples, GLAZE, SOURCE)
+    told = "does not look like its patch in the reference (is it covered?) and is left out of the fit."
+    assert [note for note in fit.notes if note.endswith(told)] == [f"{GLAZE.names[n]} {told}" for n in (3, 10)]
+    assert not fit.used[[3, 10]].any() and np.delete(fit.result.difference.total, (3, 10)).max() < 0.5
+    kept = fit_chart(samples, GLAZE, SOURCE, Wishes(weights={GLAZE.names[3]: 1.0}))
+    assert kept.used[3], "a weight given by hand is the operator's word"
+    samples.light[12:] = (0.2, 0.1, 0.08)
+    assert any("patches don't look like theirs in" in note for note in fit_chart(samples, GLAZE, SOURCE).notes)
+
+
+def test_a_perfect_hlg_chart_is_perfect():
+    """Reference white is at 75 % there, not at the end of the range [BT2408]."""
+    light = GLAZE.light("bt2020")
+    rgb = camera_signal(np.repeat(np.repeat(light.reshape(4, 6, 3), 40, axis=0), 40, axis=1), "hlg")
+    assert camera_signal(np.ones(3), "hlg") == pytest.approx(0.75, abs=1e-4)
+    hlg = replace(signal(240, 160, sampling="444", matrix=Matrix.BT2020), transfer="hlg", primaries="bt2020")
+    corners = ChartFrame(((0, 0), (240, 0), (240, 160), (0, 160)))
+    stage = measure_chart(sample_frame(to_planes(rgb, hlg), hlg, corners, GLAZE.layout), GLAZE, hlg)
+    assert stage.mean < 0.5, "0.2 ΔE of it is rounding to 10 bits"
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_cdl_of_a_fit_comes_near_to_the_reference(seed):
+    samples = seen_by(Filming.drawn(seed) if seed < 4 else Filming(gains=(1.03, 1, 0.97), contrast=0.05 * (seed - 4)))
+    fit = fit_chart(samples, GLAZE, SOURCE)
+    filmed = camera_signal(samples.light, "bt709")
+    means = [
+        delta_e_2000(lab_of(np.nan_to_num(step.apply(filmed)), SOURCE), GLAZE.lab).mean()
+        for step in (fitted_cdl(fit.steps, SOURCE, filmed), fitted_cdl(fit.steps, SOURCE))
+    ]
+    assert means[0] < min(means[1] + 0.01, 0.35 * fit.stages[0].mean), "nearer than by all colours alike, and than nothing"
 
 
 def test_the_source_is_judged_as_it_was_filmed():

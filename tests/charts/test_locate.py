@@ -6,11 +6,14 @@ import pytest
 from bluffline.charts.frame import SURE
 from bluffline.charts.locate import find_chart, follow
 from bluffline.charts.reference import load_reference
+from bluffline.charts.sample import sample_frame
+from bluffline.charts.shot import ChartShot
 from bluffline.demo import demo_clip
 from bluffline.demo.line_up import CHART_CORNERS
 from bluffline.errors import ChartError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
+from bluffline.report.chart import doubts
 from clips import signal, to_planes
 from filmed import Filming, film
 
@@ -74,6 +77,19 @@ def test_the_demo_cards_are_found_and_never_called_sure():
     (left, top), _, (right, bottom), _ = frame.corners
     assert (left, top, right, bottom) == pytest.approx((196, 201, 1096, 563), abs=8)
     assert frame.confidence < SURE
+
+
+@pytest.mark.parametrize("places", [1, 2, 3])
+def test_more_than_one_chart_is_told(places):
+    reference = load_reference("glaze-24")
+    filmed = [film(reference, Filming(roll=90 * n, size=0.8 - 0.1 * n, seed=n)) for n in range(places)]
+    planes = tuple(np.hstack([planes[c] for planes, *_ in filmed]) for c in range(3))
+    source = signal(960 * places, 540)
+    frame = find_chart(planes, source, reference)
+    assert frame.others == places - 1 and frame.confidence > SURE
+    told = doubts(ChartShot(0, frame, sample_frame(planes, source, frame, reference.layout)))
+    assert len(told) == (places > 1) and (places == 1 or f"{places} charts like it" in told[0])
+    assert missed(frame, filmed[0][2]) < 3, "the largest is measured"
 
 
 def test_a_picture_without_a_chart_is_a_sentence():

@@ -7,40 +7,24 @@ in CIE Lab under D65, as the light that a camera of the programme's transfer cha
 
 from collections.abc import Callable, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
 from types import MappingProxyType
 
 import numpy as np
-import scipy  # its parts are loaded when they are first used: the desk need not wait for them
 from numpy.typing import NDArray
 
+from bluffline.charts.covered import covered
 from bluffline.charts.reference import Reference
 from bluffline.charts.sample import CLIPPED, Samples, is_uneven
+from bluffline.charts.solve import STAGES, Array, Chart, Find
 from bluffline.errors import ChartError
-from bluffline.signal.colorimetry import camera_light, camera_signal, rgb_to_xyz, xyz_to_lab
+from bluffline.signal.colorimetry import camera_signal, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import Difference, delta_e_2000, difference
 from bluffline.signal.format import SignalFormat
-from bluffline.treat.colour import (
-    Balance,
-    ColourMatrix,
-    ColourStep,
-    NeutralScale,
-    RootPolynomial,
-    Row,
-    Straighten,
-    root_terms,
-)
-from bluffline.treat.curves import rising
+from bluffline.treat.colour import ColourStep
 
-Array = NDArray[np.float64]
-
-_LEAST_PATCHES = {"matrix": 6, "root 2": 10, "root 3": 20}
-_LEAST_SPREAD = 0.02  # least over greatest singular value of the patches' light, from which a matrix can be solved
 _SKIN_WEIGHT = 4.0
-_DARK = 0.03  # light that is added where colours are weighed by their darkness, so that black does not count for everything
-_RIDGE = 1e-4  # what holds a root polynomial's coefficients near those of no change
-_STEP = 1e-4  # of a coefficient, for slopes
 _WORSE = 0.1  # ΔE by which a patch has to be worse to be told
 
 
@@ -51,6 +35,14 @@ class Aim(StrEnum):
     STRAIGHTEN = "straighten"
     MATRIX = "matrix"
     AUTO = "auto"
+
+
+_STAGES_TO = {
+    Aim.NEUTRAL: ("neutral",),
+    Aim.STRAIGHTEN: ("neutral", "straighten"),
+    Aim.MATRIX: ("neutral", "straighten", "matrix"),
+}
+_GREYS_ONLY = ("neutral", "straighten")
 
 
 @dataclass(frozen=True)
@@ -120,38 +112,6 @@ class ChartFit:
         return self.stages[self.chosen]
 
 
-@dataclass(frozen=True, eq=False)
-class _Chart:
-    """What a fit works on: measured R′G′B′; the reference as X, Y, Z, Lab and light; what each patch counts."""
-
-    signal: Array
-    xyz: Array
-    light: Array
-    lab: Array
-    weights: Array
-    neutral: NDArray[np.bool_]
-    transfer: str
-    to_xyz: Array
-    least_squares: bool
-
-    def without(self, patch: int) -> "_Chart":
-        weights = self.weights.copy()
-        weights[patch] = 0
-        return replace(self, weights=weights)
-
-    def light_through(self, steps: tuple[ColourStep, ...]) -> Array:
-        signal = self.signal
-        for step in steps:
-            signal = step.apply(signal)
-        return camera_light(signal, self.transfer)
-
-    def lab_through(self, steps: tuple[ColourStep, ...]) -> Array:
-        return self.lab_of(self.light_through(steps))
-
-    def lab_of(self, light: Array) -> Array:
-        return xyz_to_lab(light @ self.to_xyz.T)
-
-
 def measure_chart(samples: Samples, reference: Reference, source: SignalFormat) -> Stage:
     """The chart as it was filmed, against its reference."""
     lab = xyz_to_lab(samples.light @ rgb_to_xyz(source.primaries).T)
@@ -178,14 +138,22 @@ def fit_chart(
         raise ChartError("The chart can't be fitted: it has no neutral patch that is not clipped.")
     even_light = aim is Aim.AUTO if wishes.even_light is None else wishes.even_light
     samples, notes = _evened(samples, even_light)
-    inside = reference.in_gamut(source.primaries)
+    signal = camera_signal(samples.light, source.transfer)
+    hidden, doubt = _covered(signal, reference, source, wishes)
+    notes += doubt
+    reasons = {
+        "is clipped": clipped,
+        f"lies outside the programme's gamut ({source.primaries})": ~reference.in_gamut(source.primaries),
+        "does not look like its patch in the reference (is it covered?)": hidden,
+    }
+    out = np.zeros(len(clipped), bool)
     for n, name in enumerate(reference.names):
-        if clipped[n] or not inside[n]:
-            why = "is clipped" if clipped[n] else f"lies outside the programme's gamut ({source.primaries})"
+        if why := next((words for words, holds in reasons.items() if holds[n]), None):
             notes.append(f"{name} {why} and is left out of the fit.")
-    weights = np.where(clipped | ~inside, 0.0, _weights(reference, wishes))
-    chart = _Chart(
-        camera_signal(samples.light, source.transfer),
+            out[n] = True
+    weights = np.where(out, 0.0, _weights(reference, wishes))
+    chart = Chart(
+        signal,
         reference.xyz,
         reference.light(source.primaries),
         reference.lab,
@@ -197,7 +165,7 @@ def fit_chart(
     )
     stages = [measure_chart(samples, reference, source)]
     left_out: list[dict[str, tuple[ColourStep, ...]]] = [{"source": ()} for _ in weights]
-    for name, (base, find) in _STAGES.items():
+    for name, (base, find) in STAGES.items():
         if aim is not Aim.AUTO and name not in _STAGES_TO[aim]:
             break
         progress(name)
@@ -218,6 +186,17 @@ def fit_chart(
     if worse:
         notes.append(f"Worse than before the fit: {', '.join(worse)}.")
     return ChartFit(tuple(stages), chosen, weights > 0, worse, tuple(notes))
+
+
+def _covered(signal: Array, reference: Reference, source: SignalFormat, wishes: Wishes) -> tuple[NDArray[np.bool_], list[str]]:
+    """Patches that are covered, unless the operator has given them a weight; where it is too many, a doubt of the whole."""
+    wanted = np.clip(camera_signal(reference.light(source.primaries), source.transfer), 0.0, 1.1)
+    named = np.array([name in wishes.weights for name in reference.names])
+    found = covered(signal, wanted) & ~named
+    if found.sum() <= len(found) // 3:
+        return np.asarray(found), []
+    words = f"{found.sum()} of {len(found)} patches don't look like theirs in {reference.title}"
+    return np.zeros(len(found), bool), [f"{words}: it is another chart, or covered, or its corners are in the wrong place."]
 
 
 def _weights(reference: Reference, wishes: Wishes) -> Array:
@@ -248,10 +227,10 @@ def _evened(samples: Samples, wanted: bool) -> tuple[Samples, list[str]]:
 def _judged(
     name: str,
     steps: tuple[ColourStep, ...],
-    chart: _Chart,
+    chart: Chart,
     left_out: list[dict[str, tuple[ColourStep, ...]]],
     base: str,
-    find: "_Find",
+    find: Find,
 ) -> Stage:
     """The stage, with each patch judged by steps that were found without it; ``left_out`` grows by those steps."""
     lab = chart.lab_through(steps)
@@ -287,120 +266,3 @@ def _why(stages: list[Stage], chosen: int) -> str:
         following = stages[chosen + 1]
         return f"{sentence}; with {following.name} it would be {following.left_out_mean:.2f}."
     return f"{sentence}."
-
-
-def _neutral_scale(chart: _Chart, before: tuple[ColourStep, ...], _: ColourStep | None) -> ColourStep:
-    """Each grey neutral at its own brightness; a single one by gains."""
-    greys = chart.neutral & (chart.weights > 0)
-    light = chart.light_through(before)[greys]
-    luminance, wanted = light @ chart.to_xyz[1], chart.light[greys]
-    target = wanted * (luminance / (wanted @ chart.to_xyz[1]))[:, None]
-    if not greys.any() or luminance.min() <= 0:
-        raise ChartError("The neutral scale needs a neutral patch that is neither clipped nor black.")
-    if greys.sum() == 1:
-        red, green, blue = (float(gain) for gain in (target / light)[0])
-        return Balance((red, green, blue), chart.transfer)
-    seen, target = (camera_signal(values, chart.transfer) for values in (light, target))
-    curves = [rising(seen[:, n], target[:, n]) for n in range(3)]
-    if min(len(points) for points in curves) < 2:
-        raise ChartError("The neutral scale needs neutral patches of different brightness.")
-    return NeutralScale(curves[0], curves[1], curves[2])
-
-
-def _straighten(chart: _Chart, before: tuple[ColourStep, ...], _: ColourStep | None) -> ColourStep:
-    """Each grey at its reference brightness."""
-    greys = chart.neutral & (chart.weights > 0)
-    pairs = (chart.light_through(before)[greys] @ chart.to_xyz[1], chart.xyz[greys, 1])
-    seen, target = (camera_signal(luminance, chart.transfer) for luminance in pairs)
-    points = rising(seen, target)
-    if len(points) < 2:
-        raise ChartError("To straighten, two neutral patches of different brightness are needed.")
-    return Straighten(points)
-
-
-def _matrix(chart: _Chart, before: tuple[ColourStep, ...], start: ColourStep | None) -> ColourStep:
-    """The least squares on X, Y, Z; from there (or from a solution with a patch more) the least mean CIEDE2000 is sought."""
-    light = _spanning(chart, before, "matrix")
-    if chart.least_squares:
-        return ColourMatrix(_as_rows(_least_squares(chart, light, _EVENLY)), chart.transfer)
-    rows = np.array(start.rows) if isinstance(start, ColourMatrix) else _least_squares(chart, light, _EVENLY)
-    used = chart.weights > 0
-    weights = chart.weights[used] / chart.weights[used].sum()
-    light, lab = light[used], chart.lab[used]
-
-    def judged(numbers: Array) -> tuple[float, Array]:
-        """Mean difference and its slopes, from one look at seven matrices."""
-        tried = numbers + np.concatenate([np.zeros((1, 6)), np.eye(6) * _STEP])
-        seen = chart.lab_of(np.einsum("tij,nj->tni", _rows_of(tried), light))
-        means = delta_e_2000(seen, lab) @ weights
-        return float(means[0]), (means[1:] - means[0]) / _STEP
-
-    options = {"maxiter": 2 if isinstance(start, ColourMatrix) else 60, "gtol": 1e-3}  # a patch less moves little
-    found = scipy.optimize.minimize(judged, rows[:, :2].ravel(), jac=True, method="BFGS", options=options)
-    return ColourMatrix(_as_rows(_rows_of(found.x)), chart.transfer)
-
-
-def _rows_of(numbers: Array) -> Array:
-    """(..., 6) the first two of each row to (..., 3, 3) rows that add up to 1."""
-    first = numbers.reshape(*numbers.shape[:-1], 3, 2)
-    return np.concatenate([first, 1 - first.sum(axis=-1, keepdims=True)], axis=-1)
-
-
-def _root(degree: int) -> "_Find":
-    def find(chart: _Chart, before: tuple[ColourStep, ...], _: ColourStep | None) -> ColourStep:
-        terms = root_terms(_spanning(chart, before, f"root {degree}"), degree)
-        return RootPolynomial(_as_rows(_least_squares(chart, terms, _BY_EYE)), degree, chart.transfer)
-
-    return find
-
-
-def _spanning(chart: _Chart, before: tuple[ColourStep, ...], name: str) -> Array:
-    """Light of all patches, where those in use are enough and different enough."""
-    light, used = chart.light_through(before), chart.weights > 0
-    least = _LEAST_PATCHES[name]
-    if used.sum() < least:
-        raise ChartError(f"The fit “{name}” needs {least} patches that are not clipped; the chart has {used.sum()}.")
-    spread = np.linalg.svd(light[used] / light[used].max(axis=1, keepdims=True), compute_uv=False)
-    if spread[2] < _LEAST_SPREAD * spread[0]:
-        raise ChartError(f"The fit “{name}” needs patches of different colours: with these its matrix is singular.")
-    return light
-
-
-_EVENLY, _BY_EYE = 0.0, 2 / 3  # powers of luminance by which patches are weighed: by light, and about as CIE Lab sees them
-
-
-def _least_squares(chart: _Chart, terms: Array, power: float) -> Array:
-    """(3, K) coefficients of terms (N, K) of light, each row adding up to 1, with the least squares on X, Y, Z."""
-    count = terms.shape[1]
-    free = np.concatenate([np.eye(count - 1), -np.ones((1, count - 1))])  # what leaves the sum of a row as it is
-    identity = np.eye(3, count)
-    weights = np.sqrt(chart.weights) / (chart.xyz[:, 1] + _DARK) ** power
-    left = (chart.xyz - terms @ identity.T @ chart.to_xyz.T) * weights[:, None]
-    design = np.einsum("ij,nk->nijk", chart.to_xyz, terms @ free) * weights[:, None, None, None]
-    design = design.reshape(left.size, -1)
-    if count > 3:
-        design = np.concatenate([design, np.eye(design.shape[1]) * np.sqrt(_RIDGE)])
-        left = np.append(left, np.zeros(design.shape[1]))
-    numbers = np.linalg.lstsq(design, left.ravel(), rcond=None)[0]
-    return np.asarray(identity + numbers.reshape(3, count - 1) @ free.T)
-
-
-def _as_rows(rows: Array) -> tuple[Row, Row, Row]:
-    red, green, blue = (tuple(map(float, row)) for row in rows)
-    return red, green, blue
-
-
-_Find = Callable[[_Chart, tuple[ColourStep, ...], ColourStep | None], ColourStep]
-_STAGES: dict[str, tuple[str, _Find]] = {
-    "neutral": ("source", _neutral_scale),
-    "straighten": ("neutral", _straighten),
-    "matrix": ("straighten", _matrix),
-    "root 2": ("straighten", _root(2)),
-    "root 3": ("straighten", _root(3)),
-}
-_STAGES_TO = {
-    Aim.NEUTRAL: ("neutral",),
-    Aim.STRAIGHTEN: ("neutral", "straighten"),
-    Aim.MATRIX: ("neutral", "straighten", "matrix"),
-}
-_GREYS_ONLY = ("neutral", "straighten")

@@ -20,7 +20,8 @@ class ChartFrame:
     """Corners of the grid of cells: the chart's own upper left, upper right, lower right and lower left.
 
     In luma samples from the top left corner of the picture, wherever the chart is turned to; a mirrored chart runs the
-    other way round. ``confidence``: 0 … 1 where the frame was found automatically, None where it was placed by hand.
+    other way round. ``confidence``: 0 … 1 where the frame was found automatically, None where it was placed by hand;
+    ``others``: how many more charts like it were found elsewhere in the picture.
 
     Raises
     ------
@@ -29,6 +30,7 @@ class ChartFrame:
 
     corners: tuple[Point, Point, Point, Point]
     confidence: float | None = None
+    others: int = 0
 
     def __post_init__(self) -> None:
         points = np.array(self.corners)

@@ -57,19 +57,24 @@ def find_chart(planes: Planes, source: SignalFormat, reference: Reference) -> Ch
     layout = reference.layout
     telling = min(layout.rows, layout.columns) > 1 and len(wanted) > _FEW  # a few patches in a row look like many a thing
     best: dict[tuple[bool, int, int], _Placement] = {}
+    charts: list[_Placement] = []
     for lattice in _lattices(find_quads(picture), layout):
-        for turn, placement in _placements(picture, lattice, layout, wanted):
+        if charts and len(lattice) < _SUPPORT * len(wanted):
+            break  # one is found surely, and there is no room for another on this grid or a smaller one
+        placed = list(_placements(picture, lattice, layout, wanted))
+        for turn, placement in placed:
             if turn not in best or placement.merit > best[turn].merit:
                 best[turn] = placement
-        if telling and any(placement.fit > _FIT_HIGH and placement.support >= _SUPPORT for placement in best.values()):
-            break
+        likely = max((placement for _, placement in placed), key=lambda placement: placement.merit, default=None)
+        if telling and likely is not None and _is_sure(likely):
+            charts.append(likely)
     ranked = sorted(best.values(), key=lambda placement: placement.merit, reverse=True)
     if not ranked or ranked[0].fit <= 0:
         raise ChartError("No chart like this one was found in the picture: place its four corners by hand.")
     first = ranked[0]
     side = np.sqrt(abs(shoelace(first.corners)) / len(wanted))
     others = (other for other in ranked[1:] if np.abs(other.corners - first.corners).max() > side / 2)
-    ahead = first.fit - max((other.fit for other in others), default=0.0)
+    ahead = first.fit - max((other.fit for other in others if _overlaps(other, first) or not _is_sure(other)), default=0.0)
     confidence = (
         np.clip((first.fit - _FIT_LOW) / (_FIT_HIGH - _FIT_LOW), 0, 1)
         * min(first.support / _SUPPORT, 1.0)
@@ -78,9 +83,18 @@ def find_chart(planes: Planes, source: SignalFormat, reference: Reference) -> Ch
     )
     a, b, c, d = ((float(x), float(y)) for x, y in (first.corners + 0.5) * scale)
     try:
-        return ChartFrame((a, b, c, d), float(confidence))
+        return ChartFrame((a, b, c, d), float(confidence), sum(not _overlaps(other, first) for other in charts))
     except ChartError as error:
         raise ChartError("No chart like this one was found in the picture: place its four corners by hand.") from error
+
+
+def _is_sure(placed: _Placement) -> bool:
+    return placed.fit > _FIT_HIGH and placed.support >= _SUPPORT
+
+
+def _overlaps(one: _Placement, other: _Placement) -> bool:
+    hulls = [cv2.convexHull(placed.corners.astype(np.float32)) for placed in (one, other)]
+    return bool(cv2.intersectConvexConvex(hulls[0], hulls[1])[0] > 0)
 
 
 def follow(before: Planes, now: Planes, source: SignalFormat, frame: ChartFrame) -> tuple[Point, float]:

@@ -75,11 +75,19 @@ def _stage_report(stage: Stage) -> dict[str, Any]:
 
 
 def doubts(shot: ChartShot) -> list[str]:
-    """What is to be told of a chart frame that was found, but not surely."""
-    confidence = shot.chart_frame.confidence
-    if confidence is None or confidence >= SURE:
-        return []
-    return [f"The chart was found with a confidence of only {confidence:.2f}: check its corners, or place them by hand."]
+    """What is to be told of a chart frame that was found, but not surely, or that is not the only one."""
+    found, told = shot.chart_frame, []
+    if found.confidence is not None and found.confidence < SURE:
+        told = [
+            f"The chart was found with a confidence of only {found.confidence:.2f}: check its corners, or place them by hand."
+        ]
+    if found.others:
+        x, y = np.mean(found.corners, axis=0)
+        told.append(
+            f"There are {found.others + 1} charts like it in the picture; the one around {x:.0f}, {y:.0f} is measured: "
+            "place its corners to choose."
+        )
+    return told
 
 
 def tint_of(stage: Stage, reference: Reference) -> str:

@@ -71,10 +71,14 @@ class ChartResult:
         """(N, 3) R′G′B′ that the patches ought to have."""
         return self.reference.signal(self.request.source)
 
+    @property
+    def filmed(self) -> NDArray[np.float64]:
+        """(N, 3) R′G′B′ of the patches as they were filmed."""
+        return camera_signal(self.shot.samples.light, self.request.source.transfer)
+
     def through(self, steps: Treatment) -> NDArray[np.float64]:
         """(N, 3) R′G′B′ of the patches as some steps leave them."""
-        filmed = camera_signal(self.shot.samples.light, self.request.source.transfer)
-        return np.asarray(apply_to_colours(steps, filmed, luma_weights(self.request.source)), np.float64)
+        return np.asarray(apply_to_colours(steps, self.filmed, luma_weights(self.request.source)), np.float64)
 
 
 def read_and_fit(request: ChartRequest, monitor: Monitor) -> ChartResult:

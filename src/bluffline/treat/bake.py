@@ -18,6 +18,7 @@ CURVE_SIZE = 4096
 DRAFT_SIZE = 33
 # R′G′B′ that a table spans: what narrow range can store, −7 … 109 %, and a little more.
 LOW, HIGH = -0.08, 1.10
+_ENOUGH = 1e-4  # relative gain in a turn, below which a CDL is as near as it gets
 _ONE_BY_ONE = (Balance, NeutralScale, Straighten)  # steps in which no component looks at another
 
 
@@ -101,7 +102,7 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
         def seen(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
             return delta_e_2000(shown, lab_of(np.nan_to_num(step(numbers).apply(colours)), source))
 
-        tries = [scipy.optimize.least_squares(seen, begin, bounds=bounds).x for begin in (found, start)]
+        tries = [scipy.optimize.least_squares(seen, begin, bounds=bounds, ftol=_ENOUGH).x for begin in (found, start)]
         found = min((found, *tries), key=lambda numbers: float(seen(numbers).mean()))
     return step(np.round(found, 6))
 

@@ -285,8 +285,9 @@ class Charting:
     def write_lut(self, path: Path) -> None:
         """Save the steps on colours of the shot in view; as a CDL, with how far it is from them."""
         steps, source, ending = colours_of(self.session.treatment), self.session.source, path.suffix.lower()
+        patches = None if self.model.result is None else self.model.result.filmed
         try:
-            step = fitted_cdl(steps, source) if ending == ".cdl" else bake_cube(steps, source, name=path.stem)
+            step = fitted_cdl(steps, source, patches) if ending == ".cdl" else bake_cube(steps, source, name=path.stem)
             save_text(path, step_text_for(step, ending))
         except BlufflineError as error:
             self._say(str(error))
