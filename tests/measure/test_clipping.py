@@ -72,9 +72,9 @@ def test_kernels_compiled_and_plain_agree():
     plane = np.random.default_rng(2).integers(880, 941, (30, 90)).astype(np.uint16)
     plane[5:20, 20:70] = 940
     sums = [np.zeros(1024 * 8, np.int64) for _ in range(2)]
-    steps, apart = ([np.zeros(64, np.int64) for _ in range(2)] for _ in range(2))
-    plateau_kernels.count_tones(plane, 900, 1023, 8, sums[0], steps[0], apart[0])
-    plateau_kernels.count_tones.py_func(plane, 900, 1023, 8, sums[1], steps[1], apart[1])
+    steps, apart = ([np.zeros(size, np.int64) for _ in range(2)] for size in ((3, 64), 64))
+    plateau_kernels.count_tones(plane, 900, 1023, sums[0], steps[0], apart[0])
+    plateau_kernels.count_tones.py_func(plane, 900, 1023, sums[1], steps[1], apart[1])
     assert np.array_equal(*sums) and np.array_equal(*steps) and np.array_equal(*apart) and sums[0].sum() > 60
     arguments = (plane, 938, 942, 940.0, 35.0)
     assert plateau_kernels.edges_of(*arguments) == plateau_kernels.edges_of.py_func(*arguments)

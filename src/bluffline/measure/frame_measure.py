@@ -18,7 +18,7 @@ from bluffline.measure.reserved import find_reserved
 from bluffline.signal.format import SignalFormat
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
-_BLOCK_ROWS = 270  # lines that tell the means of blocks as well as all
+_BLOCK_ROWS = 120  # lines that tell the means of blocks as well as all
 _COARSE = 32  # bins of luma; chroma has half as many
 _COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
 _LOW_PERCENTILE, _HIGH_PERCENTILE = 0.001, 0.999

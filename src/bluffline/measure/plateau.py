@@ -16,19 +16,19 @@ from numpy.typing import NDArray
 
 from bluffline.measure import plateau_kernels as kernels
 from bluffline.measure.counted import Planes, rgb_arithmetic
+from bluffline.measure.plateau_kernels import SPAN
 from bluffline.measure.region import Region
 from bluffline.measure.survey_kernels import count_codes
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels
 
-_ROWS = 120  # lines of a picture that tell of its flat parts as much as all
+_ROWS, _SITE_ROWS = 90, 60  # lines of a picture, and of its components, that tell of its flat parts as much as all
 _STRAY = 0.0005  # share of the picture that may lie beyond a plateau: ringing of the codec
 _LEAST_SHARE = 0.001
 _LEAST_CONTRAST = 5.0  # percent between the extremes: below, the frame is one flat tone
 _SEARCHED = 3.0  # percent below the extreme in which the fullest tone is sought
 _TONE = 0.15  # percent on either side that count as one tone
 _ZONE = 1.2  # percent about the fullest tone in which tones are compared
-_SPAN = 4  # pixels of a row whose mean is one tone
 _ALIKE = 0.13  # percent that the middle half of the tones may differ by …
 _ALIKE_NOISE = 0.9  # … or so many times the deviation from pixel to pixel …
 _ALIKE_UNREST = 2.2  # … or that of tones from those a little way off, which coding sets apart …
@@ -83,7 +83,7 @@ def find_plateau(
     if pixels == 0 or last - first < _LEAST_CONTRAST * percent:
         return NO_PLATEAU
     zone, end = max(round(_ZONE * percent), 1), len(histogram) - 1
-    fullest = _fullest(inwards, max(last - round(_SEARCHED * percent), 0), last, max(round(_TONE * percent), 0))
+    fullest = _fullest(cumulative, max(last - round(_SEARCHED * percent), 0), last, max(round(_TONE * percent), 0))
     if int(inwards[max(fullest - zone, 0) : fullest + zone + 1].sum()) < _LEAST_SHARE * pixels:
         return NO_PLATEAU
     middle = fullest if top else end - fullest
@@ -92,9 +92,9 @@ def find_plateau(
     if outside > _BEYOND * int(inwards[max(fullest - zone, 0) : fullest + zone + 1].sum()):
         return NO_PLATEAU  # noisier than any grain
     tones, noise, unrest, spans = _tones(parts, low, high, end + 1)
-    if spans * _SPAN < _LEAST_SHARE * sum(part.size for part in parts) / 2 or noise > _GRAINLESS * percent:
+    if spans * SPAN < _LEAST_SHARE * sum(part.size for part in parts) / 2 or noise > _GRAINLESS * percent:
         return NO_PLATEAU
-    lower, level, upper = (float(np.searchsorted(tones, share * spans)) / _SPAN for share in (0.25, 0.5, 0.75))
+    lower, level, upper = (float(np.searchsorted(tones, share * spans)) / SPAN for share in (0.25, 0.5, 0.75))
     if upper - lower > max(_ALIKE * percent, _ALIKE_NOISE * noise, _ALIKE_UNREST * unrest, _ALIKE_CODES):
         return NO_PLATEAU
     half = max(2.5 * noise, 2.5 * unrest, _ALIKE * percent, 0.6)
@@ -111,26 +111,27 @@ def find_plateau(
     return Plateau(above, 100.0 * area / pixels, bool(graphic))
 
 
-def _fullest(histogram: NDArray[np.int64], first: int, last: int, half: int) -> int:
+def _fullest(cumulative: NDArray[np.int64], first: int, last: int, half: int) -> int:
     """The code from ``first`` to ``last`` with the most pixels within ``half`` codes."""
-    held = np.concatenate([[0], np.cumsum(histogram)])
     codes = np.arange(first, last + 1)
-    near = held[np.minimum(codes + half + 1, len(histogram))] - held[np.maximum(codes - half, 0)]
-    return first + int(np.argmax(near))
+    upper = cumulative[np.minimum(codes + half, len(cumulative) - 1)]
+    under = codes - half - 1
+    return first + int(np.argmax(upper - np.where(under >= 0, cumulative[np.maximum(under, 0)], 0)))
 
 
 def _tones(parts: Sequence[NDArray[Any]], low: int, high: int, bins: int) -> tuple[NDArray[np.int64], float, float, int]:
-    """Tones in a zone, each the sum of `_SPAN` pixels.
+    """Tones in a zone, each the sum of `SPAN` pixels.
 
     Returns
     -------
     their cumulative counts; the deviation from pixel to pixel, and of tones from those a little way off, in codes; their number
     """
-    sums, steps, apart = np.zeros(bins * _SPAN, np.int64), np.zeros(64, np.int64), np.zeros(64 * _SPAN, np.int64)
+    sums, apart = np.zeros(bins * SPAN, np.int64), np.zeros(64 * SPAN, np.int64)
+    steps = np.zeros((SPAN - 1, 64), np.int64)
     for part in parts:
-        kernels.count_tones(part, low, high, _SPAN, sums, steps, apart)
+        kernels.count_tones(part, low, high, sums, steps, apart)
     cumulative = np.cumsum(sums)
-    return cumulative, _deviation(steps), _deviation(apart) / _SPAN, int(cumulative[-1])
+    return cumulative, _deviation(steps.sum(axis=0)), _deviation(apart) / SPAN, int(cumulative[-1])
 
 
 def _deviation(differences: NDArray[np.int64]) -> float:
@@ -185,7 +186,7 @@ def find_component_plateaus(planes: Planes, source: SignalFormat, parts: Sequenc
         room, across, down = 0, 1, step
     else:
         columns, rows = source.chroma_size
-        step, room = row_step(rows), 1 << (source.bit_depth - 1)
+        step, room = row_step(rows, _SITE_ROWS), 1 << (source.bit_depth - 1)
         across, down = (2 if halved else 1 for halved in source.halved)
         _, _, _, (_, _, zero, _), gains = rgb_arithmetic(source)
         kind = np.uint16 if source.bit_depth < 16 else np.uint32

@@ -2,8 +2,10 @@
 
 import numpy as np
 
-from bluffline.loops import loop
+from bluffline.loops import free_loop, loop
 
+SPAN = 4  # pixels of a row whose mean is one tone
+_BLOCK = 16 * SPAN  # pixels that are passed together where none is of interest
 _GAP = 2  # pixels that grain may throw out of a plateau without ending it
 _REACH = 12  # pixels from where a run ends in which the plateau is left for good, after the ringing of a codec
 _SIDE = 3  # pixels on either side of a drawn edge in which all of it happens, blurred by filters and coding
@@ -12,35 +14,49 @@ _TALL = 12  # of a picture's rows, the part that a straight edge stands in at th
 _SHARP = 0.75  # of the whole change, the share that happens at a drawn edge
 
 
-@loop
-def count_tones(plane, low, high, span, sums, steps, apart):
-    """Count sums of ``span`` pixels that all lie in ``low`` … ``high``, and the differences of neighbours within them.
+@free_loop
+def _holds(line, low, high):
+    """Whether any of some pixels has a code ``low`` … ``high``; in vector registers, so that what has none is soon passed."""
+    found = np.int32(0)
+    for x in range(line.shape[0]):
+        code = np.int32(line[x])
+        found |= np.int32((code >= low) & (code <= high))
+    return found != 0
 
-    plane: (rows, columns) codes; sums: counters by sum; steps: counters by size, the last for all that are larger; apart: of
-    the same kind, of sums that are four spans apart.
+
+@loop
+def count_tones(plane, low, high, sums, steps, apart):
+    """Count sums of `SPAN` pixels that all lie in ``low`` … ``high``, and the differences of neighbours within them.
+
+    plane: (rows, columns) codes; sums: counters by sum; steps: counters by size, the last for all that are larger, a row of
+    them for each place in a span, since flat pictures would wait on one; apart: counters of sums that are four spans apart.
     """
-    last, far = steps.shape[0] - 1, apart.shape[0] - 1
+    last, far = steps.shape[1] - 1, apart.shape[0] - 1
     before = np.empty(4, np.int64)
     for row in range(plane.shape[0]):
         line = plane[row]
         before[:] = -1
-        for start in range(0, line.shape[0] - span + 1, span):
-            total = 0
-            for x in range(start, start + span):
-                code = np.int64(line[x])
-                if code < low or code > high:
-                    total = -1
-                    break
-                total += code
-            place = start // span % 4
-            if total >= 0 and before[place] >= 0:
-                apart[min(abs(total - before[place]), far)] += 1
-            before[place] = total
-            if total < 0:
+        for block in range(0, line.shape[0] - SPAN + 1, _BLOCK):
+            if not _holds(line[block : block + _BLOCK], np.int32(low), np.int32(high)):
+                before[:] = -1
                 continue
-            sums[total] += 1
-            for x in range(start, start + span - 1):
-                steps[min(abs(np.int64(line[x + 1]) - np.int64(line[x])), last)] += 1
+            for start in range(block, min(block + _BLOCK, line.shape[0] - SPAN + 1), SPAN):
+                total = np.int64(0)
+                for x in range(start, start + SPAN):
+                    code = np.int64(line[x])
+                    if code < low or code > high:
+                        total = np.int64(-1)
+                        break
+                    total += code
+                place = start // SPAN % 4
+                if total >= 0 and before[place] >= 0:
+                    apart[min(abs(total - before[place]), far)] += 1
+                before[place] = total
+                if total < 0:
+                    continue
+                sums[total] += 1
+                for x in range(start, start + SPAN - 1):
+                    steps[x - start, min(abs(np.int64(line[x + 1]) - np.int64(line[x])), last)] += 1
 
 
 @loop
@@ -65,6 +81,31 @@ def _drawn(line, start, way, level, half, jump):
     return 0 if abs(np.float64(line[start + way * _REACH]) - level) > half else -1
 
 
+@free_loop
+def _site_luma(upper, lower, across, between, mean, point, wide):
+    """Luma at a row of chroma sites: as it stands there, and filtered as chroma usually was; mean: room for a row of luma."""
+    half, quarter, last = np.float32(0.5), np.float32(0.25), mean.shape[0] - 1
+    for x in range(mean.shape[0]):
+        mean[x] = half * (np.float32(upper[x]) + np.float32(lower[x]))
+    for k in range(point.shape[0]):
+        x = k * across
+        here, beside = mean[min(x, last)], mean[min(x + 1, last)]
+        point[k] = half * (here + beside) if between else here
+        wide[k] = point[k] if across == 1 or between else quarter * (mean[max(x - 1, 0)] + beside) + half * here
+
+
+@free_loop
+def _site_row(luma, cb, cr, zero, gains, room, red, green, blue):
+    """R′, G′ and B′ at a row of chroma sites, rounded and raised by ``room``; gains: codes of luma in a code of chroma."""
+    red_cr, green_cb, green_cr, blue_cb = gains
+    shift, none, top = np.float32(room + 0.5), np.float32(0), np.float32(4 * room - 1)
+    for k in range(luma.shape[0]):
+        y, b, r = luma[k] + shift, np.float32(cb[k]) - zero, np.float32(cr[k]) - zero
+        red[k] = np.int32(min(max(y + red_cr * r, none), top))
+        green[k] = np.int32(min(max(y + green_cb * b + green_cr * r, none), top))
+        blue[k] = np.int32(min(max(y + blue_cb * b, none), top))
+
+
 @loop
 def site_components(luma, cb, cr, size, across, down, between, step, codes, gains, room, out):
     """R′, G′ and B′ at every ``step``-th row of chroma sites, rounded and raised by ``room``.
@@ -76,25 +117,17 @@ def site_components(luma, cb, cr, size, across, down, between, step, codes, gain
     columns, rows = size
     zero, per_chroma = codes
     red_cr, green_cb, green_cr, blue_cb = gains
-    last_row, last = luma.shape[0] - 1, across * columns - 1
-    top = np.float32(4 * room - 1)
+    scaled = red_cr * per_chroma, green_cb * per_chroma, green_cr * per_chroma, blue_cb * per_chroma
+    last_row = luma.shape[0] - 1
+    mean = np.empty(min(across * columns, luma.shape[1]), np.float32)
+    levels = np.empty((2, columns), np.float32)
     for row in range(0, rows, step):
         upper, lower = luma[row * down], luma[min(row * down + down - 1, last_row)]
-        for k in range(columns):
-            x = min(k * across, last)
-            before, after = max(x - 1, 0), min(x + 1, last)
-            here = np.float32(0.5) * (np.float32(upper[x]) + np.float32(lower[x]))
-            beside = np.float32(0.5) * (np.float32(upper[after]) + np.float32(lower[after]))
-            behind = np.float32(0.5) * (np.float32(upper[before]) + np.float32(lower[before]))
-            point = np.float32(0.5) * (here + beside) if between else here
-            wide = point if across == 1 or between else np.float32(0.25) * (behind + beside) + np.float32(0.5) * here
-            b, r = (np.float32(cb[row, k]) - zero) * per_chroma, (np.float32(cr[row, k]) - zero) * per_chroma
-            for n in range(2):
-                y = (point if n == 0 else wide) + np.float32(room + 0.5)
-                at = row // step
-                out[n, 0, at, k] = np.int32(min(max(y + red_cr * r, np.float32(0)), top))
-                out[n, 1, at, k] = np.int32(min(max(y + green_cb * b + green_cr * r, np.float32(0)), top))
-                out[n, 2, at, k] = np.int32(min(max(y + blue_cb * b, np.float32(0)), top))
+        _site_luma(upper, lower, across, between, mean, levels[0], levels[1])
+        at = row // step
+        for n in range(2):
+            made = out[n, :, at]
+            _site_row(levels[n], cb[row, :columns], cr[row, :columns], zero, scaled, room, made[0], made[1], made[2])
 
 
 @loop
@@ -114,6 +147,8 @@ def edges_of(plane, low, high, level, jump):
         while x < width:
             if not low <= line[x] <= high:
                 x += 1
+                while x % _BLOCK == 0 and x < width and not _holds(line[x : x + _BLOCK], np.int32(low), np.int32(high)):
+                    x += _BLOCK
                 continue
             first = last = x
             while x < width and x - last <= _GAP:

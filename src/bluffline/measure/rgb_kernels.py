@@ -4,6 +4,8 @@ import numpy as np
 
 from bluffline.loops import free_loop, loop
 
+_BLOCK = 64  # pixels that are passed together where none is in doubt
+
 
 @free_loop
 def _site_row(upper, lower, share, zero, out):
@@ -99,20 +101,36 @@ def _luma_span(line):
 
 
 @free_loop
-def _count_row(line, row_b, row_r, black, gains, near, far, luma, flags):
-    """Pixels of a row that are surely outside: below, above, and either or with their luma; and those that may be, flagged."""
-    below = above = outside = doubtful = np.int32(0)
+def _outer_row(line, row_b, row_r, black, gains, high, low):
+    """What `_outer` finds of every pixel of a row."""
     for x in range(line.shape[0]):
-        high, low = _outer(line[x], row_b[x], row_r[x], black, gains)
-        code = np.int32(line[x])
-        under, over = low < near[0], high > near[1]
-        sure = (low < far[0]) | (high > far[1])
-        below = np.int32(below + np.int32(under & sure))
-        above = np.int32(above + np.int32(over & sure))
-        outside = np.int32(outside + np.int32(sure | (code < luma[0]) | (code > luma[1])))
-        flags[x] = (under | over) & (not sure)
-        doubtful = np.int32(doubtful + np.int32(flags[x]))
-    return below, above, outside, doubtful
+        most, least = _outer(line[x], row_b[x], row_r[x], black, gains)
+        high[x], low[x] = most, least
+
+
+@free_loop
+def _tally(line, high, low, near, far, luma):
+    """Pixels of a row that are surely outside: below, above, and either or with their luma."""
+    below = above = outside = np.int32(0)
+    for x in range(line.shape[0]):
+        most, least, code = high[x], low[x], np.int32(line[x])
+        under, over = np.int32(least < near[0]), np.int32(most > near[1])
+        sure = np.int32(least < far[0]) | np.int32(most > far[1])
+        below = np.int32(below + (under & sure))
+        above = np.int32(above + (over & sure))
+        outside = np.int32(outside + (sure | np.int32(code < luma[0]) | np.int32(code > luma[1])))
+    return below, above, outside
+
+
+@free_loop
+def _doubtful(high, low, near, far):
+    """How many of some pixels may be outside, or may not."""
+    count = np.int32(0)
+    for x in range(high.shape[0]):
+        beyond = np.int32(low[x] < near[0]) | np.int32(high[x] > near[1])
+        sure = np.int32(low[x] < far[0]) | np.int32(high[x] > far[1])
+        count = np.int32(count + (beyond & np.int32(1 - sure)))
+    return count
 
 
 @loop
@@ -147,21 +165,22 @@ def _excused(code, b, r, codes, gains, limits):
 
 
 @loop
-def _settle_row(line, row_b, row_r, codes, gains, per_code, limits, flags):
+def _settle_row(line, row_b, row_r, high, low, codes, gains, limits):
     """The doubtful pixels of a row that are outside after all: below, above, and those not counted for their luma."""
-    near, _, luma, _, _ = limits
+    near, far, luma, _, _ = limits
     below = above = outside = 0
-    eights = flags.view(np.uint64)
-    for eight in range((line.shape[0] + 7) // 8):
-        if not eights[eight]:
+    for start in range(0, line.shape[0], _BLOCK):
+        stop = min(start + _BLOCK, line.shape[0])
+        if not _doubtful(high[start:stop], low[start:stop], near, far):
             continue
-        for x in range(8 * eight, min(8 * eight + 8, line.shape[0])):
-            if not flags[x] or _excused(line[x], row_b[x], row_r[x], codes, gains, limits):
+        for x in range(start, stop):
+            under, over = low[x] < near[0], high[x] > near[1]
+            if not (under or over) or low[x] < far[0] or high[x] > far[1]:
                 continue
-            high, low = _outer(line[x], row_b[x], row_r[x], codes[0], per_code)
-            below += low < near[0]
-            above += high > near[1]
-            outside += luma[0] <= line[x] <= luma[1]
+            if not _excused(line[x], row_b[x], row_r[x], codes, gains, limits):
+                below += under
+                above += over
+                outside += luma[0] <= line[x] <= luma[1]
     return below, above, outside
 
 
@@ -185,7 +204,7 @@ def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, li
     sites = site_buffer(right - left, halved)
     wide = np.empty((2, 2 * (sites.shape[1] - 2)), np.float32)
     site_b, site_r = sites[0], sites[1]
-    flags = np.zeros((right - left + 7) // 8 * 8, np.uint8)
+    highest, lowest = np.empty(right - left, np.int32), np.empty(right - left, np.int32)
     row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
     least, greatest = never_least, never_greatest = np.int32(1 << 24), np.int32(-(1 << 24))
     below = above = outside = np.int64(0)
@@ -203,11 +222,11 @@ def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, li
         if halved:
             widen(site_b, column_taps, row_b)
             widen(site_r, column_taps, row_r)
-        under, over, out, doubtful = _count_row(line, row_b, row_r, black, per_code, near, far, bounds, flags)
+        _outer_row(line, row_b, row_r, black, per_code, highest, lowest)
+        under, over, out = _tally(line, highest, lowest, near, far, bounds)
         below, above, outside = below + under, above + over, outside + out
-        if doubtful:
-            more = _settle_row(line, row_b, row_r, codes, gains, per_code, limits, flags)
-            below, above, outside = below + more[0], above + more[1], outside + more[2]
+        more = _settle_row(line, row_b, row_r, highest, lowest, codes, gains, limits)
+        below, above, outside = below + more[0], above + more[1], outside + more[2]
     return least / 65536.0, greatest / 65536.0, below, above, outside
 
 

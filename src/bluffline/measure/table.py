@@ -94,6 +94,7 @@ class SurveyTable:
             (f"areas_{name}", kind, (areas,)) for name, kind in (("min", "i4"), ("max", "i4"), ("high", "f4"), ("low", "f4"))
         ]
         self._rows = np.zeros(max(expected, 1), np.dtype([*_FIELDS, *own]))
+        self._measured = self._rows[list(_MEASURED)]
         self._count = 0
         self._previous: FrameMeasure | None = None
 
@@ -121,10 +122,11 @@ class SurveyTable:
         """Add the next frame; None where it could not be decoded."""
         if self._count == len(self._rows):
             self._rows = np.concatenate([self._rows, np.zeros_like(self._rows)])
+            self._measured = self._rows[list(_MEASURED)]
         row = self._rows[self._count]
         if measure is not None:
             row["readable"] = True
-            self._rows[list(_MEASURED)][self._count] = _values(measure)
+            self._measured[self._count] = _values(measure)
             for number, area in enumerate(measure.areas):
                 row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
                 row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area

@@ -21,7 +21,8 @@ from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme
 
 # Decoders that clip every sample to the bit depth. Others may hand on more, of a damaged or a careless file.
-_CLIPPING = frozenset({"dnxhd", "hevc", "libdav1d", "prores", "v210"})
+_CLIPPING = frozenset({"dnxhd", "h264", "hevc", "libdav1d", "prores", "v210"})
+_LOSSLESS = "4:4:4"  # the profiles of H.264 that can code without a transform, and don't clip there
 _SOONER = 2  # frames ahead: as soon decoded on the way as sought
 
 
@@ -57,6 +58,8 @@ class Reader:
         self._container = self._stack.enter_context(opened(self.programme.opening))
         self._stream = video_stream(self._container, self.programme.name, self.programme.picture)
         self._stream.thread_type = "AUTO"
+        name, profile = self._stream.codec_context.name, self._stream.profile or _LOSSLESS
+        self._clips = name in _CLIPPING and not (name == "h264" and _LOSSLESS in profile)
 
     def close(self) -> None:
         """Let go of the file."""
@@ -146,7 +149,7 @@ class Reader:
             return None
         planes = native_planes(picture, programme.layout)
         top = (1 << programme.format.bit_depth) - 1
-        bounded = top == np.iinfo(planes[0].dtype).max or self._stream.codec_context.name in _CLIPPING
+        bounded = top == np.iinfo(planes[0].dtype).max or self._clips
         return planes if bounded or all(plane.max() <= top for plane in planes) else None
 
     def _keep(self, frame: Frame) -> None:
