@@ -24,7 +24,7 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
-from clips import make_clip, numbered
+from clips import make_clip, numbered, read_number
 
 PAL = {
     "b": "30000000",
@@ -194,9 +194,13 @@ def test_of_several_video_tracks_one_is_taken_and_the_others_are_told(tmp_path):
         probe(tmp_path / "two.mkv", track=5)
 
 
-@pytest.mark.parametrize("name", ["cut.mkv", "cut.mxf", "cut.mov"])
+@pytest.mark.parametrize("name", ["cut.mkv", "cut.mxf", "cut.mov", "cut.avi"])
 def test_what_is_declared_and_missing_is_told_to_the_frame(tmp_path, name):
-    codec, pixels = {"cut.mxf": ("mpeg2video", "yuv420p"), "cut.mov": ("mjpeg", "yuvj422p")}.get(name, ("ffv1", "yuv422p10le"))
+    codec, pixels = {
+        "cut.mxf": ("mpeg2video", "yuv420p"),
+        "cut.mov": ("mjpeg", "yuvj422p"),
+        "cut.avi": ("mjpeg", "yuvj422p"),
+    }.get(name, ("ffv1", "yuv422p10le"))
     options = {"movflags": "faststart"} if name == "cut.mov" else {}
     with av.open(str(tmp_path / name), "w", options=options) as container:
         stream = container.add_stream(codec, rate=25)
@@ -215,6 +219,63 @@ def test_what_is_declared_and_missing_is_told_to_the_frame(tmp_path, name):
     survey = run_survey(start_survey(programme, load_rules("r103")), Monitor())
     (missing,) = [finding for finding in survey.findings() if finding.rule == "missing"]
     assert (missing.last_frame, missing.length) == (23, programme.index.missing)
+
+
+@pytest.mark.parametrize("cut", [1, 5])
+def test_what_an_edit_list_cuts_away_is_neither_a_frame_nor_missing(tmp_path, cut):
+    made = make_clip(tmp_path / "m.mp4", numbered, 24, codec="libx264", pixel_format="yuv420p", options={"bf": "2", "g": "12"})
+    with (
+        av.open(str(made)) as source,
+        av.open(str(tmp_path / "cut.mov"), "w", options={"avoid_negative_ts": "disabled"}) as target,
+    ):
+        copy = target.add_stream_from_template(source.streams.video[0], opaque=None)
+        for packet in source.demux(video=0):
+            if packet.dts is not None:
+                packet.pts -= cut * round(Fraction(1, 25) / packet.time_base)
+                packet.dts -= cut * round(Fraction(1, 25) / packet.time_base)
+                packet.stream = copy
+                target.mux(packet)
+    programme = probe(tmp_path / "cut.mov")
+    assert programme.frame_count == len(plain(tmp_path / "cut.mov")) == 24 - cut and programme.index.missing == 0
+    with Reader(programme) as reader:
+        seen = [read_number(frame.planes[0], 160, 96, 128) for frame in [*reader.frames(), reader.frame(7), reader.frame(0)]]
+    assert seen == [*range(cut, 24), cut + 7, cut]
+
+
+@pytest.mark.parametrize("ending", [".mov", ".mp4", ".mkv", ".mxf"])
+def test_chapters_a_cover_and_a_forced_track_are_kept_or_told(tmp_path, ending):
+    made = make_clip(tmp_path / "s.mp4", numbered, 6, codec="libx264", pixel_format="yuv420p", sound=True)
+    cover = av.CodecContext.create("mjpeg", "w")
+    cover.width, cover.height, cover.pix_fmt, cover.time_base = 32, 32, "yuvj420p", Fraction(1, 25)
+    drawn = av.VideoFrame.from_ndarray(np.full((32, 32, 3), 90, np.uint8), format="rgb24").reformat(format="yuvj420p")
+    drawn.pts = 0
+    with av.open(str(made)) as source, av.open(str(tmp_path / "t.mp4"), "w") as target:
+        copies = {stream.index: target.add_stream_from_template(stream, opaque=None) for stream in source.streams}
+        copies[1].disposition = copies[1].disposition.__class__.forced
+        image = target.add_stream("mjpeg")
+        image.width, image.height, image.pix_fmt = 32, 32, "yuvj420p"
+        image.disposition = image.disposition.__class__.attached_pic
+        image.metadata.update({"filename": "cover.jpg", "mimetype": "image/jpeg"})
+        spans = [{"id": n, "start": n * 100, "end": n * 100 + 100, "time_base": Fraction(1, 1000)} for n in range(2)]
+        target.set_chapters([span | {"metadata": {"title": f"Part {span['id']}"}} for span in spans])
+        for packet in [*cover.encode(drawn), *cover.encode(None)]:
+            packet.stream = image
+            target.mux(packet)
+        for packet in source.demux():
+            if packet.dts is not None:
+                packet.stream = copies[packet.stream_index]
+                target.mux(packet)
+    programme = probe(tmp_path / "t.mp4")
+    assert programme.carried.chapters == 2 and {t.kind for t in programme.tracks} == {"audio", "cover", "chapters"}
+    target = tmp_path / f"o{ending}"
+    codec = {".mov": "prores", ".mp4": "h264", ".mkv": "ffv1", ".mxf": "prores"}[ending]
+    carriage = rehearse(programme, programme.format, CODECS[codec], target, drop_tracks=True)
+    told = " ".join(carriage.losses)
+    written, _ = render(programme, programme.format, [Shot(0, 5)], {}, target, CODECS[codec], Monitor(), tracks=carriage.tracks)
+    assert written.carried.chapters == 2 or "chapters are not carried" in told
+    assert "cover" in {t.kind for t in written.tracks} or "is left out, as asked" in told or "Track 3" in told
+    sound = [t for t in written.tracks if t.kind == "audio"]
+    assert not sound or "forced" in sound[0].flags or "loses its flags" in told
 
 
 @pytest.mark.parametrize(("code", "word"), [(8, "YCgCo"), (10, "constant luminance"), (14, "ICtCp"), (7, "SMPTE 240M")])

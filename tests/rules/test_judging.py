@@ -104,6 +104,23 @@ def test_white_in_a_pillar_between_the_frames_that_were_looked_at_is_found():
     assert not named(judged([boxed(grey(seed=n)) for n in range(40)], region=REGION)[0], "blanking")
 
 
+def test_captions_in_the_bars_are_allowed_where_an_area_leaves_them_out():
+    rows = Region(0, 16, 200, 68)
+    frames = [to_planes(grey(seed=n), SOURCE) for n in range(40)]
+    for planes in frames:
+        planes[0][:16] = planes[0][84:] = 64
+        planes[1][:16] = planes[1][84:] = planes[2][:16] = planes[2][84:] = 512
+    for planes in frames[10:16]:
+        planes[0][90:94, 60:140:3] = 940
+    assert named(judged(frames, region=rows)[0], "blanking")
+    limits = "[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\n[tolerance]\narea = 1\n"
+    limits += '[[area]]\nname = "captions"\nbox = [20.0, 86.0, 60.0, 14.0]\nuse = "leave out"\n'
+    assert not named(judged(frames, region=rows, rules=parse_rules(limits, "a"))[0], "blanking")
+    for planes in frames[10:16]:
+        planes[0][4:8, 60:140:3] = 940  # at the top nothing allows it
+    assert named(judged(frames, region=rows, rules=parse_rules(limits, "a"))[0], "blanking")
+
+
 def test_bars_below_black_are_not_legal():
     frames = [boxed(grey(seed=n), bar_code=10) for n in range(12)]  # −6.2 %
     assert find_active_picture(frames, SOURCE) == REGION

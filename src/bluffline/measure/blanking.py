@@ -1,5 +1,6 @@
 """What lies outside the active picture, and where a frame's own blanking ends."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -45,10 +46,20 @@ NO_BLANKING = Blanking(0, 0, 0, 0, 0, 0, 0, 0, 0, 0.0)
 
 
 def measure_blanking(
-    stored: Planes, planes: Planes, source: SignalFormat, region: Region, limits: Limits, *, low_pass: bool = False
+    stored: Planes,
+    planes: Planes,
+    source: SignalFormat,
+    region: Region,
+    limits: Limits,
+    left_out: Sequence[Region] = (),
+    *,
+    low_pass: bool = False,
 ) -> tuple[Blanking, NDArray[np.int64] | None]:
-    """Measure what lies outside ``region``; also (3, 2**depth) histograms of it, None where the region is the whole picture."""
-    sides, rest = _sides(source, region)
+    """Measure what lies outside ``region`` and is not left out, as captions may be.
+
+    Also (3, 2**depth) histograms of all that lies outside; None where the region is the whole picture.
+    """
+    sides, rest = _sides(source, region, tuple(left_out))
     if not rest:
         return NO_BLANKING, None
     seen: NDArray[np.int64] = np.sum([_histograms(planes, source, part) for part in rest], axis=0)
@@ -68,7 +79,7 @@ def measure_blanking(
 
 
 @lru_cache(maxsize=8)
-def _sides(source: SignalFormat, region: Region) -> tuple[list[Region], list[Region]]:
+def _sides(source: SignalFormat, region: Region, left_out: tuple[Region, ...]) -> tuple[list[Region], list[Region]]:
     """The sides of blanking that can be judged, a guard away from the picture, and all that lies outside the region."""
     whole = Region.whole(source)
     left, right, top, bottom = region.edges
@@ -77,7 +88,18 @@ def _sides(source: SignalFormat, region: Region) -> tuple[list[Region], list[Reg
     kept_bottom = min(bottom + _GUARD, source.height) if source.height - bottom >= _LEAST else source.height
     guarded = Region(kept_left, kept_top, kept_right - kept_left, kept_bottom - kept_top)
     cut = [[part for part in without(whole, [hole]) if part != hole] if hole != whole else [] for hole in (guarded, region)]
-    return cut[0], cut[1]
+    # Chroma is shared by two rows and columns, so what is left has even sides.
+    even = [Region(hole.x // 2 * 2, hole.y // 2 * 2, hole.width // 2 * 2 + 2, hole.height // 2 * 2 + 2) for hole in left_out]
+    return [part for side in cut[0] for part in _pieces(side, even)], cut[1]
+
+
+def _pieces(side: Region, left_out: Sequence[Region]) -> list[Region]:
+    """A side without what is left out; nothing where that is all of it."""
+    covered = any(
+        hole.x <= side.x and hole.y <= side.y and hole.edges[1] >= side.edges[1] and hole.edges[3] >= side.edges[3]
+        for hole in left_out
+    )
+    return [] if covered else without(side, left_out)
 
 
 def _histograms(planes: Planes, source: SignalFormat, part: Region) -> NDArray[np.int64]:

@@ -121,7 +121,7 @@ def measure_frame(
     clip_high, clip_low = find_luma_plateaus(planes[0], luma_histogram, levels, parts)
     flat = find_component_plateaus(stored, source, parts) if thorough else (NOT_LOOKED,) * 3
     share = 100.0 / found.pixels
-    blanking, beyond = measure_blanking(stored, planes, source, region, limits, low_pass=low_pass)
+    blanking, beyond = measure_blanking(stored, planes, source, region, limits, left_out, low_pass=low_pass)
     seen = found.histograms if beyond is None else found.histograms + beyond
     reserved, at = find_reserved(stored, source, seen, left_out)
     return FrameMeasure(

@@ -131,12 +131,15 @@ def _tag_losses(programme: Programme, written: SignalFormat, read: Programme) ->
 
 def _track_losses(programme: Programme, read: Programme, tracks: frozenset[int]) -> Iterator[str]:
     """Tracks, languages and flags that are lost on the way."""
-    sent = [track for track in programme.tracks if track.index in tracks and track.kind != "timecode"]
-    there = [track for track in read.tracks if track.kind != "timecode"]
-    if len(there) < len(sent):
-        yield f"Only {len(there)} of {len(sent)} tracks beside the picture are carried."
-        return
-    for before, after in zip(sent, there, strict=False):
+    sent = [track for track in programme.tracks if track.index in tracks and not track.anew]
+    there = [track for track in read.tracks if not track.anew]
+    for before in sent:
+        alike = (track for track in there if track.kind == before.kind)
+        after = next(alike, next((track for track in there if {before.kind, track.kind} == {"cover", "video"}), None))
+        if after is None:
+            yield f"Track {before.index} ({before.description}) is not carried."
+            continue
+        there.remove(after)
         if before.language and before.language != after.language:
             yield f"The language of track {before.index} ({before.language}) is not carried."
         if lost := set(before.flags) - set(after.flags):

@@ -188,6 +188,9 @@ def _tracks(
         if stream.type == "data" and "timecode" in stream.metadata:
             yield Track(stream.index, "timecode", stream.metadata["timecode"])
             continue
+        if stream.name == "bin_data" and container.chapters():  # QuickTime keeps their titles in a track
+            yield Track(stream.index, "chapters", "titles of chapters")
+            continue
         name = context.name if context is not None else "unknown codec"
         kind: str = stream.type
         if stream.type == "audio" and context is not None:

@@ -17,7 +17,7 @@ from bluffline.signal.format import SignalFormat
 class Track:
     """A track that travels with the picture: what it is, in a few words.
 
-    ``kind``: as FFmpeg names it, or timecode or cover. ``flags``: its dispositions (default, forced, …).
+    ``kind``: as FFmpeg names it, or timecode, chapters or cover. ``flags``: its dispositions (default, forced, …).
     ``offset``, ``after``: seconds that a sound begins after the picture, and that it goes on after the picture ends.
     """
 
@@ -28,6 +28,11 @@ class Track:
     flags: tuple[str, ...] = ()
     offset: float = 0.0
     after: float = 0.0
+
+    @property
+    def anew(self) -> bool:
+        """Whether a written file makes it anew, of the timecode or the chapters, rather than copying it."""
+        return self.kind in {"timecode", "chapters"}
 
 
 @dataclass(frozen=True, slots=True)

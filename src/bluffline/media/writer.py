@@ -228,7 +228,7 @@ class Writer:
         """Copies of the sound, caption and data tracks; the timecode track is written anew by the container."""
         for track in self.programme.tracks:
             source = self._source.streams[track.index]
-            if track.kind == "timecode" or track.index not in self._kept:
+            if track.anew or track.index not in self._kept:
                 continue
             if self._end == "mxf" and track.description.startswith("pcm") and abs(track.offset) > IN_STEP:
                 raise WriteError(
