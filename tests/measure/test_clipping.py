@@ -76,6 +76,9 @@ def test_kernels_compiled_and_plain_agree():
     plateau_kernels.count_tones(plane, 900, 1023, sums[0], steps[0], apart[0])
     plateau_kernels.count_tones.py_func(plane, 900, 1023, sums[1], steps[1], apart[1])
     assert np.array_equal(*sums) and np.array_equal(*steps) and np.array_equal(*apart) and sums[0].sum() > 60
+    counts = np.bincount(plane.ravel(), minlength=1024)
+    ends = (0.0005, 44.0, 26, 1, 11, 0.001, 0.03)
+    assert plateau_kernels.fullest_tone(counts, *ends) == plateau_kernels.fullest_tone.py_func(counts, *ends) == (940, 2700)
     arguments = (plane, 938, 942, 940.0, 35.0)
     assert plateau_kernels.edges_of(*arguments) == plateau_kernels.edges_of.py_func(*arguments)
 

@@ -74,23 +74,15 @@ def find_plateau(
     histogram : (bins,) counts of the whole of it
     swing, black : codes from 0 to 100 %, and the code of 0 %
     """
-    inwards = histogram if top else histogram[::-1]
-    cumulative = np.cumsum(inwards)
-    pixels = int(cumulative[-1])
-    last = int(np.searchsorted(cumulative, pixels * (1 - _STRAY)))
-    first = int(np.searchsorted(cumulative, pixels * _STRAY, side="right"))
-    percent = swing / 100
-    if pixels == 0 or last - first < _LEAST_CONTRAST * percent:
+    percent, end = swing / 100, len(histogram) - 1
+    zone, searched, half = max(round(_ZONE * percent), 1), round(_SEARCHED * percent), max(round(_TONE * percent), 0)
+    middle, pixels = kernels.fullest_tone(
+        histogram if top else histogram[::-1], _STRAY, _LEAST_CONTRAST * percent, searched, half, zone, _LEAST_SHARE, _BEYOND
+    )
+    if middle < 0:
         return NO_PLATEAU
-    zone, end = max(round(_ZONE * percent), 1), len(histogram) - 1
-    fullest = _fullest(cumulative, max(last - round(_SEARCHED * percent), 0), last, max(round(_TONE * percent), 0))
-    if int(inwards[max(fullest - zone, 0) : fullest + zone + 1].sum()) < _LEAST_SHARE * pixels:
-        return NO_PLATEAU
-    middle = fullest if top else end - fullest
+    middle = middle if top else end - middle
     low, high = max(middle - zone, 0), min(middle + zone, end)
-    outside = int(inwards[fullest + zone + 1 :].sum())
-    if outside > _BEYOND * int(inwards[max(fullest - zone, 0) : fullest + zone + 1].sum()):
-        return NO_PLATEAU  # noisier than any grain
     tones, noise, unrest, spans = _tones(parts, low, high, end + 1)
     if spans * SPAN < _LEAST_SHARE * sum(part.size for part in parts) / 2 or noise > _GRAINLESS * percent:
         return NO_PLATEAU
@@ -109,14 +101,6 @@ def find_plateau(
     if graphic and noise > max(_DRAWN_NOISE[0] * percent, _DRAWN_NOISE[1]):
         return NO_PLATEAU  # a card or a wall: it has grain, and ends where it ends
     return Plateau(above, 100.0 * area / pixels, bool(graphic))
-
-
-def _fullest(cumulative: NDArray[np.int64], first: int, last: int, half: int) -> int:
-    """The code from ``first`` to ``last`` with the most pixels within ``half`` codes."""
-    codes = np.arange(first, last + 1)
-    upper = cumulative[np.minimum(codes + half, len(cumulative) - 1)]
-    under = codes - half - 1
-    return first + int(np.argmax(upper - np.where(under >= 0, cumulative[np.maximum(under, 0)], 0)))
 
 
 def _tones(parts: Sequence[NDArray[Any]], low: int, high: int, bins: int) -> tuple[NDArray[np.int64], float, float, int]:

@@ -14,6 +14,38 @@ _TALL = 12  # of a picture's rows, the part that a straight edge stands in at th
 _SHARP = 0.75  # of the whole change, the share that happens at a drawn edge
 
 
+@loop
+def fullest_tone(counts, stray, contrast, searched, half, zone, share, beyond):
+    """The code with the most pixels within ``half``, near the upper end of a histogram; −1 where no plateau can be there.
+
+    stray: share of the pixels that may lie beyond an end; contrast: codes between the ends at the least; searched: codes below
+    the end that are looked at; zone: codes on either side that hold the plateau, at least ``share`` of the pixels, and beyond
+    which no more than ``beyond`` of those lie: else it is noisier than any grain. Returns also the number of pixels.
+    """
+    bins = counts.shape[0]
+    held = np.zeros(bins + 1, np.int64)
+    for code in range(bins):
+        held[code + 1] = held[code] + counts[code]
+    pixels = held[bins]
+    first = last = 0
+    while first < bins and held[first + 1] <= pixels * stray:
+        first += 1
+    while last < bins and held[last + 1] < pixels * (1 - stray):
+        last += 1
+    if pixels == 0 or last - first < contrast:
+        return -1, pixels
+    most, fullest = np.int64(-1), -1
+    for code in range(max(last - searched, 0), last + 1):
+        near = held[min(code + half + 1, bins)] - held[max(code - half, 0)]
+        if near > most:
+            most, fullest = near, code
+    upper = min(fullest + zone + 1, bins)
+    within = held[upper] - held[max(fullest - zone, 0)]
+    if within < share * pixels or pixels - held[upper] > beyond * within:
+        return -1, pixels
+    return fullest, pixels
+
+
 @free_loop
 def _holds(line, low, high):
     """Whether any of some pixels has a code ``low`` … ``high``; in vector registers, so that what has none is soon passed."""

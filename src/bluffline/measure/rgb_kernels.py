@@ -101,11 +101,13 @@ def _luma_span(line):
 
 
 @free_loop
-def _outer_row(line, row_b, row_r, black, gains, high, low):
-    """What `_outer` finds of every pixel of a row."""
+def _outer_row(line, row_b, row_r, black, gains, high, low, least, greatest):
+    """What `_outer` finds of every pixel of a row, folded into the extremes."""
     for x in range(line.shape[0]):
-        most, least = _outer(line[x], row_b[x], row_r[x], black, gains)
-        high[x], low[x] = most, least
+        most, last = _outer(line[x], row_b[x], row_r[x], black, gains)
+        high[x], low[x] = most, last
+        least, greatest = min(least, last), max(greatest, most)
+    return least, greatest
 
 
 @free_loop
@@ -208,23 +210,30 @@ def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, li
     row_b, row_r = (wide[0], wide[1]) if halved else (sites[0, 1:], sites[1, 1:])
     least, greatest = never_least, never_greatest = np.int32(1 << 24), np.int32(-(1 << 24))
     below = above = outside = np.int64(0)
+    clean = True  # whether the row before was: the next is likely to be
     for row in range(top, bottom):
         site_rows(cb, cr, inside, first[row], second[row], weight[row], zero, sites)
         line = luma[row, left:right]
-        if halved:
-            low, high = _span_halved(line, site_b, site_r, column_taps, black, per_code, never_least, never_greatest)
-        else:
-            low, high = _span(line, row_b, row_r, black, per_code, never_least, never_greatest)
-        dark, light = _luma_span(line)
-        least, greatest = min(least, low), max(greatest, high)
-        if low >= near[0] and high <= near[1] and dark >= bounds[0] and light <= bounds[1]:
-            continue
+        if clean:
+            if halved:
+                low, high = _span_halved(line, site_b, site_r, column_taps, black, per_code, never_least, never_greatest)
+            else:
+                low, high = _span(line, row_b, row_r, black, per_code, never_least, never_greatest)
+            dark, light = _luma_span(line)
+            least, greatest = min(least, low), max(greatest, high)
+            clean = low >= near[0] and high <= near[1] and dark >= bounds[0] and light <= bounds[1]
+            if clean:
+                continue
         if halved:
             widen(site_b, column_taps, row_b)
             widen(site_r, column_taps, row_r)
-        _outer_row(line, row_b, row_r, black, per_code, highest, lowest)
+        low, high = _outer_row(line, row_b, row_r, black, per_code, highest, lowest, never_least, never_greatest)
+        least, greatest = min(least, low), max(greatest, high)
         under, over, out = _tally(line, highest, lowest, near, far, bounds)
         below, above, outside = below + under, above + over, outside + out
+        clean = out == 0 and low >= near[0] and high <= near[1]
+        if clean:
+            continue
         more = _settle_row(line, row_b, row_r, highest, lowest, codes, gains, limits)
         below, above, outside = below + more[0], above + more[1], outside + more[2]
     return least / 65536.0, greatest / 65536.0, below, above, outside
