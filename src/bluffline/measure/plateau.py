@@ -75,9 +75,9 @@ def find_plateau(
     swing, black : codes from 0 to 100 %, and the code of 0 %
     """
     percent, end = swing / 100, len(histogram) - 1
-    zone, searched, half = max(round(_ZONE * percent), 1), round(_SEARCHED * percent), max(round(_TONE * percent), 0)
+    zone, searched, tone = max(round(_ZONE * percent), 1), round(_SEARCHED * percent), round(_TONE * percent)
     middle, pixels = kernels.fullest_tone(
-        histogram if top else histogram[::-1], _STRAY, _LEAST_CONTRAST * percent, searched, half, zone, _LEAST_SHARE, _BEYOND
+        histogram if top else histogram[::-1], _STRAY, _LEAST_CONTRAST * percent, searched, tone, zone, _LEAST_SHARE, _BEYOND
     )
     if middle < 0:
         return NO_PLATEAU
