@@ -1,17 +1,42 @@
 """The ``bluffline`` command: a job on the command line, or the desk."""
 
+import os
+import signal
 import sys
 from collections.abc import Sequence
 
-from bluffline.cli.main import COMMANDS
-from bluffline.cli.main import main as run_command
-from bluffline.memory import keep_frame_memory
+from bluffline import stopping
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run a command, or open the desk on what is named, and return the exit code."""
+    """Run a command, or open the desk on what is named; returns the exit code: 128 and its number where a signal ended it."""
+    stopping.listen()
+    try:
+        return _run(list(sys.argv[1:] if arguments is None else arguments))
+    except stopping.Stopped:
+        return _stopped()
+    except BrokenPipeError:  # whoever read the output has gone: nothing may be written at the end either
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 128 + signal.SIGPIPE
+    except Exception:
+        if stopping.asked():  # a library has made something else of it
+            return _stopped()
+        raise
+
+
+def _stopped() -> int:
+    stopping.rest()
+    print("bluffline: stopped; nothing was left behind.", file=sys.stderr)
+    return stopping.code()
+
+
+def _run(words: list[str]) -> int:
+    # Loaded only here, where a signal ends it like everything else.
+    from bluffline.cli.main import COMMANDS
+    from bluffline.cli.main import main as run_command
+    from bluffline.memory import keep_frame_memory
+
     keep_frame_memory()
-    words = list(sys.argv[1:] if arguments is None else arguments)
     if words and words[0] in {*COMMANDS, "-h", "--help", "--version"}:
         return run_command(words)
     try:

@@ -140,7 +140,7 @@ def test_a_system_error_is_one_sentence(over_clip, tmp_path, capfd, monkeypatch)
 
     monkeypatch.setattr("bluffline.cli.main.run_survey", refuse)
     code, out, err = run(capfd, "check", over_clip)
-    assert (code, out) == (2, "") and err == "bluffline: the system refused: somewhere: File too large.\n"
+    assert (code, out) == (2, "") and err == "bluffline: The system refused: somewhere: File too large.\n"
 
 
 def test_rules_with_areas_and_gamut_work_from_the_command_line(over_clip, tmp_path, capfd):

@@ -29,6 +29,6 @@ def surveyed_desk(desk, qtbot, over_clip):
     """The desk on the small two-shot clip, its survey done and its first frame shown."""
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
         assert desk.open(over_clip)
-    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     desk._refresh_commands()
     return desk

@@ -24,13 +24,13 @@ def chart_desk(desk, qtbot, chart_clip):
     """The desk on a clip whose first shot shows a chart, its survey done."""
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
         assert desk.open(chart_clip)
-    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     desk._refresh_commands()
     return desk
 
 
 def fitted(qtbot, desk):
-    qtbot.waitUntil(lambda: desk.charting.model.result is not None and not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.charting.model.result is not None and desk.jobs.kind is None, timeout=WAIT)
     return desk.charting.model.result
 
 
@@ -68,10 +68,10 @@ def test_another_choice_fits_again(chart_desk, qtbot):
     desk.with_chart(desk.charting.find)
     first = fitted(qtbot, desk)
     desk.charting.panel._skin.click()
-    qtbot.waitUntil(lambda: desk.charting.model.result is not first and not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.charting.model.result is not first and desk.jobs.kind is None, timeout=WAIT)
     assert desk.charting.model.result.request.setup.wishes.skin_first
     desk.charting.model.wish(aim=Aim.NEUTRAL)
-    qtbot.waitUntil(lambda: len(desk.charting.model.result.fit.stages) == 2 and not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: len(desk.charting.model.result.fit.stages) == 2 and desk.jobs.kind is None, timeout=WAIT)
     desk.charting.take_reference("nowhere.txt")
     assert "There is no chart reference nowhere.txt" in desk.header.message and desk.charting.model.result is not None
     desk.charting.take_reference("grey-11")
@@ -91,12 +91,12 @@ def test_corners_are_placed_by_hand(chart_desk, qtbot):
         qtbot.mouseMove(picture, stop)
         QApplication.processEvents()
         qtbot.mouseRelease(picture, LEFT, pos=stop)
-        qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+        qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     result = fitted(qtbot, desk)
     assert result.chart_frame.confidence is None and "placed by hand" in desk._chart_card.facts
     assert result.fit.result.mean < 2
     desk.charting.turn()
-    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     turned = fitted(qtbot, desk)
     assert turned.fit.stages[0].mean > result.fit.stages[0].mean, "the chart was not turned"
 
@@ -114,7 +114,7 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     desk.with_chart(desk.charting.find)
     fitted(qtbot, desk)
     desk.charting.carry_on()
-    qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and desk.jobs.kind is None, timeout=WAIT)
     dialog = desk.charting.dialog
     assert dialog.shots == [0]
     dialog._check(Qt.CheckState.Checked)

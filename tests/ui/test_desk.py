@@ -224,7 +224,7 @@ def test_a_file_is_dropped_and_a_bad_one_costs_nothing(surveyed_desk, qtbot, tmp
         assert desk.session.programme.title == title
         if path is bad:
             assert "can't be opened" in desk.header.message and desk.session.surveyed
-    qtbot.waitUntil(lambda: desk.session.surveyed and not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.session.surveyed and desk.jobs.kind is None, timeout=WAIT)
     assert json.loads((tmp_path / "settings.json").read_text())["recent"] == [str(over_clip)]
     assert [action.text() for action in desk._recent.actions()] == [str(over_clip)]
 
@@ -242,9 +242,9 @@ def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):
 
 def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
     desk.open(over_clip)
-    desk.jobs._monitor.cancel()
-    qtbot.waitUntil(lambda: not desk.jobs.running, timeout=WAIT)
-    qtbot.waitUntil(lambda: "Survey stopped" in desk.header.message or desk.session.surveyed, timeout=WAIT)
+    desk.cancel()
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+    assert "Survey stopped" in desk.header.message and not desk.session.surveyed
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.survey_again()
     assert desk.session.surveyed
@@ -253,7 +253,7 @@ def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
 def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path):
     desk = surveyed_desk
     desk.work.legalise()
-    qtbot.waitUntil(lambda: bool(desk.session.treatments) and not desk.jobs.running, timeout=WAIT)
+    qtbot.waitUntil(lambda: bool(desk.session.treatments) and desk.jobs.kind is None, timeout=WAIT)
     target = tmp_path / "legal.mkv"
     with qtbot.waitSignal(desk.proved, timeout=WAIT):
         desk.work.start_proof(target, "ffv1")

@@ -1,6 +1,5 @@
 """The desk's parts by themselves: header, lines, workers, figures of areas, the form for a target."""
 
-import threading
 from pathlib import Path
 
 import numpy as np
@@ -8,13 +7,13 @@ import pytest
 from PyQt6.QtWidgets import QDialogButtonBox, QFormLayout, QMenuBar, QWidget
 
 from bluffline.draw.scale import Unit
-from bluffline.errors import CancelledError, SettingsError, WriteError
+from bluffline.errors import WriteError
 from bluffline.measure.areas import Selection
 from bluffline.measure.reading import read_selection
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor, Progress
+from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.preview import AreaReading, Region, View
 from bluffline.signal.matrix import standard
@@ -24,7 +23,7 @@ from bluffline.ui.header import Header
 from bluffline.ui.line import Line
 from bluffline.ui.style import dress, font, image_of, percent, signed
 from bluffline.ui.target import TargetRows
-from bluffline.ui.workers import FrameWorker, JobRunner
+from bluffline.ui.workers import FrameWorker
 from clips import signal, to_planes
 
 WAIT = 60_000
@@ -131,42 +130,12 @@ def test_a_target_follows_its_codec_and_says_what_would_go_wrong(qtbot, tmp_path
     assert rows.trouble.text() == "That is the source." and not rows._go.isEnabled()
 
 
-def test_jobs_end_in_their_result_an_error_or_a_cancel(qtbot):
-    jobs, results = JobRunner(), []
-    with qtbot.waitSignal(jobs.finished, timeout=WAIT) as told:
-        jobs.start(lambda monitor: 42, results.append)
-    told.args[0](told.args[1])
-    assert results == [42]
-
-    def fail(monitor: Monitor) -> None:
-        raise SettingsError("No.")
-
-    with qtbot.waitSignal(jobs.failed, timeout=WAIT) as told:
-        jobs.start(fail, results.append)
-    assert told.args == ["No."]
-    begun = threading.Event()
-
-    def long(monitor: Monitor) -> None:
-        while True:
-            begun.set()
-            monitor.at("Long", 1, 2)
-
-    jobs.start(long, results.append)
-    assert begun.wait(60)
-    with qtbot.waitSignal(jobs.cancelled, timeout=WAIT):
-        jobs.cancel()
-    jobs.cancel_and_wait()
-    assert not jobs.running and results == [42]
-    with pytest.raises(CancelledError):
-        jobs._monitor.at("Long", 1, 2)
-
-
 @pytest.fixture
 def frames_at_work(qapp, over_clip):
     """A worker on a clip, the view it is asked for, and the frames it has told."""
     worker, programme, shown = FrameWorker(), probe(over_clip), []
     rules, source = load_rules("r103"), programme.format
-    worker.ready.connect(lambda preview: shown.append(preview.frame))
+    worker.ready.connect(lambda _, preview: shown.append(preview.frame))
     worker.set_programme(programme)
     yield worker, View(source, Region.whole(source), rules.limits, FrameTreatment((), source), (64, 32)), shown
     worker.stop()
@@ -197,4 +166,4 @@ def test_frames_asked_for_in_between_are_skipped_and_the_last_one_comes(qtbot, f
     assert len(shown) < 24 and shown == sorted(shown)
     with qtbot.waitSignal(worker.failed, timeout=WAIT) as told:
         worker.ask(99, view)
-    assert "no frame 99" in told.args[0]
+    assert "no frame 99" in told.args[1].sentence

@@ -2,13 +2,12 @@
 
 import argparse
 import json
-import signal
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from bluffline import __version__
+from bluffline import __version__, stopping
 from bluffline.cli import charts, files, instruments
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError
@@ -21,33 +20,35 @@ from bluffline.report.certificate import certificate_files, legalise_report
 from bluffline.report.check import check_report, describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
+from bluffline.session.faults import fault_of, log_path
 
 COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply")
 _JSON, _CSV = (".json",), (".csv",)
-_NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT = 0, 1, 2
+_NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT, _UNFORESEEN = 0, 1, 2, 3
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
 
 
 def main(arguments: Sequence[str]) -> int:
-    """Run a command and return its exit code; 0 nothing to fix, 1 must-fix findings remain, 2 could not do it."""
+    """Run a command and return its exit code.
+
+    0: nothing to fix; 1: must-fix findings remain; 2: it could not be done; 3: an error that was not foreseen, told in the log.
+    """
     options = _parser().parse_args(arguments)
-    # A polite kill unwinds like Ctrl-C, so that what was begun is removed.
-    previous = signal.signal(signal.SIGTERM, lambda *_: sys.exit(128 + signal.SIGTERM))
     try:
         run: Callable[[argparse.Namespace], int] = options.run
         return run(options)
-    except BlufflineError as error:
-        print(f"bluffline: {error}", file=sys.stderr)
+    except BrokenPipeError:
+        raise
+    except (BlufflineError, OSError) as error:
+        if stopping.asked():
+            raise
+        print(f"bluffline: {fault_of(error, '').sentence}", file=sys.stderr)
         return _COULD_NOT
-    except OSError as error:
-        where = f"{error.filename}: " if error.filename else ""
-        print(f"bluffline: the system refused: {where}{error.strerror or error}.", file=sys.stderr)
-        return _COULD_NOT
-    except KeyboardInterrupt:
-        print("bluffline: stopped; nothing was left behind.", file=sys.stderr)
-        return _COULD_NOT
-    finally:
-        signal.signal(signal.SIGTERM, previous)
+    except Exception as error:
+        if stopping.asked():
+            raise
+        print(f"bluffline: {fault_of(error, 'This command').sentence} More is in {log_path()}.", file=sys.stderr)
+        return _UNFORESEEN
 
 
 def _parser() -> argparse.ArgumentParser:

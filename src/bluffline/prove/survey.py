@@ -37,6 +37,7 @@ class Survey:
 
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
     finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
+    ``searched``: holds True once charts have been looked for, where the rules ask for one.
     """
 
     programme: Programme
@@ -48,11 +49,12 @@ class Survey:
     read: list[str] = field(default_factory=list)
     exact: tuple[Shot, ...] = ()
     fields: FieldOrder | None = None
+    searched: list[bool] = field(default_factory=list)
 
     @property
     def complete(self) -> bool:
-        """Whether every frame has been measured."""
-        return len(self.table) == self.programme.frame_count
+        """Whether every frame has been measured, and every chart that the rules ask for."""
+        return len(self.table) == self.programme.frame_count and (self.rules.chart is None or any(self.searched))
 
     def shots(self) -> list[Shot]:
         """Shots of what has been measured so far."""
@@ -138,6 +140,7 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
         survey.read[:] = [reader.digest] if reader.digest else []
         if survey.rules.chart is not None:
             survey.charts[:] = _charts(survey, survey.rules.chart, reader, monitor)
+            survey.searched[:] = [True]
     return survey
 
 

@@ -16,6 +16,7 @@ from bluffline.measure.areas import Area, Shape
 from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
+from bluffline.prove.charts import rule_reference
 from bluffline.prove.propose import Proposal, ceiling_for, floor_for, luma_extremes, predicted_columns
 from bluffline.prove.survey import Survey, must_fix, start_survey
 from bluffline.rules.findings import Finding, percent_columns
@@ -89,13 +90,20 @@ class Session:
         matrix: Matrix | None = None,
         region: Region | None = None,
     ) -> None:
-        """Begin the survey anew: under other rules, or with the operator's word for range, matrix or active picture."""
-        self.rules = rules or self.rules
-        if self.survey is None or self.programme is None:
-            self.survey_changed.tell()
-            return
-        source = self.survey.source.overridden(signal_range=signal_range, matrix=matrix)
-        self._take(self.programme, start_survey(self.programme, self.rules, source=source, region=region or self.survey.region))
+        """Begin the survey anew: under other rules, or with the operator's word for range, matrix or active picture.
+
+        Raises
+        ------
+        ChartError : the chart that the rules ask for can't be used; what was in force remains.
+        """
+        rules = rules or self.rules
+        if rules.chart is not None:
+            rule_reference(rules.chart)
+        if self.survey is not None and self.programme is not None:
+            source = self.survey.source.overridden(signal_range=signal_range, matrix=matrix)
+            survey = start_survey(self.programme, rules, source=source, region=region or self.survey.region)
+            self._take(self.programme, survey)
+        self.rules = rules
         self.survey_changed.tell()
 
     def _take(self, programme: Programme, survey: Survey) -> None:

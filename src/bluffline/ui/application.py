@@ -2,23 +2,28 @@
 
 import argparse
 import os
+import signal
 import sys
+import threading
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
+from bluffline import stopping
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
 from bluffline.report.check import describe
 from bluffline.rules.rulefile import load_rules
+from bluffline.session.faults import fault_of
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.desk import Desk
 from bluffline.ui.style import dress
 
 _PICTURE_TIMEOUT = 300_000  # milliseconds
+_TURN = 200  # milliseconds within which a signal is taken
 
 
 def run_desk(arguments: Sequence[str]) -> int:
@@ -36,14 +41,44 @@ def run_desk(arguments: Sequence[str]) -> int:
     application = QApplication.instance() or QApplication(["bluffline"])
     assert isinstance(application, QApplication)
     dress(application)
-    desk = Desk(_session(settings := Settings.load()), settings)
+    settings = Settings.load()
+    session, trouble = _session(settings)
+    desk = Desk(session, settings)
+    desk.header.say(trouble)
+    _tell_faults(desk)
     file = demo_clip() if options.demo else options.file
     if options.picture is not None:
         return _take_picture(application, desk, file or demo_clip(), options.picture)
     desk.show()
     if file is not None:
         QTimer.singleShot(0, lambda: desk.open(file))
+    code = _run(application)
+    desk.end()
+    return code
+
+
+def _run(application: QApplication) -> int:
+    """Run until the desk is closed, or a signal asks for the end; returns the exit code."""
+    for number in stopping.SIGNALS:
+        signal.signal(number, lambda number, _: application.exit(128 + number))
+    turning = QTimer()  # the interpreter, which takes signals, is only at work when something happens
+    turning.timeout.connect(lambda: None)
+    turning.start(_TURN)
     return application.exec()
+
+
+def _tell_faults(desk: Desk) -> None:
+    """What goes wrong in the event loop or on a thread is told on the desk, and the program goes on."""
+    relay = _Relay(desk)
+    relay.told.connect(desk.header.fault)
+    sys.excepthook = lambda _, error, __: relay.told.emit(fault_of(error, "The desk"))
+    threading.excepthook = lambda told: relay.told.emit(fault_of(told.exc_value or RuntimeError(), "Work beside the desk"))
+
+
+class _Relay(QObject):
+    """Brings what went wrong to the thread of the interface."""
+
+    told = pyqtSignal(object)  # Fault
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -56,12 +91,14 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _session(settings: Settings) -> Session:
-    """A session under the rules last used, if they can still be read."""
+def _session(settings: Settings) -> tuple[Session, str]:
+    """A session under the rules last used; where they can't be used any more under the usual ones, and a sentence of it."""
+    session = Session()
     try:
-        return Session(load_rules(settings.rules))
-    except BlufflineError:
-        return Session()
+        session.survey_again(rules=load_rules(settings.rules))
+    except BlufflineError as error:
+        return Session(), f"{error} So {session.rules.title} is in force."
+    return session, ""
 
 
 def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Path) -> int:

@@ -13,6 +13,7 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.report.files import save_text
 from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_and_fit, same_light
+from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.stock import StockShelf
 from bluffline.signal.white import gains_for_light
 from bluffline.treat.bake import bake_cube, fitted_cdl
@@ -23,7 +24,6 @@ from bluffline.ui.carry_on import CarryOnDialog
 from bluffline.ui.chart_panel import ChartPanel
 from bluffline.ui.light import LightDialog
 from bluffline.ui.viewer import Viewer
-from bluffline.ui.workers import JobRunner
 
 _LUT_FILES = "LUT and CDL files (*.cube *.clf *.cdl *.cc *.ccc)"
 
@@ -31,7 +31,7 @@ _LUT_FILES = "LUT and CDL files (*.cube *.clf *.cdl *.cc *.ccc)"
 class Charting:
     """Acts on the session and the chart in hand; ``say`` tells the operator what was done or can't be."""
 
-    def __init__(self, viewer: Viewer, jobs: JobRunner, say: Callable[[str], None], window: QWidget) -> None:
+    def __init__(self, viewer: Viewer, jobs: Jobs, say: Callable[[str], None], window: QWidget) -> None:
         self.viewer, self._jobs, self._say, self._window = viewer, jobs, say, window
         self.session, self.picture = viewer.session, viewer.picture
         self.model, self.shelf = ChartModel(), StockShelf()
@@ -41,7 +41,6 @@ class Charting:
         self.model.changed.connect(self._changed)
         self._fitted = self.model.setup
         self._lights = 0
-        self._reading = False
 
     # The chart -----------------------------------------------------------------------------------------------------
 
@@ -79,18 +78,13 @@ class Charting:
 
     def _read(self) -> None:
         session, model = self.session, self.model
-        if session.programme is None or not session.surveyed or (self._jobs.running and not self._reading):
+        if session.programme is None or not session.surveyed or self._jobs.kind not in (None, Kind.CHART):
             return  # other work is under way, which is not to be cut short
         shot = session.shots[session.shot]
         span = (shot.first, shot.last)
         request = ChartRequest(session.programme, session.source, session.frame, span, model.setup, model.placed)
         self._fitted = model.setup
-        self._jobs.start(lambda monitor: read_and_fit(request, monitor), self._take)
-        self._reading = True
-
-    def ended(self) -> None:
-        """A job has ended, well or not."""
-        self._reading = self._reading and self._jobs.running
+        self._jobs.start(Kind.CHART, lambda monitor: read_and_fit(request, monitor), self._take)
 
     def _take(self, result: ChartResult) -> None:
         self.model.take(result)
@@ -126,7 +120,7 @@ class Charting:
     def carry_on(self) -> None:
         """Look which shots are under the same light, then ask which get the fit."""
         result, session = self.model.result, self.session
-        if result is None or session.programme is None or self._jobs.running:
+        if result is None or session.programme is None or self._jobs.kind is not None:
             return
         programme, shots = session.programme, list(session.shots)
 
@@ -134,7 +128,7 @@ class Charting:
             with Reader(programme) as reader:
                 return same_light(result, shots, lambda n: reader.frame(n).planes, monitor)
 
-        self._jobs.start(job, lambda found: self._ask_shots(result, found))
+        self._jobs.start(Kind.LIKE_SHOTS, job, lambda found: self._ask_shots(result, found))
 
     def _ask_shots(self, result: ChartResult, found: list[int]) -> None:
         count = len(found)

@@ -30,7 +30,7 @@ def _always(_: "Desk") -> bool:
 
 
 def _surveyed(desk: "Desk") -> bool:
-    return desk.session.surveyed and not desk.jobs.running
+    return desk.session.surveyed and desk.jobs.kind is None
 
 
 def _has_findings(desk: "Desk") -> bool:

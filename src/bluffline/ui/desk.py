@@ -26,8 +26,9 @@ from PyQt6.QtWidgets import (
 from bluffline import __version__
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
-from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.rulefile import load_rules
 from bluffline.session.gauges import GaugeModel
+from bluffline.session.jobs import Kind
 from bluffline.session.looking import Field
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -155,8 +156,8 @@ class Desk(QMainWindow):
         self.skyline.finding_chosen.connect(session.select)
         self.findings.chosen.connect(session.select)
         self.viewer.shown_changed.connect(self._frame_shown)
+        self.viewer.failed.connect(self.header.fault)
         self.gauges.changed.connect(self._gauges_changed)
-        self.work.ended.connect(self.charting.ended)
         self.work.ended.connect(self._refresh_commands)
         self.header.cancelled.connect(self.jobs.cancel)
         self.header.command.connect(lambda name: self._actions[name].trigger())
@@ -174,15 +175,14 @@ class Desk(QMainWindow):
 
         ``rate``: frames a second of numbered pictures; ``track``: the video track to take.
         """
+        if not self.work.clear_the_way():
+            return False
         self.player.pause()
         self.work.keep_now()
-        self.jobs.cancel_and_wait()
         try:
             self.session.open(path, rate=rate, track=track)
         except BlufflineError as error:
             self.header.say(str(error))
-            if self.session.survey is not None and not self.session.survey.complete:
-                self.work.survey()
             return False
         self.settings.opened(path)
         return True
@@ -216,21 +216,23 @@ class Desk(QMainWindow):
             name, _ = QFileDialog.getOpenFileName(self, "Rules from a file", str(Path.cwd()), "Rule files (*.toml)")
         if not name:
             return
+        if not self.work.clear_the_way():
+            return
         try:
-            rules = load_rules(name)
+            self.session.survey_again(rules=load_rules(name))
         except BlufflineError as error:
             self.header.say(str(error))
             self._refresh_survey()
             return
         self.settings.rules = name
         self.settings.save()
-        self.survey_again(rules=rules)
-
-    def survey_again(self, *, rules: Rules | None = None) -> None:
-        """Survey anew, under other rules if given."""
-        self.jobs.cancel_and_wait()
-        self.session.survey_again(rules=rules)
         self.work.survey()
+
+    def survey_again(self) -> None:
+        """Survey anew; a survey that runs already is the one that was asked for."""
+        if self.jobs.kind is not Kind.SURVEY and self.work.clear_the_way():
+            self.session.survey_again()
+            self.work.survey()
 
     def show_facts(self) -> None:
         """Show what the file says of itself, and take the operator's word against it."""
@@ -241,7 +243,8 @@ class Desk(QMainWindow):
                 assert self.session.programme is not None
                 self.open(self.session.programme.path, **dialog.reopened)  # type: ignore[arg-type]
                 return
-            self.jobs.cancel_and_wait()
+            if not self.work.clear_the_way():
+                return
             self.session.survey_again(signal_range=said.signal_range, matrix=said.matrix, region=said.region)
             self.work.survey()
             self._treatment_changed()
@@ -266,7 +269,7 @@ class Desk(QMainWindow):
 
     def cancel(self) -> None:
         """Stop what is running; else put down the tool in hand."""
-        if self.jobs.running:
+        if self.jobs.kind is not None:
             self.jobs.cancel()
         else:
             self.picture.drop_tool()
@@ -428,13 +431,21 @@ class Desk(QMainWindow):
         return super().eventFilter(watched, event)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        if not self.work.clear_the_way():
+            event.ignore()
+            return
+        self.end()
+        super().closeEvent(event)
+
+    def end(self) -> None:
+        """End all that runs, and keep what has been done."""
         self.player.pause()
         self.work.stop()
         self.viewer.close()
         application = QApplication.instance()
         assert application is not None
         application.removeEventFilter(self)
-        super().closeEvent(event)
 
 
 def _between(low: float, high: float) -> str:

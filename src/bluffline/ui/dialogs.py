@@ -27,6 +27,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import frame_list
 from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import unreadable_frames
+from bluffline.session.jobs import Ended, Kind
 from bluffline.session.session import Session
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
@@ -166,7 +167,7 @@ class WriteDialog(QDialog):
         assert session.programme is not None and session.survey is not None
         self._programme, self._source, self._format = session.programme, session.programme.path, session.source
         self._looking, self._looked = JobRunner(), dict[tuple[str, str, bool], Carriage | str]()
-        self._looking.finished.connect(lambda then, result: then(result))
+        self._looking.ended.connect(self._looked_at)
         self.carried = dim("")
         self.carried.setWordWrap(True)
         unreadable = unreadable_frames(session.survey)
@@ -213,7 +214,7 @@ class WriteDialog(QDialog):
         return self._drop.isChecked()
 
     def done(self, result: int) -> None:
-        self._looking.cancel_and_wait()
+        self._looking.jobs.stop()
         super().done(result)
 
     def _refuse(self, target: Path, codec: Codec) -> None:
@@ -232,7 +233,7 @@ class WriteDialog(QDialog):
     def _look_at(self, codec: Codec, target: Path) -> None:
         """Rehearse a codec and an ending once, away from the window."""
         key = codec.name, target.suffix.lower(), self.drop_tracks
-        if key in self._looked or self._looking.running:
+        if key in self._looked or self._looking.jobs.kind is not None:
             return
 
         def job(_: Monitor) -> Carriage | str:
@@ -245,7 +246,11 @@ class WriteDialog(QDialog):
             self._looked[key] = found
             self.rows.look()
 
-        self._looking.start(job, take)
+        self._looking.jobs.start(Kind.REHEARSAL, job, take)
+
+    def _looked_at(self, ended: Ended) -> None:
+        if self._looking.jobs.settle(ended) and ended.fault is not None:
+            self.rows.trouble.setText(ended.fault.sentence)
 
 
 class KeySheet(QDialog):

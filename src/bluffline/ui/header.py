@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMenu,
     QMenuBar,
+    QMessageBox,
     QProgressBar,
     QPushButton,
     QSizePolicy,
@@ -17,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
+from bluffline.session.faults import Fault, log_path
 from bluffline.session.session import Session
 from bluffline.signal.matrix import standard
 from bluffline.ui.line import Line
@@ -71,6 +73,12 @@ class Header(QWidget):
         self._bar.setFixedWidth(220)
         self._message = Line(font(12), dim=False)
         self._message.setAccessibleName("What is going on")
+        self._details = QPushButton("Show details")
+        self._details.setFont(font(11))
+        self._details.setStyleSheet("padding: 1px 8px")
+        self._details.clicked.connect(self._show_details)
+        self._details.hide()
+        self._fault: Fault | None = None
         self._cancel = QPushButton("Cancel")
         self._cancel.setFont(font(11))
         self._cancel.setStyleSheet("padding: 1px 8px")
@@ -81,6 +89,7 @@ class Header(QWidget):
         state.addWidget(menus)
         state.addSpacing(20)
         state.addWidget(self._message, 1)
+        state.addWidget(self._details)
         state.addWidget(self._bar)
         state.addWidget(self._cancel)
         layout = QVBoxLayout(self)
@@ -163,3 +172,19 @@ class Header(QWidget):
     def say(self, message: str) -> None:
         """Show a sentence."""
         self._message.setText(message)
+
+    def fault(self, fault: Fault) -> None:
+        """Show what went wrong; where more is known of it, until that has been looked at."""
+        self.say(fault.sentence)
+        if fault.details:
+            self._fault = fault
+            self._details.show()
+
+    def _show_details(self) -> None:
+        self._details.hide()
+        fault, self._fault = self._fault, None
+        if fault is not None:
+            box = QMessageBox(QMessageBox.Icon.Warning, "What went wrong", fault.sentence, parent=self)
+            box.setInformativeText(f"Bluffline goes on. The log is {log_path()}.")
+            box.setDetailedText(fault.details)
+            box.exec()

@@ -3,21 +3,21 @@
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QWidget
+from PyQt6.QtWidgets import QDialog, QMessageBox, QWidget
 
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.signals import TestSignal, write_signal
-from bluffline.prove.monitor import Monitor
+from bluffline.prove.monitor import Monitor, Progress
 from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import Survey, run_survey
 from bluffline.report.certificate import certificate_files
 from bluffline.session.document import DocumentStore
+from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.overview import ShotCard, overview
 from bluffline.session.session import Session
 from bluffline.ui.dialogs import WriteDialog
@@ -43,7 +43,8 @@ class LongWork(QObject):
     ) -> None:
         super().__init__(window)
         self.session, self._header, self._frames, self._open, self._window = session, header, frames, open_file, window
-        self.jobs, self.documents = JobRunner(), DocumentStore()
+        self.runner, self.documents = JobRunner(lambda: session.survey), DocumentStore()
+        self.jobs = self.runner.jobs
         self._growing = QTimer(self)
         self._growing.setInterval(_GROW_EVERY)
         self._growing.timeout.connect(self.session.refresh)
@@ -51,10 +52,8 @@ class LongWork(QObject):
         self._keeping.setSingleShot(True)
         self._keeping.setInterval(_KEEP_AFTER)
         self._keeping.timeout.connect(self._keep)
-        self.jobs.progress.connect(header.show_progress)
-        self.jobs.finished.connect(self._finished)
-        self.jobs.failed.connect(self._failed)
-        self.jobs.cancelled.connect(self._cancelled)
+        self.runner.progress.connect(self._progressed)
+        self.runner.ended.connect(self._ended)
 
     def changed(self) -> None:
         """What was done to the programme has changed; it is kept as soon as there is rest."""
@@ -71,7 +70,24 @@ class LongWork(QObject):
         """End whatever runs, and keep what has been done."""
         self._growing.stop()
         self.keep_now()
-        self.jobs.cancel_and_wait()
+        self.jobs.stop()
+
+    def clear_the_way(self) -> bool:
+        """Whether something else may begin: what runs makes way for it, but a proof only if the operator says so."""
+        if self.jobs.kind is not Kind.PROOF:
+            return True
+        if not self.ask("A proof is running. Stop it? Nothing of the file it writes will remain.", "Stop the proof"):
+            return False
+        self.jobs.stop()
+        self._header.end_progress()
+        return True
+
+    def ask(self, question: str, yes: str) -> bool:
+        """Ask the operator before something is lost."""
+        box = QMessageBox(QMessageBox.Icon.Question, "Bluffline", question, QMessageBox.StandardButton.Cancel, self._window)
+        agreed = box.addButton(yes, QMessageBox.ButtonRole.DestructiveRole)
+        box.exec()
+        return box.clickedButton() is agreed
 
     def _keep(self) -> None:
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
@@ -90,7 +106,7 @@ class LongWork(QObject):
             return run_survey(survey, monitor)
 
         self._header.say("")
-        self.jobs.start(run, self._surveyed)
+        self.jobs.start(Kind.SURVEY, run, self._surveyed)
         self._growing.start()
 
     def _surveyed(self, _: object) -> None:
@@ -112,14 +128,14 @@ class LongWork(QObject):
     def legalise(self) -> None:
         """Propose the least treatment for every shot that needs one."""
         survey = self.session.survey
-        if survey is None or not self.session.surveyed or self.jobs.running:
+        if survey is None or not self.session.surveyed or self.jobs.kind is not None:
             return
         shots, findings, treatments = list(self.session.shots), list(self.session.findings), self.session.treatments
 
         def job(monitor: Monitor) -> list[Proposal]:
             return propose_all(survey, shots, findings, monitor, treatments)
 
-        self.jobs.start(job, self._accept)
+        self.jobs.start(Kind.LEGALISE, job, self._accept)
 
     def _accept(self, proposals: list[Proposal]) -> None:
         self.session.accept(proposals)
@@ -150,7 +166,7 @@ class LongWork(QObject):
             carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
             return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, certificate_files)
 
-        self.jobs.start(job, self._tell_proof)
+        self.jobs.start(Kind.PROOF, job, self._tell_proof)
 
     def _tell_proof(self, proof: Proof) -> None:
         rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
@@ -173,7 +189,7 @@ class LongWork(QObject):
         def job(monitor: Monitor) -> list[ShotCard]:
             return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"))
 
-        self.jobs.start(job, self._show_cards)
+        self.jobs.start(Kind.SHOTS, job, self._show_cards)
 
     def _show_cards(self, cards: list[ShotCard]) -> None:
         assert self.session.programme is not None
@@ -184,7 +200,7 @@ class LongWork(QObject):
     def make_signal(self) -> None:
         """Ask which test signal to make, make it and open it."""
         dialog = SignalDialog(self._window)
-        if dialog.exec() == QDialog.DialogCode.Accepted:
+        if self.clear_the_way() and dialog.exec() == QDialog.DialogCode.Accepted:
             self.write_test_signal(dialog.signal, dialog.rows.target, dialog.rows.codec, dialog.settings)
 
     def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
@@ -195,24 +211,27 @@ class LongWork(QObject):
             write_signal(signal, target, codec, tell=tell, **settings)  # type: ignore[arg-type]
             return target
 
-        self.jobs.start(job, self._open)
+        self.jobs.start(Kind.SIGNAL, job, self._open)
 
-    def _finished(self, then: Callable[[Any], None], result: object) -> None:
-        self._header.end_progress()
-        self._growing.stop()
-        then(result)
-        self.ended.emit()
+    def _progressed(self, progress: Progress) -> None:
+        if self.jobs.kind is not None:  # what was told last may arrive after the end
+            self._header.show_progress(progress)
 
-    def _failed(self, message: str) -> None:
-        self._header.end_progress()
-        self._growing.stop()
-        self._header.say(message)
-        self.ended.emit()
+    def _ended(self, ended: Ended) -> None:
+        if self.jobs.is_under_way(ended.ticket):
+            self._header.end_progress()
+            self._growing.stop()
+        counts = self.jobs.settle(ended)
+        if counts and ended.fault is not None:
+            self._header.fault(ended.fault)
+        elif counts and ended.ending is Ending.CANCELLED:
+            self._cancelled(ended.ticket.kind)
+        if self.jobs.kind is None:
+            self.ended.emit()
 
-    def _cancelled(self) -> None:
-        self._header.end_progress()
-        self._growing.stop()
-        self.session.refresh()
-        unfinished = self.session.survey is not None and not self.session.survey.complete
-        self._header.say("Survey stopped; Survey again starts it anew" if unfinished else "Stopped; nothing was left behind")
-        self.ended.emit()
+    def _cancelled(self, kind: Kind) -> None:
+        if kind is Kind.SURVEY:
+            self.session.refresh()
+            self._header.say("Survey stopped; Survey again starts it anew")
+        else:
+            self._header.say("Stopped; nothing was left behind")

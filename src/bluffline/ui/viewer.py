@@ -14,6 +14,7 @@ from bluffline.errors import SettingsError
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.reading import Reading, read_square, stored_codes
 from bluffline.measure.scopes import Kind
+from bluffline.session.faults import Fault
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.looking import Field, Isolate, LookModel
 from bluffline.session.preview import GaugeView, PinnedFrame, Preview, View
@@ -36,12 +37,14 @@ class Viewer(QObject):
     """The picture, the gauges, and the frames for both."""
 
     shown_changed = pyqtSignal(int)
+    failed = pyqtSignal(object)  # Fault
 
     def __init__(self, session: Session, gauges: GaugeModel, playing: Callable[[], bool]) -> None:
         super().__init__()
         self.session, self.model, self._playing = session, gauges, playing
         self.look = LookModel()
         self.frames = FrameWorker()
+        self._first_request = 0
         self.picture = PictureView(self.look)
         self.board = GaugeBoard(session, gauges)
         self.window: GaugeWindow | None = None
@@ -68,7 +71,7 @@ class Viewer(QObject):
         self.picture.area_asked.connect(self._change_area)
         self.picture.path_drawn.connect(self._set_path)
         self.frames.ready.connect(self._show, Qt.ConnectionType.QueuedConnection)
-        self.frames.failed.connect(self.picture.say)
+        self.frames.failed.connect(self._failed, Qt.ConnectionType.QueuedConnection)
         gauges.changed.connect(self.ask)
         self.look.changed.connect(self.ask)
 
@@ -88,7 +91,7 @@ class Viewer(QObject):
         """A programme has come under control."""
         programme = self.session.programme
         assert programme is not None
-        self.frames.set_programme(programme)
+        self._first_request = self.frames.set_programme(programme)
         self.shown, self.preview = -1, None
         self._path = None
         for gauge in self.gauges:
@@ -151,7 +154,14 @@ class Viewer(QObject):
             outline_source=setup.outline_source,
         )
 
-    def _show(self, preview: Preview) -> None:
+    def _failed(self, request: int, fault: Fault) -> None:
+        if request >= self._first_request:
+            self.picture.say(fault.sentence)
+            self.failed.emit(fault)
+
+    def _show(self, request: int, preview: Preview) -> None:
+        if request < self._first_request:
+            return  # of the programme before
         self.shown, self.preview = preview.frame, preview
         self.picture.show_preview(preview)
         if preview.readable:

@@ -1,44 +1,46 @@
 """Work beside the interface thread: frames made ready, and long jobs. Stale results are dropped."""
 
 import threading
-import time
 from collections.abc import Callable
-from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from bluffline.errors import BlufflineError, CancelledError
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor, Progress
+from bluffline.session.faults import fault_of
+from bluffline.session.jobs import Jobs
 from bluffline.session.preview import Preview, View, make_preview
 
 _AHEAD = 6  # frames made ready before they are asked for, while the programme plays
-_TELL_EVERY = 0.05  # seconds between two tellings of progress
 
 
 class FrameWorker(QObject):
-    """Decodes, treats and measures the frame asked for last; frames asked for in between are skipped."""
+    """Decodes, treats and measures the frame asked for last; frames asked for in between are skipped.
 
-    ready = pyqtSignal(object)  # Preview
-    failed = pyqtSignal(str)
+    What it tells carries the number of the request; those before the one that `set_programme` gives are of another programme.
+    """
+
+    ready = pyqtSignal(int, object)  # request, Preview
+    failed = pyqtSignal(int, object)  # request, Fault
 
     def __init__(self) -> None:
         super().__init__()
         self._condition = threading.Condition()
         self._programme: Programme | None = None
         self._wanted: tuple[int, View] | None = None
+        self._request = 0
         self._ahead = self._told = self._making = False
         self._maker = _Maker()
         self._stopping = False
         self._thread = threading.Thread(target=self._run, name="bluffline-frames", daemon=True)
         self._thread.start()
 
-    def set_programme(self, programme: Programme) -> None:
-        """Read frames of this programme from now on."""
+    def set_programme(self, programme: Programme) -> int:
+        """Read frames of this programme from now on; returns the number of the first request that is of it."""
         with self._condition:
             self._programme, self._wanted = programme, None
             self._condition.notify_all()
+            return self._request + 1
 
     def ask(self, frame: int, view: View, *, ahead: bool = False) -> None:
         """Make a frame ready; with ``ahead`` a few after it as well, as playing needs them next.
@@ -47,10 +49,12 @@ class FrameWorker(QObject):
         """
         with self._condition:
             made = self._maker.made(self._programme, frame, view)
+            self._request += 1
+            request = self._request
             self._wanted, self._ahead, self._told = (frame, view), ahead, made is not None
             self._condition.notify_all()
         if made is not None:
-            self.ready.emit(made)
+            self.ready.emit(request, made)
 
     @property
     def idle(self) -> bool:
@@ -82,19 +86,21 @@ class FrameWorker(QObject):
                         return
                     assert self._wanted is not None and self._programme is not None
                     (frame, view), programme, ahead, told = self._wanted, self._programme, self._ahead, self._told
+                    request = self._request
                     self._wanted, self._making = None, True
                 try:
                     preview = maker.take(programme, frame, view)
                     with self._condition:  # never after a later one that was at hand
                         if not told and not (self._told and self._wanted is not None):
-                            self.ready.emit(preview)
+                            self.ready.emit(request, preview)
                     # While this frame is painted the next ones are made, so that one slow frame does not make them late.
                     for number in range(frame + 1, min(frame + 1 + _AHEAD, programme.frame_count) if ahead else 0):
                         if self._wanted is not None or self._stopping:
                             break
                         maker.take(programme, number, view, keep_from=frame)
-                except BlufflineError as error:
-                    self.failed.emit(str(error))
+                except Exception as error:  # noqa: BLE001 (whatever it is, the next frame is made)
+                    maker.close()
+                    self.failed.emit(request, fault_of(error, f"Frame {frame}"))
         finally:
             maker.close()
 
@@ -139,58 +145,14 @@ class _Maker:
 
 
 class JobRunner(QObject):
-    """Runs one long job at a time on a thread of its own."""
+    """`Jobs` for a window: what its threads tell arrives as signals on the thread of the interface.
+
+    ``subject``: what requests are made of now.
+    """
 
     progress = pyqtSignal(object)  # Progress
-    finished = pyqtSignal(object, object)  # what to do with the result, and what the job returned
-    failed = pyqtSignal(str)
-    cancelled = pyqtSignal()
+    ended = pyqtSignal(object)  # Ended
 
-    def __init__(self) -> None:
+    def __init__(self, subject: Callable[[], object | None] = lambda: None) -> None:
         super().__init__()
-        self._monitor: Monitor | None = None
-        self._thread: threading.Thread | None = None
-
-    @property
-    def running(self) -> bool:
-        """Whether a job is under way."""
-        return self._thread is not None and self._thread.is_alive()
-
-    def start(self, job: Callable[[Monitor], Any], then: Callable[[Any], None]) -> None:
-        """Begin a job; ``then`` takes its result. One that is still running is cancelled and waited for first."""
-        self.cancel_and_wait()
-        last = 0.0
-
-        def tell(progress: Progress) -> None:
-            nonlocal last
-            now = time.monotonic()
-            if now - last >= _TELL_EVERY or progress.done == progress.total:
-                last = now
-                self.progress.emit(progress)
-
-        monitor = Monitor(tell)
-
-        def run() -> None:
-            try:
-                result = job(monitor)
-            except CancelledError:
-                self.cancelled.emit()
-            except BlufflineError as error:
-                self.failed.emit(str(error))
-            else:
-                self.finished.emit(then, result)
-
-        self._monitor = monitor
-        self._thread = threading.Thread(target=run, name="bluffline-job", daemon=True)
-        self._thread.start()
-
-    def cancel(self) -> None:
-        """Ask the job to stop; `cancelled` tells when it has."""
-        if self._monitor is not None:
-            self._monitor.cancel()
-
-    def cancel_and_wait(self) -> None:
-        """Stop the job and wait until it has ended."""
-        self.cancel()
-        if self._thread is not None:
-            self._thread.join()
+        self.jobs = Jobs(subject, self.ended.emit, self.progress.emit)

@@ -1,0 +1,147 @@
+"""Long work: asked for with a ticket, run elsewhere, ended once; what comes too late is dropped by one rule."""
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from bluffline.errors import CancelledError
+from bluffline.prove.monitor import Monitor, Progress
+from bluffline.session.faults import Fault, fault_of
+
+_TELL_EVERY = 0.05  # seconds between two tellings of progress
+
+
+class Kind(StrEnum):
+    """What a job does, as the subject of a sentence."""
+
+    SURVEY = "The survey"
+    LEGALISE = "Legalise"
+    PROOF = "The proof"
+    SHOTS = "The view of all shots"
+    SIGNAL = "The test signal"
+    CHART = "Reading the chart"
+    LIKE_SHOTS = "The search for shots under the same light"
+    REHEARSAL = "The look at what a file will carry"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Ticket:
+    """One request. ``subject``: what it was asked of, as the survey that was the session's then."""
+
+    kind: Kind
+    number: int
+    subject: object | None
+
+
+class Ending(StrEnum):
+    """How a job ended."""
+
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Ended:
+    """The one ending of a job: its ``result`` where it is done, its ``fault`` where it failed."""
+
+    ticket: Ticket
+    ending: Ending
+    result: Any = None
+    fault: Fault | None = None
+
+
+class Jobs:
+    """Runs one job at a time, each on a thread of its own.
+
+    Parameters
+    ----------
+    subject : what requests are made of now; a result asked of another is dropped
+    deliver : called once by each job's thread with its ending; brings it to the owner's thread, which hands it to `settle`
+    tell : called by the job's thread with its progress, not too often
+    """
+
+    def __init__(
+        self, subject: Callable[[], object | None], deliver: Callable[[Ended], None], tell: Callable[[Progress], None]
+    ) -> None:
+        self._subject, self._deliver, self._tell = subject, deliver, tell
+        self._latest: dict[Kind, Ticket] = {}
+        self._running: tuple[Ticket, Monitor, Callable[[Any], None]] | None = None
+        self._threads: list[threading.Thread] = []
+        self._number = 0
+
+    @property
+    def kind(self) -> Kind | None:
+        """What is being done; None where nothing is."""
+        return self._running[0].kind if self._running is not None else None
+
+    def start(self, kind: Kind, job: Callable[[Monitor], Any], then: Callable[[Any], None]) -> Ticket:
+        """Begin a job; `settle` hands its result to ``then``. One that is under way is asked to stop, and not waited for."""
+        self.cancel()
+        self._number += 1
+        ticket = Ticket(kind, self._number, self._subject())
+        last = 0.0
+
+        def tell(progress: Progress) -> None:
+            nonlocal last
+            now = time.monotonic()
+            if ticket is self._ticket and (now - last >= _TELL_EVERY or progress.done == progress.total):
+                last = now
+                self._tell(progress)
+
+        monitor = Monitor(tell)
+        self._latest[kind], self._running = ticket, (ticket, monitor, then)
+        thread = threading.Thread(
+            target=self._run, args=(ticket, job, monitor), name=f"bluffline-job-{ticket.number}", daemon=True
+        )
+        self._threads = [other for other in self._threads if other.is_alive()] + [thread]
+        thread.start()
+        return ticket
+
+    def is_under_way(self, ticket: Ticket) -> bool:
+        """Whether a ticket is that of the job under way."""
+        return ticket is self._ticket
+
+    def settle(self, ended: Ended) -> bool:
+        """Take an ending, on the owner's thread. Whether it counts: that of the job under way, asked of what is in hand still.
+
+        A result of any other is dropped here and nowhere else.
+        """
+        if ended.ticket is not self._ticket:
+            return False
+        assert self._running is not None
+        then, self._running = self._running[2], None
+        if self._latest[ended.ticket.kind] is not ended.ticket or ended.ticket.subject is not self._subject():
+            return False
+        if ended.ending is Ending.DONE:
+            then(ended.result)
+        return True
+
+    def cancel(self) -> None:
+        """Ask the job under way to stop; its ending tells when it has."""
+        if self._running is not None:
+            self._running[1].cancel()
+
+    def stop(self) -> None:
+        """Ask all that is under way to stop, wait until it has, and let no ending count."""
+        self.cancel()
+        self._running = None
+        for thread in self._threads:
+            thread.join()
+        self._threads.clear()
+
+    @property
+    def _ticket(self) -> Ticket | None:
+        return self._running[0] if self._running is not None else None
+
+    def _run(self, ticket: Ticket, job: Callable[[Monitor], Any], monitor: Monitor) -> None:
+        try:
+            ended = Ended(ticket, Ending.DONE, job(monitor))
+        except CancelledError:
+            ended = Ended(ticket, Ending.CANCELLED)
+        except Exception as error:  # noqa: BLE001 (whatever it is, a job has an ending)
+            ended = Ended(ticket, Ending.FAILED, fault=fault_of(error, str(ticket.kind)))
+        self._deliver(ended)

@@ -1,0 +1,46 @@
+"""How a signal ends the program: it unwinds, so that what was begun is removed, and says which signal it was."""
+
+import signal
+from types import FrameType
+
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+_AGAIN = 2.0  # seconds after which it is asked again: a library may have swallowed the first time
+_asked: list[int] = []
+
+
+class Stopped(BaseException):
+    """A signal asks the program to end."""
+
+
+def listen() -> None:
+    """Unwind on a signal from now on."""
+    _asked.clear()
+    for number in SIGNALS:
+        signal.signal(number, _stop)
+    signal.signal(signal.SIGALRM, _stop)
+
+
+def asked() -> bool:
+    """Whether a signal has asked the program to end."""
+    return bool(_asked)
+
+
+def code() -> int:
+    """The exit code that tells of the signal: 128 and its number."""
+    return 128 + _asked[0]
+
+
+def rest() -> None:
+    """Ask no more: it is being ended."""
+    signal.setitimer(signal.ITIMER_REAL, 0)
+    for number in SIGNALS:
+        signal.signal(number, signal.SIG_IGN)
+
+
+def _stop(number: int, _: FrameType | None) -> None:
+    if number != signal.SIGALRM:
+        if _asked:
+            return  # it is on its way
+        _asked.append(number)
+    signal.setitimer(signal.ITIMER_REAL, _AGAIN)
+    raise Stopped
