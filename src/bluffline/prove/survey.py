@@ -28,7 +28,7 @@ from bluffline.signal.format import SignalFormat
 _SAMPLES = 12
 _FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
 _SOUND_SLACK = 0.03  # seconds: the packets of sound don't end where frames do
-_THOROUGH_EVERY = 10  # frames: what a camera clips, and the range of a source, last longer than that
+_THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
 
 @dataclass(frozen=True)

@@ -1,14 +1,17 @@
 """The document: what the operator has done to a programme, kept between sittings in one SQLite file.
 
-A programme is known by its path, size and time of change; when the file is another, its old work does not come back.
+A programme is known by what is in it, so that its work follows it when it is moved or renamed; when the file is another, its
+old work does not come back. Treatments are kept with the shots that they were made for, and carried to those it has now.
 """
 
+import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Sequence
-from contextlib import closing
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing, contextmanager
 from dataclasses import asdict
+from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -16,61 +19,116 @@ from typing import Any
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.rules.shots import Shot
-from bluffline.session.work import FollowedArea, Work
+from bluffline.session.faults import fault_of
+from bluffline.session.work import Aside, FollowedArea, Work
 from bluffline.treat.stored import step_from, step_to
 
-_VERSION = 1
+VERSION = 2
+_LOOKS, _LOOK = 64, 16_384  # places of a file that tell it from others, and the bytes of each
 _SCHEMA = """
 create table if not exists work (
     programme text primary key, identity text not null, shots text not null, work text not null, changed text not null
 )
 """
+# What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing.
+_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {0: lambda _: None, 1: lambda _: None}
+
+Kept = tuple[Work, list[Shot]]
 
 
 class DocumentStore:
-    """Keeps and gives back the work on programmes. A store that can't be opened keeps nothing and breaks nothing."""
+    """Keeps and gives back the work on programmes.
+
+    A file that is damaged, or comes from a later version, is put aside under another name and never written to. ``told``: a
+    sentence of it; empty where there is nothing to say.
+    """
 
     def __init__(self, path: Path | None = None) -> None:
         self.path = path or default_path()
+        self.told = ""
 
     def keep(self, programme: Path, shots: Sequence[Shot], work: Work) -> bool:
-        """Keep the work on a programme, in place of what was kept before; whether it could be."""
+        """Keep the work on a programme, in place of what was kept before; whether it could be.
+
+        Parameters
+        ----------
+        shots : those that the work's numbers mean
+        """
         try:
-            identity = _identity(programme)
-            with closing(self._open()) as store, store:
-                store.execute(
-                    "insert or replace into work values (?, ?, ?, ?, datetime('now'))",
-                    (str(programme.resolve()), identity, _shots_text(shots), json.dumps(_as_data(work))),
-                )
-        except (sqlite3.Error, OSError):
+            row = str(programme.resolve()), fingerprint(programme), _shots_text(shots), json.dumps(_as_data(work))
+            with self._open() as store:
+                store.execute("insert or replace into work values (?, ?, ?, ?, datetime('now'))", row)
+        except (sqlite3.Error, OSError) as error:
+            self.told = f"The work could not be kept: {error}."
             return False
         return True
 
-    def recall(self, programme: Path, shots: Sequence[Shot]) -> Work | None:
-        """The work kept on a programme; its treatments only where the shots are still the same; None where there is none."""
+    def recall(self, programme: Path) -> Kept | None:
+        """The work kept on a programme, and the shots that its numbers mean; None where there is none."""
         try:
-            identity = _identity(programme)
-            with closing(self._open()) as store:
+            path, identity = str(programme.resolve()), fingerprint(programme)
+            with self._open() as store:
                 row = store.execute(
-                    "select shots, work from work where programme = ? and identity = ?", (str(programme.resolve()), identity)
+                    "select shots, work from work where identity = ? or (programme = ? and identity = ?) "
+                    "order by programme = ? desc, changed desc",
+                    (identity, path, _identity_of_version_1(programme), path),
                 ).fetchone()
-            if row is None:
-                return None
-            work = _from_data(json.loads(row[1]))
-        except (sqlite3.Error, OSError, ValueError, KeyError, TypeError, SettingsError):
+        except (sqlite3.Error, OSError) as error:
+            self.told = f"Earlier work could not be read: {error}."
             return None
-        return work if row[0] == _shots_text(shots) else Work(areas=work.areas)
+        if row is None:
+            return None
+        try:
+            return _from_data(json.loads(row[1])), _shots_from(row[0])
+        except Exception as error:  # noqa: BLE001 (whatever is wrong with what is kept, it is put aside and told)
+            fault_of(error, "Reading earlier work")
+            self._put_aside("damaged")
+            return None
 
-    def _open(self) -> sqlite3.Connection:
+    @contextmanager
+    def _open(self) -> Iterator[sqlite3.Connection]:
+        """The store in one transaction; a file that can't be one makes way first."""
         self.path.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            store = self._connect()
+        except sqlite3.DatabaseError as error:
+            if isinstance(error, sqlite3.OperationalError):
+                raise  # the disk or another program is in the way, not the file
+            self._put_aside("damaged")
+            store = self._connect()
+        with closing(store), store:
+            yield store
+
+    def _connect(self) -> sqlite3.Connection:
         store = sqlite3.connect(self.path)
-        version = store.execute("pragma user_version").fetchone()[0]
-        if version > _VERSION:
+        try:
+            version = store.execute("pragma user_version").fetchone()[0]
+            if version > VERSION:
+                store.close()
+                self._put_aside("later")
+                return self._connect()
+            store.execute("pragma journal_mode = wal")
+            with store:
+                store.execute(_SCHEMA)
+                for step in range(version, VERSION):
+                    _MIGRATIONS[step](store)
+                store.execute(f"pragma user_version = {VERSION}")
+            store.execute("select count(*) from work where length(work) < 0").fetchone()
+        except BaseException:
             store.close()
-            raise sqlite3.DatabaseError("kept by a later version")
-        store.execute(_SCHEMA)
-        store.execute(f"pragma user_version = {_VERSION}")
+            raise
         return store
+
+    def _put_aside(self, why: str) -> None:
+        """Give the file, and what belongs to it, another name; nothing is lost."""
+        now = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
+        aside = self.path.with_name(f"{self.path.name}.{why}-{now}")
+        for ending in ("-wal", "-shm", ""):
+            beside = self.path.with_name(self.path.name + ending)
+            if beside.exists():
+                beside.replace(aside.with_name(aside.name + ending))
+        reason = "it is damaged" if why == "damaged" else "it comes from a later version"
+        self.told = f"The file that earlier work is kept in can't be used: {reason}. It is put aside as {aside}."
 
 
 def default_path() -> Path:
@@ -79,7 +137,26 @@ def default_path() -> Path:
     return (Path(home) if home else Path.home() / ".local" / "share") / "bluffline" / "work.sqlite"
 
 
-def _identity(programme: Path) -> str:
+def fingerprint(programme: Path) -> str:
+    """What a file is known by: size, time of change, and places all through it; of a folder, its files' names and sizes.
+
+    A file that is moved or renamed keeps it; one that is written anew does not, though it be of the same size.
+    """
+    digest = hashlib.sha256()
+    if programme.is_dir() or ("%" in programme.name and not programme.exists()):
+        for file in sorted(programme.parent.iterdir() if not programme.is_dir() else programme.iterdir()):
+            digest.update(f"{file.name} {file.stat().st_size} {file.stat().st_mtime_ns};".encode("utf-8", "surrogateescape"))
+        return digest.hexdigest()
+    facts = programme.stat()
+    digest.update(f"{facts.st_size} {facts.st_mtime_ns};".encode())
+    with programme.open("rb") as opened:
+        for look in range(_LOOKS):
+            opened.seek(max(facts.st_size - _LOOK, 0) * look // (_LOOKS - 1))
+            digest.update(opened.read(_LOOK))
+    return digest.hexdigest()
+
+
+def _identity_of_version_1(programme: Path) -> str:
     facts = programme.stat()
     return f"{facts.st_size} {facts.st_mtime_ns}"
 
@@ -88,12 +165,24 @@ def _shots_text(shots: Sequence[Shot]) -> str:
     return " ".join(f"{shot.first}-{shot.last}" for shot in shots)
 
 
+def _shots_from(text: str) -> list[Shot]:
+    shots = [Shot(*map(int, part.split("-"))) for part in text.split()]
+    if any(shot.last < shot.first or shot.first < 0 for shot in shots):
+        raise SettingsError("A shot ends before it begins.")
+    return shots
+
+
 def _as_data(work: Work) -> dict[str, Any]:
     return {
         "treatments": {str(shot): [step_to(step) for step in steps] for shot, steps in work.treatments.items()},
+        "reasons": {str(shot): list(told) for shot, told in work.reasons.items()},
         "areas": [
             {"area": asdict(followed.area), "shots": {str(shot): asdict(area) for shot, area in followed.shots.items()}}
             for followed in work.areas
+        ],
+        "aside": [
+            {"first": kept.made_for.first, "last": kept.made_for.last, "steps": [step_to(step) for step in kept.treatment]}
+            for kept in work.aside
         ],
     }
 
@@ -104,7 +193,12 @@ def _from_data(data: dict[str, Any]) -> Work:
         FollowedArea(_area(entry["area"]), MappingProxyType({int(shot): _area(area) for shot, area in entry["shots"].items()}))
         for entry in data["areas"]
     )
-    return Work(MappingProxyType(treatments), areas)
+    aside = tuple(
+        Aside(Shot(int(kept["first"]), int(kept["last"])), tuple(step_from(step) for step in kept["steps"]))
+        for kept in data.get("aside", [])
+    )
+    reasons = {int(shot): tuple(map(str, told)) for shot, told in data.get("reasons", {}).items()}
+    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons))
 
 
 def _area(data: dict[str, Any]) -> Area:

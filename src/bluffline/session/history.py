@@ -1,6 +1,7 @@
 """Undo and redo over immutable states."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Generic, TypeVar
 
 State = TypeVar("State")
@@ -44,6 +45,10 @@ class History(Generic[State]):
             self._entries.pop()
         self._entries.append(Entry(state, act, gesture))
         self._place = len(self._entries) - 1
+
+    def map(self, change: Callable[[State], State]) -> None:
+        """Change every state, undone ones too."""
+        self._entries = [replace(entry, state=change(entry.state)) for entry in self._entries]
 
     def undo(self) -> None:
         """Go back one act, if there is one."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -24,7 +24,7 @@ from bluffline.rules.rulefile import Rules, load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event
 from bluffline.session.history import History
-from bluffline.session.work import FollowedArea, Treatments, Work
+from bluffline.session.work import FollowedArea, Treatments, Work, carried
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
@@ -57,10 +57,11 @@ class Session:
         self.survey: Survey | None = None
         self.shots: list[Shot] = []
         self.findings: list[Finding] = []
-        self.reasons: dict[int, tuple[str, ...]] = {}
         self.frame = 0
         self.selected: Finding | None = None
         self._history: History[Work] = History(Work())
+        self.work_shots: list[Shot] = []  # those that the work's numbers mean
+        self._judged = False
         self.programme_changed = Event()
         self.survey_changed = Event()
         self.place_changed = Event()
@@ -77,8 +78,8 @@ class Session:
         """
         programme = probe(path, rate=rate, track=track)
         self._take(programme, start_survey(programme, self.rules))
-        self.frame, self.selected, self.reasons = 0, None, {}
-        self._history = History(Work())
+        self.frame, self.selected = 0, None
+        self._history, self.work_shots = History(Work()), []
         self.programme_changed.tell()
         self.survey_changed.tell()
 
@@ -108,13 +109,19 @@ class Session:
 
     def _take(self, programme: Programme, survey: Survey) -> None:
         self.programme, self.survey = programme, survey
-        self.shots, self.findings, self.selected = [], [], None
+        self.shots, self.findings, self.selected, self._judged = [], [], None, False
 
     def refresh(self) -> None:
-        """Judge what the running survey has measured by now."""
+        """Judge what the running survey has measured by now; work goes to the shots that it ends with."""
         if self.survey is not None:
+            complete = self.survey.complete
             self.shots = self.survey.shots()
             self.findings = self.survey.findings(self.shots)
+            if complete and self.shots != self.work_shots:
+                before, now = self.work_shots, self.shots
+                self._history.map(lambda work: carried(work, before, now))
+                self.work_shots = now
+            self._judged = complete
             self.survey_changed.tell()
 
     @property
@@ -125,8 +132,13 @@ class Session:
 
     @property
     def surveyed(self) -> bool:
-        """Whether a programme is open and every frame of it has been measured."""
-        return self.survey is not None and self.survey.complete and bool(self.shots)
+        """Whether a programme is open and every frame of it has been measured and judged."""
+        return self.survey is not None and self._judged and bool(self.shots)
+
+    @property
+    def reasons(self) -> Mapping[int, tuple[str, ...]]:
+        """Why the treatments in force are as they were proposed, by shot."""
+        return self._history.state.reasons
 
     # Looking -------------------------------------------------------------------------------------------------------
 
@@ -195,11 +207,7 @@ class Session:
 
     def set_treatment(self, shot: int, treatment: Treatment, act: str, gesture: str | None = None) -> None:
         """Give a shot another treatment; an empty one leaves it untouched."""
-        treatments = dict(self.treatments)
-        treatments[shot] = treatment
-        if not treatment:
-            del treatments[shot]
-        self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
+        self._push(self._history.state.treated(shot, treatment), act, gesture)
 
     def calibrate(self, shots: Sequence[int], steps: Treatment, act: str) -> None:
         """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
@@ -307,10 +315,8 @@ class Session:
     def accept(self, proposals: list[Proposal]) -> None:
         """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
         for proposal in proposals:
-            treatments = dict(self.treatments) | {proposal.shot: proposal.treatment}
-            work = replace(self._history.state, treatments=MappingProxyType(treatments))
+            work = self._history.state.treated(proposal.shot, proposal.treatment, proposal.reasons)
             self._history.push(work, f"Legalise shot {proposal.shot + 1}")
-            self.reasons[proposal.shot] = proposal.reasons
         self.treatment_changed.tell()
 
     @property
@@ -318,10 +324,19 @@ class Session:
         """Everything done to the programme."""
         return self._history.state
 
-    def take_up(self, work: Work) -> None:
-        """Go on with work from an earlier sitting, where nothing has been done yet in this one."""
-        if self._history.undoes is None and (work.treatments or work.areas):
+    def take_up(self, work: Work, made_for: Sequence[Shot]) -> None:
+        """Go on with work from an earlier sitting, as soon as its programme is opened; it was done on some shots."""
+        if self._history.undoes is None and work != Work():
+            self.work_shots = list(made_for)
             self._push(work, "Take up earlier work")
+
+    def give_aside(self) -> None:
+        """Give the shot in view the treatment kept aside that was made for frames nearest to it."""
+        work = self._history.state
+        if work.aside:
+            nearest = min(work.aside, key=lambda kept: abs(kept.made_for.first - self.shots[self.shot].first))
+            rest = tuple(kept for kept in work.aside if kept is not nearest)
+            self._push(replace(work.treated(self.shot, nearest.treatment), aside=rest), "Give what was kept aside")
 
     def undo(self) -> None:
         """Take back the last act."""

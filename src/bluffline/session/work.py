@@ -1,10 +1,11 @@
 """The operator's work on a programme: treatments and areas; the state that undo goes back through."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
 from bluffline.measure.areas import Area
+from bluffline.rules.shots import Shot
 from bluffline.treat.steps import Treatment
 
 Treatments = Mapping[int, Treatment]
@@ -35,8 +36,68 @@ class FollowedArea:
 
 
 @dataclass(frozen=True)
+class Aside:
+    """A treatment that fits no shot any more, and the frames that it was made for."""
+
+    made_for: Shot
+    treatment: Treatment
+
+
+@dataclass(frozen=True)
 class Work:
-    """Treatments by shot number, and areas in the order they were drawn."""
+    """Treatments by shot number with their reasons, areas in the order they were drawn, and what fits no shot any more."""
 
     treatments: Treatments = field(default_factory=lambda: MappingProxyType({}))
     areas: tuple[FollowedArea, ...] = ()
+    aside: tuple[Aside, ...] = ()
+    reasons: Mapping[int, tuple[str, ...]] = field(default_factory=lambda: MappingProxyType({}))
+
+    def treated(self, shot: int, treatment: Treatment, reasons: tuple[str, ...] = ()) -> "Work":
+        """The same with another treatment of a shot, none where it is empty; reasons go with the treatment they explain."""
+        treatments, told = dict(self.treatments), dict(self.reasons)
+        treatments.pop(shot, None)
+        told.pop(shot, None)
+        if treatment:
+            treatments[shot] = treatment
+        if treatment and reasons:
+            told[shot] = reasons
+        return replace(self, treatments=MappingProxyType(treatments), reasons=MappingProxyType(told))
+
+
+def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
+    """Work on some shots, carried to those that the programme has now.
+
+    A shot takes over the treatment of the one that covers most of it, if that is half of it at least. What lands in no shot is
+    kept aside, and comes back as soon as there is a shot for it again.
+    """
+    if not now or list(before) == list(now):
+        return work
+    homes = {number: home for number, shot in enumerate(now) if (home := _home(shot, before)) is not None}
+    treatments = {number: work.treatments[home] for number, home in homes.items() if home in work.treatments}
+    reasons = {number: work.reasons[home] for number, home in homes.items() if home in work.reasons}
+    lost = [Aside(before[n], steps) for n, steps in work.treatments.items() if n not in homes.values() and n < len(before)]
+    aside = [kept for kept in lost if not any(treatments.get(n) == kept.treatment for n in _touched(kept.made_for, now))]
+    for kept in work.aside:
+        fits = [number for number, shot in enumerate(now) if number not in treatments and _home(shot, [kept.made_for]) == 0]
+        treatments.update(dict.fromkeys(fits, kept.treatment))
+        aside += [] if fits else [kept]
+    areas = tuple(
+        FollowedArea(
+            followed.area,
+            MappingProxyType({number: followed.shots[home] for number, home in homes.items() if home in followed.shots}),
+        )
+        for followed in work.areas
+    )
+    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons))
+
+
+def _touched(shot: Shot, now: Sequence[Shot]) -> list[int]:
+    return [number for number, other in enumerate(now) if other.first <= shot.last and other.last >= shot.first]
+
+
+def _home(shot: Shot, before: Sequence[Shot]) -> int | None:
+    """The number of the shot that covers most of a shot, half of it at least."""
+    shared = [min(shot.last, other.last) - max(shot.first, other.first) + 1 for other in before]
+    if not shared or 2 * max(shared) < shot.length:
+        return None
+    return shared.index(max(shared))

@@ -41,6 +41,10 @@ def _treated(desk: "Desk") -> bool:
     return bool(desk.session.treatment)
 
 
+def _has_aside(desk: "Desk") -> bool:
+    return _surveyed(desk) and bool(desk.session.work.aside)
+
+
 def _coloured(desk: "Desk") -> bool:
     return bool(desk.charting.steps)
 
@@ -110,6 +114,7 @@ COMMANDS: tuple[Command, ...] = (
         lambda d: d.session.redoes is not None,
     ),
     Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda d: d.charting.paste(), _treated, apart=True),
+    Command("aside", "Treatment", "Give what was kept aside", (), lambda d: d.session.give_aside(), _has_aside),
     Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda d: d.charting.keep_stock(), _treated),
     Command("put-stock", "Treatment", "Put a stock treatment …", (), lambda d: d.charting.put_stock(), _surveyed),
     Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda d: d.charting.load_lut(), _surveyed, apart=True),

@@ -252,7 +252,7 @@ class Desk(QMainWindow):
     def _programme_changed(self) -> None:
         self.charting.model.let_go()
         self.viewer.begin()
-        self.work.survey()
+        self.work.begin()
 
     # Looking -------------------------------------------------------------------------------------------------------
 

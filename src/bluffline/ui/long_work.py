@@ -20,6 +20,7 @@ from bluffline.session.document import DocumentStore
 from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.overview import ShotCard, overview
 from bluffline.session.session import Session
+from bluffline.session.work import Work
 from bluffline.ui.dialogs import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.line_up import SignalDialog
@@ -28,7 +29,7 @@ from bluffline.ui.workers import FrameWorker, JobRunner
 
 _GROW_EVERY = 200  # milliseconds between two looks at a running survey
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
-_KEEP_AFTER = 800  # milliseconds of rest after which work is kept
+_KEEP_AFTER = 250  # milliseconds of rest after which work is kept
 
 
 class LongWork(QObject):
@@ -45,6 +46,7 @@ class LongWork(QObject):
         self.session, self._header, self._frames, self._open, self._window = session, header, frames, open_file, window
         self.runner, self.documents = JobRunner(lambda: session.survey), DocumentStore()
         self.jobs = self.runner.jobs
+        self._news = ""  # what is told once the survey is done
         self._growing = QTimer(self)
         self._growing.setInterval(_GROW_EVERY)
         self._growing.timeout.connect(self.session.refresh)
@@ -57,7 +59,7 @@ class LongWork(QObject):
 
     def changed(self) -> None:
         """What was done to the programme has changed; it is kept as soon as there is rest."""
-        if self.session.programme is not None and self.session.surveyed:
+        if self.session.programme is not None:
             self._keeping.start()
 
     def keep_now(self) -> None:
@@ -91,9 +93,22 @@ class LongWork(QObject):
 
     def _keep(self) -> None:
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
-        programme = self.session.programme
-        if programme is not None and self.session.surveyed:
-            self.documents.keep(programme.path, self.session.shots, self.session.work)
+        session, programme = self.session, self.session.programme
+        if programme is not None and not self.documents.keep(programme.path, session.work_shots, session.work):
+            self._header.say(self.documents.told)
+
+    def begin(self) -> None:
+        """A programme has come under control: what was done to it before is taken up, and it is surveyed."""
+        assert self.session.programme is not None
+        self.documents.told = ""
+        kept = self.documents.recall(self.session.programme.path)
+        if kept is not None:
+            self.session.take_up(*kept)
+        self._news = self.documents.told
+        if (work := self.session.work) != Work():
+            done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
+            self._news = f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)"
+        self.survey()
 
     def survey(self) -> None:
         """Run the session's survey, drawing what it has measured as it grows."""
@@ -110,20 +125,15 @@ class LongWork(QObject):
         self._growing.start()
 
     def _surveyed(self, _: object) -> None:
+        set_aside = len(self.session.work.aside)
         self.session.refresh()
-        self._take_up()
+        if (more := len(self.session.work.aside) - set_aside) > 0:
+            shots = f"The work on {more} shot{'s' if more > 1 else ''} that are no more"
+            self._news = f"{shots} is kept aside: “Give what was kept aside” gives it to the shot in view"
+        if self._news:
+            self._header.say(self._news)
+            self._news = ""
         self.survey_done.emit()
-
-    def _take_up(self) -> None:
-        """Go on with what was done to this programme before, if anything was."""
-        programme = self.session.programme
-        if programme is None or self.session.undoes is not None:
-            return
-        work = self.documents.recall(programme.path, self.session.shots)
-        if work is not None and (work.treatments or work.areas):
-            self.session.take_up(work)
-            done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
-            self._header.say(f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)")
 
     def legalise(self) -> None:
         """Propose the least treatment for every shot that needs one."""
