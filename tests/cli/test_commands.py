@@ -12,6 +12,7 @@ from bluffline.demo import demo_clip
 from bluffline.entry import main
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
+from bluffline.session.faults import log_path, logger
 from bluffline.treat.colour import Balance
 from bluffline.treat.stored import treatment_text
 
@@ -219,3 +220,23 @@ def test_apply_writes_through_a_lut_or_a_treatment(over_clip, tmp_path, capfd):
 def open_frame(path):
     with Reader(probe(path)) as reader:
         return reader.frame(0).planes[0].copy()
+
+
+def test_an_error_that_nobody_foresaw_is_a_sentence_an_exit_code_of_its_own_and_a_log(over_clip, tmp_path, capfd, monkeypatch):
+    def fail(*_):
+        raise RecursionError("maximum depth\nexceeded")
+
+    monkeypatch.setattr("bluffline.cli.main.run_survey", fail)
+    logger.cache_clear()
+    code, out, err = run(capfd, "check", over_clip)
+    logger.cache_clear()
+    assert (code, out) == (3, "") and err.count("\n") == 1
+    assert "not foreseen (RecursionError: maximum depth)" in err and str(log_path()) in err
+    assert "Traceback" in log_path().read_text()
+
+
+def test_output_that_nobody_reads_is_no_error(over_clip):
+    command = f"{sys.executable} -m bluffline check {over_clip} --json - | head -c 10"
+    shell = subprocess.run(["bash", "-c", f"{command}; echo ${{PIPESTATUS[0]}}"], capture_output=True, text=True, check=True)
+    assert "Traceback" not in shell.stderr and "Exception" not in shell.stderr
+    assert shell.stdout[10:].strip() in {"0", "1", "141"}, "the report may have fitted into the pipe"

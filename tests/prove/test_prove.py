@@ -1,4 +1,5 @@
 import hashlib
+import os
 import resource
 import shutil
 import signal
@@ -13,6 +14,7 @@ import pytest
 from bluffline.errors import CancelledError, MediaError, WriteError
 from bluffline.measure.counted import Limits
 from bluffline.media.codecs import codec_for
+from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove import render as render_module
@@ -127,7 +129,7 @@ def test_a_full_disk_leaves_nothing(over_clip, tmp_path):
     assert list(tmp_path.iterdir()) == []
 
 
-@pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGKILL])
+@pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGINT, signal.SIGHUP, signal.SIGKILL])
 def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
     source = make_clip(tmp_path / "long.mkv", lambda n: np.random.default_rng(n % 7).uniform(0, 1.07, (360, 640, 3)), 60)
     out = tmp_path / "out"
@@ -137,10 +139,22 @@ def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
     while not list(out.glob(".*unproved*")) and time.monotonic() < until and run.poll() is None:
         time.sleep(0.01)
     run.send_signal(how)
-    run.communicate(timeout=100)
+    _, errors = run.communicate(timeout=100)
     assert not (out / "o.mkv").exists() and probe(source).frame_count == 60
-    if how is signal.SIGTERM:
+    if how is not signal.SIGKILL:
         assert list(out.iterdir()) == [], "a polite kill cleans up as well"
+        assert run.returncode == 128 + how and errors == "bluffline: stopped; nothing was left behind.\n"
+
+
+def test_what_a_killed_run_left_is_removed_by_the_next(over_clip, tmp_path):
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    left = [f".o.{gone.pid}.unproved.mkv", f".o.{gone.pid}.unproved.shaped.mkv", f".o.mkv.certificate.json.{gone.pid}.new"]
+    others = [f".o.{os.getpid()}.unproved.txt", f".other.{gone.pid}.unproved.mkv", f".o.{gone.pid}.mine", "o.txt"]
+    for name in left + others:
+        (tmp_path / name).write_text("x")
+    assert sorted(path.name for path in remove_leftovers(tmp_path / "o.mkv")) == sorted(left)
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted(others)
 
 
 def test_a_damaged_frame_is_told_and_replaced_by_the_one_before(tmp_path):

@@ -18,6 +18,7 @@ from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import ChartError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
+from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.prove.prove import settle
@@ -140,6 +141,7 @@ def _apply(options: argparse.Namespace) -> int:
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
     whole = Shot(0, programme.frame_count - 1)
+    remove_leftovers(options.out)
     working = options.out.with_name(f".{options.out.stem}.{os.getpid()}.part{options.out.suffix}")
     try:
         with terminal_monitor() as monitor:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError, WriteError
 from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
+from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.pixels import Planes, layout_of, put_planes
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Model, SignalFormat
@@ -198,6 +199,7 @@ def write_signal(
     source = written_format(
         SignalFormat(*size, depth, Model.YCBCR, (True, False), Range.NARROW, matrix, by_size, "bt709"), codec
     )
+    remove_leftovers(target)
     working = target.with_name(f".{target.stem}.{os.getpid()}.unfinished{target.suffix}")
     try:
         _encode(working, codec, pixels, source, signal, rate, frames, tell)

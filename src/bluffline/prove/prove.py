@@ -14,6 +14,7 @@ from bluffline.measure.bars import read_bars
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.carriage import Carriage
 from bluffline.media.codecs import Codec
+from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.reader import Reader
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.monitor import Monitor
@@ -167,6 +168,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     survey, target = request.survey, request.target
     refuse_source_as_target(survey.programme.path, target)
     refuse_unreadable(survey, request.keep_unreadable)
+    remove_leftovers(target)
     treatments = dict(request.treatments)
     working = target.with_name(f".{target.stem}.{os.getpid()}.unproved{target.suffix}")
     try:

@@ -52,13 +52,16 @@ def run_desk(arguments: Sequence[str]) -> int:
     desk.show()
     if file is not None:
         QTimer.singleShot(0, lambda: desk.open(file))
-    code = _run(application)
-    desk.end()
-    return code
+    try:
+        return _run(application)
+    finally:
+        desk.end()
 
 
 def _run(application: QApplication) -> int:
     """Run until the desk is closed, or a signal asks for the end; returns the exit code."""
+    if stopping.asked():
+        raise stopping.Stopped
     for number in stopping.SIGNALS:
         signal.signal(number, lambda number, _: application.exit(128 + number))
     turning = QTimer()  # the interpreter, which takes signals, is only at work when something happens
@@ -71,7 +74,7 @@ def _tell_faults(desk: Desk) -> None:
     """What goes wrong in the event loop or on a thread is told on the desk, and the program goes on."""
     relay = _Relay(desk)
     relay.told.connect(desk.header.fault)
-    sys.excepthook = lambda _, error, __: relay.told.emit(fault_of(error, "The desk"))
+    sys.excepthook = lambda _, error, __: stopping.asked() or relay.told.emit(fault_of(error, "The desk"))
     threading.excepthook = lambda told: relay.told.emit(fault_of(told.exc_value or RuntimeError(), "Work beside the desk"))
 
 

@@ -1,0 +1,211 @@
+"""What comes late lands nowhere, what goes wrong ends nothing, and what was done is kept: through the real desk."""
+
+import threading
+
+import pytest
+from PyQt6.QtWidgets import QMessageBox
+
+from bluffline.measure.areas import Shape
+from bluffline.session.jobs import Kind
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
+from bluffline.ui.application import _session
+from bluffline.ui.desk import Desk
+from clips import make_clip, numbered
+
+WAIT = 120_000
+UNKNOWN_CHART = 'title = "Odd"\n[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\n[chart]\nreference = "majolica-99"\nmean = 2.0\n'
+
+
+class Held:
+    """Holds calls of a function back until they are let go, and counts them."""
+
+    def __init__(self, function):
+        self.function, self.begun, self.free, self.calls = function, threading.Event(), threading.Event(), 0
+
+    def __call__(self, *arguments, **named):
+        self.calls += 1
+        self.begun.set()
+        assert self.free.wait(60)
+        return self.function(*arguments, **named)
+
+
+@pytest.fixture
+def hold(monkeypatch):
+    """Hold back what the desk calls by a name; all is let go at the end."""
+    held = []
+
+    def of(module, name):
+        one = Held(getattr(module, name))
+        monkeypatch.setattr(module, name, one)
+        held.append(one)
+        return one
+
+    yield of
+    for one in held:
+        one.free.set()
+
+
+@pytest.fixture
+def other_clip(tmp_path):
+    return make_clip(tmp_path / "other.mkv", numbered, 12)
+
+
+def test_a_legalise_that_ends_after_another_file_was_opened_gives_it_nothing(surveyed_desk, qtbot, hold, other_clip):
+    from bluffline.ui import long_work
+
+    desk = surveyed_desk
+    held = hold(long_work, "propose_all")
+    desk.work.legalise()
+    assert held.begun.wait(60)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(other_clip)
+        held.free.set()
+    qtbot.waitUntil(lambda: not [t for t in threading.enumerate() if "bluffline-job" in t.name], timeout=WAIT)
+    assert desk.session.programme.path == other_clip and not desk.session.treatments and desk.session.undoes is None
+
+
+def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monkeypatch):
+    from bluffline.ui import long_work
+
+    desk = surveyed_desk
+    for error, words, more in (
+        (OSError(5, "Input/output error", "/store/p.mov"), "The system refused: /store/p.mov", False),
+        (ZeroDivisionError("division by zero"), "was not foreseen (ZeroDivisionError", True),
+    ):
+
+        def fail(*_, error=error):
+            raise error
+
+        with monkeypatch.context() as patch:
+            patch.setattr(long_work, "run_survey", fail)
+            desk.survey_again()
+            qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+        assert words in desk.header.message and desk.header._cancel.isHidden() and desk.header._bar.isHidden()
+        assert desk.header._details.isHidden() is not more
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.detailedText()))
+    desk.header._details.click()
+    assert "ZeroDivisionError: division by zero" in told[0] and desk.header._details.isHidden()
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.survey_again()
+    assert desk.session.surveyed
+
+
+def test_an_error_in_a_frame_is_told_and_the_next_is_made(surveyed_desk, qtbot, monkeypatch):
+    from bluffline.ui import workers
+
+    desk, whole = surveyed_desk, workers.make_preview
+
+    def fail(frame, *rest):
+        if frame == 5:
+            raise ValueError("no such thing")
+        return whole(frame, *rest)
+
+    monkeypatch.setattr(workers, "make_preview", fail)
+    with qtbot.waitSignal(desk.viewer.failed, timeout=WAIT):
+        desk.session.go_to(5)
+    assert "Frame 5 ended in an error" in desk.header.message
+    with qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
+        desk.session.go_to(6)
+    assert desk.viewer.shown == 6
+
+
+def test_a_frame_of_the_file_before_is_not_shown_under_the_new_one(surveyed_desk, qtbot, hold, other_clip):
+    from bluffline.ui import workers
+
+    desk = surveyed_desk
+    held = hold(workers, "make_preview")
+    desk.session.go_to(9)
+    assert held.begun.wait(60)
+    shown = []
+    desk.frame_shown.connect(shown.append)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(other_clip)
+        held.free.set()
+    qtbot.waitUntil(lambda: bool(shown), timeout=WAIT)
+    assert set(shown) == {0} and desk.viewer.preview.signal.source.width == 160
+
+
+def test_rules_that_ask_for_an_unknown_chart_change_nothing(surveyed_desk, tmp_path):
+    desk = surveyed_desk
+    bad = tmp_path / "odd.toml"
+    bad.write_text(UNKNOWN_CHART)
+    desk.choose_rules(str(bad))
+    assert "majolica-99" in desk.header.message
+    assert desk.settings.rules == "r103" and desk.session.rules.title != "Odd" and desk.session.surveyed
+    session, trouble = _session(Settings(tmp_path / "s.json", rules=str(bad)))
+    assert session.rules.title == Session().rules.title and "majolica-99" in trouble and "is in force" in trouble
+
+
+def test_a_running_proof_is_ended_only_if_the_operator_says_so(surveyed_desk, qtbot, hold, other_clip, tmp_path):
+    from bluffline.ui import long_work
+
+    desk = surveyed_desk
+    held = hold(long_work, "rehearse")
+    desk.work.start_proof(tmp_path / "legal.mkv", "ffv1")
+    assert held.begun.wait(60)
+    asked, programme = [], desk.session.programme
+    desk.work.ask = lambda question, yes: asked.append(question)
+    desk.survey_again()
+    desk.choose_rules("strict")
+    assert not desk.open(other_clip) and not desk.close()
+    desk.work.legalise()
+    assert len(asked) == 4 and desk.isVisible()
+    assert desk.jobs.kind is Kind.PROOF and desk.session.programme is programme and desk.session.rules.title != "strict"
+    held.free.set()
+    with qtbot.waitSignal(desk.proved, timeout=WAIT):
+        pass
+    assert (tmp_path / "legal.mkv").exists()
+    desk.work.start_proof(tmp_path / "again.mkv", "ffv1")
+    desk.work.ask = lambda question, yes: True
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(other_clip)
+    assert not list(tmp_path.glob("*again*")) and not list(tmp_path.glob(".*again*"))
+
+
+def test_a_second_survey_while_one_runs_is_one_survey(surveyed_desk, qtbot, hold):
+    from bluffline.ui import long_work
+
+    desk = surveyed_desk
+    held = hold(long_work, "run_survey")
+    desk.survey_again()
+    assert held.begun.wait(60)
+    desk.survey_again()
+    desk.survey_again()
+    held.free.set()
+    qtbot.waitUntil(lambda: desk.session.surveyed and desk.jobs.kind is None, timeout=WAIT)
+    assert held.calls == 1
+
+
+def opened(qtbot, path, folder):
+    desk = Desk(Session(), Settings(folder / "settings.json"))
+    qtbot.addWidget(desk)
+    desk.show()
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(path)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+    return desk
+
+
+def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk, qtbot, hold, over_clip, tmp_path):
+    from bluffline.ui import long_work
+
+    first = surveyed_desk
+    first.work.legalise()
+    qtbot.waitUntil(lambda: bool(first.session.treatments) and first.jobs.kind is None, timeout=WAIT)
+    treated = dict(first.session.treatments)
+    first.close()
+    # The next sitting: an area is drawn, and the window closed, before the survey is done.
+    held = hold(long_work, "run_survey")
+    second = Desk(Session(), Settings(tmp_path / "settings.json"))
+    qtbot.addWidget(second)
+    second.open(over_clip)
+    assert held.begun.wait(60) and second.session.treatments == treated
+    second.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    held.free.set()
+    second.close()
+    third = opened(qtbot, over_clip, tmp_path)
+    assert third.session.treatments == treated and [area.name for area in third.session.areas] == ["area 1"]
+    assert third.session.reasons and "taken up" in third.header.message
+    third.close()
