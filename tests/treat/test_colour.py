@@ -214,10 +214,6 @@ def test_a_treatment_file_is_read_and_a_wrong_one_refused(tmp_path):
     path.write_text(treatment_text("x", ()).replace("treatment/1", "treatment/9"))
     with pytest.raises(SettingsError, match="is of another version"):
         load_treatment(path)
-    for text in ("{", "[]", '{"schema": "bluffline.treatment/1", "title": "", "steps": [{"kind": "Nothing"}]}'):
-        path.write_text(text)
-        with pytest.raises(SettingsError, match="is not a treatment"):
-            load_treatment(path)
     with pytest.raises(SettingsError, match="can't be read"):
         load_treatment(tmp_path / "none.json")
 

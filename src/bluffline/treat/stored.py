@@ -2,20 +2,29 @@
 
 import base64
 import json
+import math
 import zlib
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import MISSING, asdict
+from dataclasses import fields as dataclass_fields
+from enum import Enum
 from pathlib import Path
-from typing import Any
+from types import UnionType
+from typing import Any, get_args, get_origin, get_type_hints
 
 import numpy as np
+from numpy.typing import NDArray
 
-from bluffline.errors import BlufflineError, SettingsError
-from bluffline.signal.matrix import Matrix
+from bluffline.errors import SettingsError, require
 from bluffline.treat.colour import Lut
-from bluffline.treat.steps import STEP_ORDER, RemapMode, Step, Treatment
+from bluffline.treat.steps import STEP_ORDER, Step, Treatment
 
 SCHEMA = "bluffline.treatment/1"
+_MOST_BYTES, _MOST_STEPS, _MOST_ENTRIES = 64 << 20, 1000, 4096
+_MOST_CODES = 3 * 256**3
+_MOST = 1e6  # what no figure of any step comes near to
+_SHOWN = 40  # characters of a wrong value that are shown
+_NAMES: dict[Any, str] = {bool: "true or false", str: "a text", int: "a whole number"}
 _KINDS: dict[str, type[Step]] = {kind.__name__: kind for kind in STEP_ORDER}
 
 
@@ -38,22 +47,68 @@ def step_from(data: Mapping[str, Any]) -> Step:
 
     Raises
     ------
-    KeyError, TypeError, ValueError, SettingsError : it can't be one
+    SettingsError : it can't be one; the sentence names the step and the key
     """
-    fields = {name: _as_tuples(value) for name, value in data.items()}
-    kind = _KINDS[fields.pop("kind")]
-    if "mode" in fields:
-        fields["mode"] = RemapMode(fields["mode"])
-    if "matrix" in fields:
-        fields["matrix"] = Matrix(fields["matrix"])
-    if "table" in fields:
-        codes = np.frombuffer(zlib.decompress(base64.b64decode(fields["table"])), "<f4")
-        fields["table"] = codes.reshape(fields.pop("shape")).astype(np.float32)
-    return kind(**fields)
+    require(isinstance(data, Mapping) and isinstance(data.get("kind"), str), "A step must be an object with a kind.")
+    kind = _KINDS.get(data["kind"])
+    if kind is None:
+        raise SettingsError(f"There is no step of the kind {data['kind'][:_SHOWN]!r}.")
+    values = {name: value for name, value in data.items() if name != "kind"}
+    if kind is Lut:
+        values["table"] = _table(values.get("table"), values.pop("shape", None))
+    hints = get_type_hints(kind)
+    known = {field.name: field for field in dataclass_fields(kind)}
+    for name, value in values.items():
+        require(name in known, f"{kind.__name__} has no figure {name[:_SHOWN]!r}.")
+        if name != "table":
+            values[name] = _checked(value, hints[name], f"{kind.__name__}: {name}")
+    required = [name for name, field in known.items() if field.default is MISSING and field.default_factory is MISSING]
+    if missing := [name for name in required if name not in values]:
+        raise SettingsError(f"{kind.__name__} lacks {', '.join(missing)}.")
+    return kind(**values)
 
 
-def _as_tuples(value: Any) -> Any:
-    return tuple(_as_tuples(part) for part in value) if isinstance(value, list) else value
+def _checked(value: Any, hint: Any, where: str) -> Any:
+    """A value as the declaration of its field asks for it.
+
+    Raises
+    ------
+    SettingsError : it is of another type, not finite or out of all bounds
+    """
+    arguments = get_args(hint)
+    if get_origin(hint) is tuple:
+        require(isinstance(value, list | tuple), f"{where} must be a list.")
+        hints = [arguments[0]] * len(value) if arguments[-1] is Ellipsis else list(arguments)
+        fits = len(hints) == len(value) <= _MOST_ENTRIES
+        require(fits, f"{where} must be a list of {len(hints)}, and of {_MOST_ENTRIES} at most.")
+        return tuple(_checked(part, each, where) for part, each in zip(value, hints, strict=True))
+    if get_origin(hint) is UnionType:
+        return None if value is None else _checked(value, arguments[0], where)
+    if hint is float:
+        number = isinstance(value, int | float) and not isinstance(value, bool)
+        require(number and abs(value) <= _MOST, f"{where} must be a number, not {str(value)[:_SHOWN]}.")
+        return float(value)
+    if isinstance(hint, type) and issubclass(hint, Enum):
+        require(value in list(hint), f"{where} must be one of {', '.join(map(str, hint))}, not {str(value)[:_SHOWN]}.")
+        return hint(value)
+    whole = isinstance(value, hint) and not (hint is int and isinstance(value, bool))
+    require(whole, f"{where} must be {_NAMES.get(hint, hint.__name__)}, not {str(value)[:_SHOWN]}.")
+    return value
+
+
+def _table(packed: Any, shape: Any) -> NDArray[np.float32]:
+    """A LUT's table; no more of it is unpacked than its shape tells."""
+    sizes = [size for size in shape if isinstance(size, int) and 2 <= size <= _MOST_ENTRIES] if isinstance(shape, list) else []
+    count = math.prod(sizes)
+    sound = isinstance(packed, str) and sizes and sizes == shape and count <= _MOST_CODES
+    require(bool(sound), "Lut: a table needs its shape, and no more than 256 entries a side.")
+    try:
+        unpacking = zlib.decompressobj()
+        codes = unpacking.decompress(base64.b64decode(packed, validate=True), 4 * count + 1)
+        require(len(codes) == 4 * count, "Lut: the table is not of the shape that is told.")
+        return np.frombuffer(codes, "<f4").reshape(sizes).astype(np.float32)
+    except (zlib.error, ValueError) as error:
+        raise SettingsError("Lut: the table is damaged.") from error
 
 
 def treatment_text(title: str, treatment: Treatment) -> str:
@@ -70,13 +125,26 @@ def load_treatment(path: Path) -> tuple[str, Treatment]:
     SettingsError : it can't be read or is no treatment
     """
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-        if data["schema"] != SCHEMA:
-            raise SettingsError(f"{path} is of another version: {data['schema']} where {SCHEMA} was expected.")
-        return str(data["title"]), tuple(step_from(step) for step in data["steps"])
+        with path.open("rb") as file:
+            text = file.read(_MOST_BYTES + 1)
     except OSError as error:
         raise SettingsError(f"{path} can't be read: {error.strerror}.") from error
-    except BlufflineError:
-        raise
-    except (ValueError, KeyError, TypeError, AttributeError, zlib.error) as error:
-        raise SettingsError(f"{path} is not a treatment.") from error
+    require(len(text) <= _MOST_BYTES, f"{path} is no treatment: it is larger than {_MOST_BYTES >> 20} MB.")
+    try:
+        data = json.loads(text.decode("utf-8"), parse_constant=_no_number)
+    except (ValueError, RecursionError) as error:
+        raise SettingsError(f"{path} is not a treatment: {str(error)[:80]}.") from error
+    require(isinstance(data, dict) and "schema" in data, f"{path} is not a treatment.")
+    if data["schema"] != SCHEMA:
+        raise SettingsError(f"{path} is of another version: {str(data['schema'])[:_SHOWN]} where {SCHEMA} was expected.")
+    title, steps = data.get("title"), data.get("steps")
+    require(isinstance(title, str) and isinstance(steps, list), f"{path} is not a treatment: a title and steps are needed.")
+    require(len(steps) <= _MOST_STEPS, f"{path} has more than {_MOST_STEPS} steps.")
+    try:
+        return title, tuple(step_from(step) for step in steps)
+    except SettingsError as error:
+        raise SettingsError(f"{path}: {error}") from error
+
+
+def _no_number(text: str) -> None:
+    raise ValueError(f"{text} is no number")
