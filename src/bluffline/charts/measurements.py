@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import ChartError
+from bluffline.intake import read_text
 from bluffline.signal.colorimetry import WHITES, lab_to_xyz
 
 _LAB, _XYZ = ("LAB_L", "LAB_A", "LAB_B"), ("XYZ_X", "XYZ_Y", "XYZ_Z")
@@ -51,7 +52,7 @@ def read_measurements(path: Path) -> Measurements:
     ChartError : with line and field where one can be named
     """
     try:
-        text = path.read_text(encoding="utf-8-sig")
+        text = read_text(path)
     except OSError as error:
         raise ChartError(f"{path} can't be read: {error.strerror}.") from error
     except UnicodeDecodeError as error:

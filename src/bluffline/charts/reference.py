@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from bluffline.charts.measurements import read_measurements
 from bluffline.errors import ChartError
+from bluffline.intake import read_text
 from bluffline.signal.colorimetry import WHITES, adapt, camera_signal, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.format import SignalFormat
 
@@ -82,11 +83,11 @@ def load_reference(name_or_path: str | Path, layout: str | Path | None = None) -
 
 def _read_layout(path: Path, names: tuple[str, ...], xyz: NDArray[np.float64]) -> Layout:
     try:
-        data = tomllib.loads(path.read_text(encoding="utf-8"))
+        data = tomllib.loads(read_text(path))
     except OSError as error:
         raise ChartError(f"{path} can't be read: {error.strerror}.") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise ChartError(f"{path} is not a layout: {error}.") from error
+    except (ValueError, RecursionError) as error:
+        raise ChartError(f"{path} is not a layout: {str(error)[:200]}.") from error
     unknown = next((key for key in data if key not in _KEYS), None)
     if unknown is not None:
         raise ChartError(f"{path}: a layout has no “{unknown}”; it knows {', '.join(sorted(_KEYS))}.")

@@ -1,5 +1,6 @@
 """Test signals: a stand-in for an external generator. Bars, ramps, steps and limits as exact pictures or as clips."""
 
+import math
 import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -186,7 +187,7 @@ def write_signal(
     WriteError : the codec can't tell the matrix, or the disk or the encoder refuses; nothing stands under the target's name
         that was not there before.
     """
-    frames = round(seconds * rate)
+    frames = round(seconds * rate) if math.isfinite(seconds) else 0
     if not 1 <= frames <= _SECONDS_MOST * rate:
         raise SettingsError(f"A test signal lasts from one frame to an hour, not {seconds:g} seconds.")
     if min(size) < 16 or size[0] % 2 or size[1] % 2 or max(size) > 8192:

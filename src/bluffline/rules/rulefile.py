@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from bluffline.errors import RulesError
+from bluffline.intake import read_text
 from bluffline.measure.counted import Limits
 from bluffline.measure.region import Region
 from bluffline.signal.colorimetry import GAMUTS
@@ -120,10 +121,12 @@ def load_rules(name_or_path: str | Path) -> Rules:
         return parse_rules(_shipped_text(text), text)
     path = Path(text)
     try:
-        return parse_rules(path.read_text("utf-8"), path.stem, path.parent)
+        return parse_rules(read_text(path), path.stem, path.parent)
     except FileNotFoundError as error:
         raise RulesError(f"There are no rules named {text}; choose {', '.join(SHIPPED)} or give a rule file.") from error
-    except (OSError, UnicodeDecodeError) as error:
+    except OSError as error:
+        raise RulesError(f"The rule file {text} can't be read: {error.strerror}.") from error
+    except UnicodeDecodeError as error:
         raise RulesError(f"The rule file {text} can't be read as text.") from error
 
 
@@ -145,8 +148,8 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
     checksum = _checksum(text)
     try:
         table = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise RulesError(f"The rules {name} are not valid TOML: {error}.") from error
+    except (ValueError, RecursionError) as error:
+        raise RulesError(f"The rules {name} are not valid TOML: {str(error)[:200]}.") from error
     _refuse_unknown(table, "", name)
     limits = _section(table, "limits", name)
     tolerance = _section(table, "tolerance", name)

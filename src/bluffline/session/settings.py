@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from bluffline.errors import WriteError
+from bluffline.intake import read_text
 from bluffline.report.files import save_text
 from bluffline.session.gauges import GaugeSetup
 
@@ -27,13 +28,13 @@ class Settings:
         """Settings from ``path``, by default in the user's configuration folder."""
         path = path or default_path()
         try:
-            stored = json.loads(path.read_text("utf-8"))
+            stored = json.loads(read_text(path))
             if stored["version"] not in (1, _VERSION):
                 return cls(path)
             # Version 1 knew no gauges.
             gauges = GaugeSetup.restored(stored["gauges"]) if stored["version"] == _VERSION else GaugeSetup()
             return cls(path, [str(entry) for entry in stored["recent"]][:_MOST_RECENT], str(stored["rules"]), gauges)
-        except (OSError, ValueError, KeyError, TypeError):
+        except (OSError, ValueError, KeyError, TypeError, RecursionError):
             return cls(path)
 
     def opened(self, programme: Path) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from bluffline.errors import SettingsError
+from bluffline.intake import read_bounded, read_text
 from bluffline.treat.colour import Cdl, ColourStep, Lut
 
 ENDINGS = (".cube", ".clf", ".cdl")
@@ -55,7 +56,7 @@ def read_step(path: Path) -> ColourStep:
     try:
         if ending == ".cube":
             return _read_cube(path)
-        path.read_bytes()
+        read_bounded(path)
     except OSError as error:
         raise SettingsError(f"{path} can't be read: {error.strerror}.") from error
     except UnicodeDecodeError as error:
@@ -73,7 +74,7 @@ def read_step(path: Path) -> ColourStep:
 def _read_cube(path: Path) -> Lut:
     name, size, dimensions, low, high = path.stem, 0, 0, 0.0, 1.0
     rows: list[list[float]] = []
-    for number, line in enumerate(path.read_text(encoding="utf-8-sig").splitlines(), 1):
+    for number, line in enumerate(read_text(path).splitlines(), 1):
         words = line.split("#", 1)[0].split()
         if not words:
             continue

@@ -16,11 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError, require
+from bluffline.intake import read_text
 from bluffline.treat.colour import Lut
 from bluffline.treat.steps import STEP_ORDER, Step, Treatment
 
 SCHEMA = "bluffline.treatment/1"
-_MOST_BYTES, _MOST_STEPS, _MOST_ENTRIES = 64 << 20, 1000, 4096
+_MOST_STEPS, _MOST_ENTRIES = 1000, 4096
 _MOST_CODES = 3 * 256**3
 _MOST = 1e6  # what no figure of any step comes near to
 _SHOWN = 40  # characters of a wrong value that are shown
@@ -125,13 +126,13 @@ def load_treatment(path: Path) -> tuple[str, Treatment]:
     SettingsError : it can't be read or is no treatment
     """
     try:
-        with path.open("rb") as file:
-            text = file.read(_MOST_BYTES + 1)
+        text = read_text(path)
     except OSError as error:
         raise SettingsError(f"{path} can't be read: {error.strerror}.") from error
-    require(len(text) <= _MOST_BYTES, f"{path} is no treatment: it is larger than {_MOST_BYTES >> 20} MB.")
+    except UnicodeDecodeError as error:
+        raise SettingsError(f"{path} is not a treatment: it is no text.") from error
     try:
-        data = json.loads(text.decode("utf-8"), parse_constant=_no_number)
+        data = json.loads(text, parse_constant=_no_number)
     except (ValueError, RecursionError) as error:
         raise SettingsError(f"{path} is not a treatment: {str(error)[:80]}.") from error
     require(isinstance(data, dict) and "schema" in data, f"{path} is not a treatment.")
