@@ -154,6 +154,26 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
     assert refreshed.value() == 103 and desk.session.treatment[0].knee == 88.2, "and its knee comes back with it"
 
 
+def test_two_gestures_are_two_and_a_refused_figure_returns_to_what_is_in_force(surveyed_desk, monkeypatch):
+    desk = surveyed_desk
+    now = [100.0]
+    monkeypatch.setattr("bluffline.ui.treatment.time.monotonic", lambda: now[0])
+    desk.session.go_to(18)
+    desk.session.add_step(ChromaRein)
+    high = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ to"))
+    for value, rest in ((104.0, 0.1), (103.0, 0.1), (102.0, 5.0), (101.0, 0.1)):
+        high.setValue(value)
+        now[0] += rest
+    for expected in (102.0, 105.0):
+        desk.session.undo()
+        assert desk.session.treatment[0].high == expected
+    low = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ from"))
+    low.setValue(50.0)
+    high.setValue(50.0)
+    assert desk.session.treatment[0].high == high.value() == 105.0
+    assert "the low limit must lie below the high one" in desk.header.message
+
+
 def test_steps_are_bypassed_removed_and_reset(surveyed_desk, qtbot):
     desk = surveyed_desk
     desk.session.go_to(18)

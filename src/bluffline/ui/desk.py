@@ -157,6 +157,7 @@ class Desk(QMainWindow):
         self.findings.chosen.connect(session.select)
         self.viewer.shown_changed.connect(self._frame_shown)
         self.viewer.failed.connect(self.header.fault)
+        self.treatment.steps.refused.connect(self.header.say)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self._refresh_commands)
         self.header.cancelled.connect(self.jobs.cancel)

@@ -1,8 +1,9 @@
 """The treatment of the shot in view: a card for each step, with figures that can be typed, wheeled or nudged."""
 
+import time
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QMouseEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -60,6 +61,7 @@ _FIGURES: dict[type[Step], tuple[tuple[str, str, float, float, str], ...]] = {
     ),
 }  # fmt: skip
 _PLACES = {"%": (1, 0.5, 0.1), "°": (1, 1.0, 0.1), "×": (3, 0.01, 0.001)}  # decimals, nudge, finer nudge
+_REST = 1.0  # seconds without a change that end a gesture
 _ROWS = 3  # of figures, in one column of a card
 
 
@@ -144,10 +146,13 @@ class Figure(QDoubleSpinBox):
 class StepCard(QFrame):
     """One step: its title, whether it is in force, its figures."""
 
+    refused = pyqtSignal(str)
+
     def __init__(self, session: Session, place: int, step: Step) -> None:
         super().__init__()
         self.setObjectName("step")
         self._session, self._place, self._step = session, place, step
+        self._last, self._gestures = ("", 0.0), 0
         title = QCheckBox(f"{place + 1} {step.title}")
         title.setFont(font(12, bold=True))
         title.setChecked(not step.bypassed)
@@ -237,13 +242,24 @@ class StepCard(QFrame):
                 gain = (changed.high_out - changed.low_out) / (changed.high_in - changed.low_in)
                 changed = replace(changed, chroma_gain=gain)
         except SettingsError as error:
-            self.setToolTip(str(error))
+            self.refused.emit(str(error))
             return
-        self._session.replace_step(self._place, changed, gesture=f"{self._session.shot}.{self._place}.{field}")
+        self._session.replace_step(self._place, changed, gesture=self._gesture(field))
+
+    def _gesture(self, field: str) -> str:
+        """What changes of one figure, one soon after the other, have in common: they are undone together."""
+        now = time.monotonic()
+        last, at = self._last
+        if last != field or now - at > _REST:
+            self._gestures += 1
+        self._last = field, now
+        return f"{id(self)}.{self._gestures}"
 
 
 class StepsRow(QScrollArea):
-    """The steps in order, and a way to add one."""
+    """The steps in order, and a way to add one; ``refused`` tells why a figure could not be taken."""
+
+    refused = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -273,7 +289,9 @@ class StepsRow(QScrollArea):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         for place, step in enumerate(session.treatment):
-            layout.addWidget(StepCard(session, place, step))
+            card = StepCard(session, place, step)
+            card.refused.connect(self._refuse)
+            layout.addWidget(card)
         side = QVBoxLayout()
         side.setSpacing(6)
         if not session.treatment:
@@ -295,6 +313,10 @@ class StepsRow(QScrollArea):
         if (old := self.takeWidget()) is not None:
             old.deleteLater()  # not at once: it may be one of its own controls that led here
         self.setWidget(row)
+
+    def _refuse(self, why: str) -> None:
+        self._update_figures()  # what is in force stands there again
+        self.refused.emit(why)
 
     def _update_figures(self) -> None:
         """Show the figures in force, which an undo or another figure may have changed."""
