@@ -14,8 +14,9 @@ from bluffline.media.codecs import CODECS, codec_for
 from bluffline.media.probe import probe
 from bluffline.media.tagging import TOP_FIRST
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.render import render
-from bluffline.rules.shots import Shot
+from bluffline.prove.prove import ProveRequest, prove
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.rules.rulefile import load_rules
 from clips import make_clip, numbered
 
 FRAMES = 9
@@ -139,7 +140,8 @@ def sources(tmp_path_factory):
     def source(kind):
         if kind not in kept:
             programme = probe(make(folder, kind))
-            kept[kind] = programme, *plainly(programme)
+            survey = run_survey(start_survey(programme, load_rules("r103")), Monitor())
+            kept[kind] = survey, *plainly(programme)
         return kept[kind]
 
     return source
@@ -148,7 +150,8 @@ def sources(tmp_path_factory):
 @pytest.mark.parametrize("way", WAYS, ids="".join)
 @pytest.mark.parametrize("kind", KINDS)
 def test_what_is_written_says_and_shows_what_the_source_did(tmp_path, sources, kind, way):
-    programme, said, frames = sources(kind)
+    survey, said, frames = sources(kind)
+    programme = survey.programme
     target = tmp_path / f"o{way[1]}"
     codec = codec_for(target, way[0])
     if (kind, *way) in REFUSED:
@@ -156,9 +159,9 @@ def test_what_is_written_says_and_shows_what_the_source_did(tmp_path, sources, k
             rehearse(programme, programme.format, codec, target, drop_tracks=True)
         return
     carriage = rehearse(programme, programme.format, codec, target, drop_tracks=True)
-    written, _ = render(
-        programme, programme.format, [Shot(0, FRAMES - 1)], {}, target, codec, Monitor(), tracks=carriage.tracks
-    )
+    proof = prove(ProveRequest(survey, survey.shots(), {}, target, codec, None, carriage), Monitor())
+    assert proof.verdict == "proved legal" or proof.after_findings, "what coding has pushed over a limit is told"
+    written = probe(target)
     found, others = plainly(written)
     assert found == expected(programme, said, carriage, way[1]), carriage.losses
     for one, other in zip(frames, others, strict=True):
