@@ -66,9 +66,17 @@ def make_clip(path: Path) -> None:
         container.mux(stream.encode(None))
 
 
+def _heed() -> None:
+    """Signals end a command that this tool starts, though the tool itself may have been told to ignore them."""
+    for number in SIGNALS[1:]:
+        signal.signal(number, signal.SIG_DFL)
+
+
 def ended(command: list[str], longest: float, how: signal.Signals, env: dict[str, str]) -> tuple[int, str, str]:
     """Run a command and send it a signal at some moment; its exit code, output and errors."""
-    run = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=env)
+    run = subprocess.Popen(
+        command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=env, preexec_fn=_heed
+    )  # fmt: skip
     time.sleep(random.uniform(0, longest))
     run.send_signal(how)
     try:

@@ -13,11 +13,16 @@ class Stopped(BaseException):
 
 
 def listen() -> None:
-    """Unwind on a signal from now on."""
+    """Unwind on a signal from now on; one that whoever began the program has it ignore, as ``nohup`` does, stays ignored."""
     _asked.clear()
-    for number in SIGNALS:
+    for number in heeded():
         signal.signal(number, _stop)
     signal.signal(signal.SIGALRM, _stop)
+
+
+def heeded() -> list[signal.Signals]:
+    """The signals that are not ignored."""
+    return [number for number in SIGNALS if signal.getsignal(number) is not signal.SIG_IGN]
 
 
 def asked() -> bool:

@@ -11,6 +11,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from bluffline import stopping
 from bluffline.errors import CancelledError, MediaError, WriteError
 from bluffline.measure.counted import Limits
 from bluffline.media.codecs import codec_for
@@ -134,7 +135,7 @@ def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
     source = make_clip(tmp_path / "long.mkv", lambda n: np.random.default_rng(n % 7).uniform(0, 1.07, (360, 640, 3)), 60)
     out = tmp_path / "out"
     out.mkdir()
-    run = _legalise(source, out / "o.mkv")
+    run = _legalise(source, out / "o.mkv", preexec_fn=lambda: [signal.signal(n, signal.SIG_DFL) for n in stopping.SIGNALS])
     until = time.monotonic() + 200
     while not list(out.glob(".*unproved*")) and time.monotonic() < until and run.poll() is None:
         time.sleep(0.01)
@@ -144,6 +145,16 @@ def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
     if how is not signal.SIGKILL:
         assert list(out.iterdir()) == [], "a polite kill cleans up as well"
         assert run.returncode == 128 + how and errors == "bluffline: stopped; nothing was left behind.\n"
+
+
+def test_a_hang_up_that_is_to_be_ignored_is_ignored(over_clip, tmp_path):
+    run = _legalise(over_clip, tmp_path / "o.mkv", preexec_fn=lambda: signal.signal(signal.SIGHUP, signal.SIG_IGN))
+    until = time.monotonic() + 200
+    while not list(tmp_path.glob(".*unproved*")) and time.monotonic() < until and run.poll() is None:
+        time.sleep(0.01)
+    run.send_signal(signal.SIGHUP)
+    run.communicate(timeout=100)
+    assert run.returncode == 0 and (tmp_path / "o.mkv").exists()
 
 
 def test_what_a_killed_run_left_is_removed_by_the_next(over_clip, tmp_path):

@@ -62,10 +62,11 @@ def _run(application: QApplication) -> int:
     """Run until the desk is closed, or a signal asks for the end; returns the exit code."""
     if stopping.asked():
         raise stopping.Stopped
-    for number in stopping.SIGNALS:
-        signal.signal(number, lambda number, _: application.exit(128 + number))
+    ends: list[int] = []
+    for number in stopping.heeded():
+        signal.signal(number, lambda number, _: ends.append(number))
     turning = QTimer()  # the interpreter, which takes signals, is only at work when something happens
-    turning.timeout.connect(lambda: None)
+    turning.timeout.connect(lambda: application.exit(128 + ends[0]) if ends else None)
     turning.start(_TURN)
     return application.exec()
 
