@@ -23,6 +23,8 @@ SIGNALS = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 # The real desk, but that an area is drawn all the time, and what has been kept is said.
 DESK = """
 import sys
+from bluffline import stopping
+stopping.listen()  # as the command itself does before anything is loaded
 from PyQt6.QtCore import QTimer
 from bluffline.entry import main
 from bluffline.measure.areas import Shape
@@ -47,7 +49,10 @@ class Drawing(application.Desk):
             self.session.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
 
 application.Desk = Drawing
-sys.exit(main([sys.argv[1]]))
+try:
+    sys.exit(main([sys.argv[1]]))
+except stopping.Stopped:
+    sys.exit(stopping.code())
 """
 
 
