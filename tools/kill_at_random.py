@@ -24,33 +24,37 @@ SIGNALS = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 DESK = """
 import sys
 from bluffline import stopping
+
+def go():
+    from PyQt6.QtCore import QTimer
+    from bluffline.entry import main
+    from bluffline.measure.areas import Shape
+    from bluffline.ui import application
+
+    class Drawing(application.Desk):
+        def __init__(self, *arguments):
+            super().__init__(*arguments)
+            keep = self.work.documents.keep
+            def told(programme, shots, work):
+                done = keep(programme, shots, work)
+                if done:
+                    print(len(work.areas), flush=True)
+                return done
+            self.work.documents.keep = told
+            self.pen = QTimer(self)
+            self.pen.timeout.connect(self.draw)
+            self.pen.start(60)
+
+        def draw(self):
+            if self.session.programme is not None:
+                self.session.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
+
+    application.Desk = Drawing
+    return main([sys.argv[1]])
+
 stopping.listen()  # as the command itself does before anything is loaded
-from PyQt6.QtCore import QTimer
-from bluffline.entry import main
-from bluffline.measure.areas import Shape
-from bluffline.ui import application
-
-class Drawing(application.Desk):
-    def __init__(self, *arguments):
-        super().__init__(*arguments)
-        keep = self.work.documents.keep
-        def told(programme, shots, work):
-            done = keep(programme, shots, work)
-            if done:
-                print(len(work.areas), flush=True)
-            return done
-        self.work.documents.keep = told
-        self.pen = QTimer(self)
-        self.pen.timeout.connect(self.draw)
-        self.pen.start(60)
-
-    def draw(self):
-        if self.session.programme is not None:
-            self.session.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
-
-application.Desk = Drawing
 try:
-    sys.exit(main([sys.argv[1]]))
+    sys.exit(go())
 except stopping.Stopped:
     sys.exit(stopping.code())
 """
