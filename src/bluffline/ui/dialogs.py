@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.errors import BlufflineError, WriteError
+from bluffline.errors import WriteError
 from bluffline.measure.region import Region
 from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.codecs import Codec, written_format
@@ -236,21 +236,17 @@ class WriteDialog(QDialog):
         if key in self._looked or self._looking.jobs.kind is not None:
             return
 
-        def job(_: Monitor) -> Carriage | str:
-            try:
-                return rehearse(self._programme, self._format, codec, target, drop_tracks=key[-1])
-            except BlufflineError as error:
-                return str(error)
+        def job(_: Monitor) -> Carriage:
+            return rehearse(self._programme, self._format, codec, target, drop_tracks=key[-1])
 
-        def take(found: Carriage | str) -> None:
-            self._looked[key] = found
-            self.rows.look()
-
-        self._looking.jobs.start(Kind.REHEARSAL, job, take)
+        self._key = key
+        self._looking.jobs.start(Kind.REHEARSAL, job, lambda found: self._looked.update({key: found}))
 
     def _looked_at(self, ended: Ended) -> None:
-        if self._looking.jobs.settle(ended) and ended.fault is not None:
-            self.rows.trouble.setText(ended.fault.sentence)
+        if self._looking.jobs.settle(ended):
+            if ended.fault is not None:
+                self._looked[self._key] = ended.fault.sentence
+            self.rows.look()
 
 
 class KeySheet(QDialog):
