@@ -401,3 +401,11 @@ def test_mastering_display_and_content_light_are_kept_by_h264_and_told_of_by_oth
     assert not rehearse(programme, programme.format, CODECS["h264"], tmp_path / "o.mp4").losses
     losses = rehearse(programme, programme.format, CODECS["prores"], tmp_path / "o.mov").losses
     assert {"Mastering-display metadata are not carried.", "Content-light metadata are not carried."} <= set(losses)
+
+
+def test_a_copy_that_fails_to_keep_the_shape_of_pixels_is_no_file(tmp_path, monkeypatch):
+    dv = probe(make(tmp_path, KINDS[4]))
+    monkeypatch.setattr("bluffline.media.writer.shutil.which", lambda _: "/bin/false")
+    with pytest.raises(WriteError, match="shape of its pixels could not be written"):
+        render(dv, dv.format, [Shot(0, 11)], {}, tmp_path / "o.mkv", CODECS["ffv1"], Monitor())
+    assert not list(tmp_path.glob("*shaped*"))

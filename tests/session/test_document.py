@@ -71,6 +71,14 @@ def test_work_is_kept_for_what_is_in_the_file_wherever_it_lies(tmp_path):
     assert store.recall(moved) == (WORK, SHOTS)
 
 
+def test_work_on_a_file_that_is_moved_while_it_is_open_is_kept(tmp_path):
+    programme, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
+    programme.write_bytes(b"picture")
+    assert store.recall(programme) is None
+    moved = programme.rename(tmp_path / "aired.mov")
+    assert store.keep(programme, SHOTS, WORK) and store.recall(moved) == (WORK, SHOTS)
+
+
 def test_work_kept_by_the_first_version_is_taken_up(tmp_path):
     programme, path = tmp_path / "p.mov", tmp_path / "work.sqlite"
     programme.write_bytes(b"picture")

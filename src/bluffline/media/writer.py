@@ -273,7 +273,11 @@ class Writer:
 def _shape_pixels(path: Path, display: Fraction) -> None:
     """Have a Matroska file say the shape of its picture: by a stream copy with the `ffmpeg` program, as its binding can't.
 
-    Where that is not installed, or fails, the file stays as it is.
+    Where that is not installed the file stays as it is.
+
+    Raises
+    ------
+    WriteError : the copy fails, when it had been said that the shape is kept
     """
     if (program := shutil.which("ffmpeg")) is None:
         return
@@ -285,8 +289,9 @@ def _shape_pixels(path: Path, display: Fraction) -> None:
             check=True, capture_output=True,
         )  # fmt: skip
         shaped.replace(path)
-    except (subprocess.CalledProcessError, OSError):
+    except (subprocess.CalledProcessError, OSError) as error:
         shaped.unlink(missing_ok=True)
+        raise WriteError("The shape of its pixels could not be written by the ffmpeg program; choose .mov or .mp4.") from error
 
 
 class FieldMarker:

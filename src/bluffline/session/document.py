@@ -46,6 +46,7 @@ class DocumentStore:
     def __init__(self, path: Path | None = None) -> None:
         self.path = path or default_path()
         self.told = ""
+        self._known: dict[Path, str] = {}  # what programmes were known by when they were opened
 
     def keep(self, programme: Path, shots: Sequence[Shot], work: Work) -> bool:
         """Keep the work on a programme, in place of what was kept before; whether it could be.
@@ -55,7 +56,8 @@ class DocumentStore:
         shots : those that the work's numbers mean
         """
         try:
-            row = str(programme.resolve()), fingerprint(programme), _shots_text(shots), json.dumps(_as_data(work))
+            identity = self._known.get(programme) or fingerprint(programme)
+            row = str(programme.resolve()), identity, _shots_text(shots), json.dumps(_as_data(work))
             with self._open() as store:
                 store.execute("insert or replace into work values (?, ?, ?, ?, datetime('now'))", row)
         except (sqlite3.Error, OSError) as error:
@@ -67,6 +69,7 @@ class DocumentStore:
         """The work kept on a programme, and the shots that its numbers mean; None where there is none."""
         try:
             path, identity = str(programme.resolve()), fingerprint(programme)
+            self._known[programme] = identity
             with self._open() as store:
                 row = store.execute(
                     "select shots, work from work where identity = ? or (programme = ? and identity = ?) "
