@@ -290,11 +290,13 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     assert not go.isEnabled()
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("ffv1"))
     assert "source itself" in dialog.rows.trouble.text()
+    dialog.done(0)
     surveyed_desk.session.survey_again(matrix=Matrix.BT601)
     dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("dnxhr"))
     assert "can't say that its matrix is BT.601" in dialog.rows.trouble.text()
+    dialog.done(0)
 
 
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):
