@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from bluffline.signal.format import SignalFormat
 
-_COLUMNS = 8  # every how many columns are looked at
+_COLUMNS = 16  # every how many columns are looked at
 _MOVES = 0.008  # mean change of a field from one frame to the next, as a share of the range, from which it tells anything
 _APART = 1.1  # how much further apart the other two fields have to be
 _VOTES = 6  # pairs of frames that have to tell

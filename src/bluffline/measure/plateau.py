@@ -22,7 +22,7 @@ from bluffline.measure.survey_kernels import count_codes
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels
 
-_ROWS, _SITE_ROWS = 90, 60  # lines of a picture, and of its components, that tell of its flat parts as much as all
+_ROWS, _SITE_ROWS = 72, 54  # lines of a picture, and of its components, that tell of its flat parts as much as all
 _STRAY = 0.0005  # share of the picture that may lie beyond a plateau: ringing of the codec
 _LEAST_SHARE = 0.001
 _LEAST_CONTRAST = 5.0  # percent between the extremes: below, the frame is one flat tone

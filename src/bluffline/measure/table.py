@@ -130,10 +130,11 @@ class SurveyTable:
             for number, area in enumerate(measure.areas):
                 row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
                 row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area
-            row["look"][:144] = np.clip(measure.blocks.ravel() * 200 + 20, 0, 255)
-            row["look"][144:] = np.clip(measure.spread * 255, 0, 255)
+            look = row["look"]
+            (measure.blocks.ravel() * 200 + 20).clip(0, 255, out=look[:144], casting="unsafe")
+            (measure.spread * 255).clip(0, 255, out=look[144:], casting="unsafe")
             if self._previous is not None:
-                row["block_change"] = np.abs(measure.blocks - self._previous.blocks).mean()
+                row["block_change"] = np.abs(measure.blocks - self._previous.blocks).sum() / measure.blocks.size
                 row["spread_change"] = np.abs(measure.spread - self._previous.spread).sum() / 6.0
             self._previous = measure
         self._count += 1
