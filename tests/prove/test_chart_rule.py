@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from bluffline.charts.reference import load_reference
-from bluffline.errors import ChartError
+from bluffline.errors import CancelledError, ChartError
 from bluffline.media.probe import probe
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import must_fix, run_survey, start_survey
@@ -16,10 +16,14 @@ from filmed import Filming, straight_on
 GLAZE = load_reference("glaze-24")
 
 
-def surveyed(clip, rule, filming=Filming()):  # noqa: B008 – a constant
+def begun(clip, rule, filming=Filming()):  # noqa: B008 – a constant
     chart, plain = straight_on(GLAZE, filming), np.full((360, 480, 3), 0.3)
     path = clip("chart.mkv", lambda n: chart if n < 12 else plain, 24)
-    return run_survey(start_survey(probe(path), replace(load_rules("r103"), chart=rule)), Monitor())
+    return start_survey(probe(path), replace(load_rules("r103"), chart=rule))
+
+
+def surveyed(clip, rule, filming=Filming()):  # noqa: B008 – a constant
+    return run_survey(begun(clip, rule, filming), Monitor())
 
 
 def test_a_chart_that_is_off_is_a_finding_of_its_shot(clip):
@@ -36,6 +40,16 @@ def test_a_right_chart_passes_and_its_worst_patch_may_still_not(clip):
     assert not must_fix(survey.findings())
     (finding,) = must_fix(surveyed(clip, RuleChart("glaze-24", 99.0, 0.05)).findings())
     assert survey.charts[0].patch in finding.reason
+
+
+def test_a_chart_check_that_was_stopped_is_not_passed_and_can_be_gone_on_with(clip):
+    survey = begun(clip, RuleChart("glaze-24", 2.0, 50.0), Filming(gains=(0.95, 0.8, 0.55)))
+    monitor = Monitor(lambda progress: monitor.cancel() if progress.stage == "Charts" else None)
+    with pytest.raises(CancelledError):
+        run_survey(survey, monitor)
+    assert len(survey.table) == 24 and not survey.complete
+    assert run_survey(survey, Monitor()).complete
+    assert [finding.rule for finding in must_fix(survey.findings())] == ["chart"]
 
 
 @pytest.mark.parametrize(("reference", "words"), [("nowhere", "There is no chart reference"), ("grey-11", "single row")])
