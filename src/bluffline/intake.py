@@ -4,7 +4,12 @@ import errno
 import stat
 from pathlib import Path
 
-_MOST = {".json": 64 << 20, ".cube": 64 << 20, ".clf": 64 << 20}  # a cube of 65 entries a side has some 10 MB
+_MOST = {
+    ".json": 64 << 20,
+    ".cube": 64 << 20,
+    ".clf": 64 << 20,
+    ".bluffline": 256 << 20,
+}  # a cube of 65 entries a side has some 10 MB
 _MOST_TEXT = 4 << 20  # rules, layouts, references
 
 

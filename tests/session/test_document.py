@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from bluffline.measure.areas import Area, Shape
 from bluffline.rules.shots import Shot
 from bluffline.session.document import VERSION, DocumentStore
+from bluffline.session.fingerprint import fingerprint
 from bluffline.session.work import Aside, FollowedArea, Work, carried
 from bluffline.signal.levels import Levels, Range
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
@@ -74,9 +75,9 @@ def test_work_is_kept_for_what_is_in_the_file_wherever_it_lies(tmp_path):
 def test_work_on_a_file_that_is_moved_while_it_is_open_is_kept(tmp_path):
     programme, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
     programme.write_bytes(b"picture")
-    assert store.recall(programme) is None
+    mark = fingerprint(programme)
     moved = programme.rename(tmp_path / "aired.mov")
-    assert store.keep(programme, SHOTS, WORK) and store.recall(moved) == (WORK, SHOTS)
+    assert store.keep(programme, SHOTS, WORK, mark) and store.recall(moved) == (WORK, SHOTS)
 
 
 def test_work_kept_by_the_first_version_is_taken_up(tmp_path):

@@ -240,7 +240,8 @@ def test_a_file_is_dropped_and_a_bad_one_costs_nothing(surveyed_desk, qtbot, tmp
         drop = QDropEvent(
             QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
         )
-        desk.dropEvent(drop)
+        with qtbot.waitSignal(desk.work.refused if path is bad else desk.survey_done, timeout=WAIT):
+            desk.dropEvent(drop)
         assert desk.session.programme.title == title
         if path is bad:
             assert "can't be opened" in desk.header.message and desk.session.surveyed
@@ -261,7 +262,8 @@ def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):
 
 
 def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
-    desk.open(over_clip)
+    with qtbot.waitSignal(desk.work.opened, timeout=WAIT):
+        desk.open(over_clip)
     desk.cancel()
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     assert "Survey stopped" in desk.header.message and not desk.session.surveyed

@@ -6,6 +6,7 @@ import pytest
 from PyQt6.QtWidgets import QMessageBox
 
 from bluffline.measure.areas import Shape
+from bluffline.session import judging
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -66,8 +67,6 @@ def test_a_legalise_that_ends_after_another_file_was_opened_gives_it_nothing(sur
 
 
 def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monkeypatch):
-    from bluffline.ui import long_work
-
     desk = surveyed_desk
     for error, words, more in (
         (OSError(5, "Input/output error", "/store/p.mov"), "The system refused: /store/p.mov", False),
@@ -78,7 +77,7 @@ def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monke
             raise error
 
         with monkeypatch.context() as patch:
-            patch.setattr(long_work, "run_survey", fail)
+            patch.setattr(judging, "run_survey", fail)
             desk.survey_again()
             qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
         assert words in desk.header.message and desk.header._cancel.isHidden() and desk.header._bar.isHidden()
@@ -122,6 +121,7 @@ def test_a_frame_of_the_file_before_is_not_shown_under_the_new_one(surveyed_desk
     desk.frame_shown.connect(shown.append)
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         assert desk.open(other_clip)
+        qtbot.waitUntil(lambda: desk.session.programme.path == other_clip, timeout=WAIT)
         held.free.set()
     qtbot.waitUntil(lambda: bool(shown), timeout=WAIT)
     assert set(shown) == {0} and desk.viewer.preview.signal.source.width == 160
@@ -165,10 +165,8 @@ def test_a_running_proof_is_ended_only_if_the_operator_says_so(surveyed_desk, qt
 
 
 def test_a_second_survey_while_one_runs_is_one_survey(surveyed_desk, qtbot, hold):
-    from bluffline.ui import long_work
-
     desk = surveyed_desk
-    held = hold(long_work, "run_survey")
+    held = hold(judging, "run_survey")
     desk.survey_again()
     assert held.begun.wait(60)
     desk.survey_again()
@@ -189,19 +187,18 @@ def opened(qtbot, path, folder):
 
 
 def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk, qtbot, hold, over_clip, tmp_path):
-    from bluffline.ui import long_work
-
     first = surveyed_desk
     first.work.legalise()
     qtbot.waitUntil(lambda: bool(first.session.treatments) and first.jobs.kind is None, timeout=WAIT)
     treated = dict(first.session.treatments)
     first.close()
     # The next sitting: an area is drawn, and the window closed, before the survey is done.
-    held = hold(long_work, "run_survey")
+    held = hold(judging, "run_survey")
     second = Desk(Session(), Settings(tmp_path / "settings.json"))
     qtbot.addWidget(second)
     second.open(over_clip)
-    assert held.begun.wait(60) and second.session.treatments == treated
+    qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
+    assert second.session.treatments == treated
     second.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
     held.free.set()
     second.close()

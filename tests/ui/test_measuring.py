@@ -279,7 +279,7 @@ def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, t
     desk.session.go_to(18)
     desk.session.add_step(SoftCeiling)
     treatments = dict(desk.session.treatments)
-    desk.work.keep_now()
+    desk.close()
     again = Desk(Session(), Settings(tmp_path / "other.json"))
     try:
         with qtbot.waitSignal(again.survey_done, timeout=WAIT):

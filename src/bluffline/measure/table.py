@@ -1,5 +1,6 @@
 """The survey's result: one row a frame, kept as columns."""
 
+from collections.abc import Mapping
 from dataclasses import fields
 from operator import attrgetter
 from typing import Any
@@ -117,6 +118,27 @@ class SurveyTable:
         """(N,) one measurement of every frame measured so far."""
         column: NDArray[Any] = self._rows[name][: self._count]
         return column
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names of its columns."""
+        return self._rows.dtype.names or ()
+
+    def fill(self, columns: Mapping[str, NDArray[Any]]) -> None:
+        """Take over every row from columns that were kept; nothing may have been measured yet.
+
+        Raises
+        ------
+        ValueError : they are not the columns of as many frames as are expected
+        """
+        rows = self._rows
+        if self._count or set(columns) != set(self.names):
+            raise ValueError("these are not the columns of this table")
+        for name in self.names:
+            if columns[name].dtype != rows[name].dtype or columns[name].shape != rows[name].shape:
+                raise ValueError(f"column {name} is of another kind or length")
+            rows[name] = columns[name]
+        self._count = len(rows)
 
     def append(self, measure: FrameMeasure | None) -> None:
         """Add the next frame; None where it could not be decoded."""

@@ -23,7 +23,6 @@ from bluffline.treat.steps import (
     Step,
     Treatment,
     colours_of,
-    predicted_extremes,
     tone_curve,
     with_step,
 )
@@ -222,14 +221,3 @@ def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float,
             up, down = (by, 0.0) if rule == "rgb-high" else (0.0, by)
             steps[index] = replace(step, high=step.high - up, low=step.low + down)
     return tuple(steps)
-
-
-def predicted_columns(survey: Survey, shots: Sequence[Shot], treatments: dict[int, Treatment]) -> dict[str, np.ndarray]:
-    """Extremes of every frame under the treatments (percent): y_min, y_max exactly, rgb_min, rgb_max as bounds."""
-    percent = {name: column.copy() for name, column in percent_columns(survey.table.frozen(), survey.source).items()}
-    for number, treatment in treatments.items():
-        span = slice(shots[number].first, shots[number].last + 1)
-        for end in ("min", "max"):
-            luma, rgb = predicted_extremes(treatment, percent[f"y_{end}"][span], percent[f"rgb_{end}"][span])
-            percent[f"y_{end}"][span], percent[f"rgb_{end}"][span] = luma, rgb
-    return percent

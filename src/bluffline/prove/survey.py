@@ -20,7 +20,7 @@ from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.prove.charts import ChartMeasure, chart_in, judge_chart, rule_reference
 from bluffline.prove.monitor import Monitor, in_order
-from bluffline.rules.findings import Finding, Severity, Surveyed, in_reading_order, judge
+from bluffline.rules.findings import Finding, Memo, Severity, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import SignalFormat
@@ -60,12 +60,15 @@ class Survey:
         """Shots of what has been measured so far."""
         return find_shots(self.table.frozen())
 
-    def findings(self, shots: list[Shot] | None = None) -> list[Finding]:
-        """Findings of what has been measured so far, in ``shots`` or in those it finds itself."""
+    def findings(self, shots: list[Shot] | None = None, memo: Memo | None = None) -> list[Finding]:
+        """Findings of what has been measured so far, in ``shots`` or in those it finds itself.
+
+        ``memo``: what was judged of this survey before.
+        """
         shots = self.shots() if shots is None else shots
         index = self.programme.index
         surveyed = Surveyed(self.region, float(self.programme.frame_rate), index.count - index.missing)
-        judged = judge(self.table.frozen(), shots, self.source, self.rules, surveyed)
+        judged = judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo)
         return in_reading_order([*judged, *self._chart_findings(shots), *self._file_findings(shots)])
 
     def _file_findings(self, shots: list[Shot]) -> Iterator[Finding]:
@@ -125,7 +128,7 @@ def start_survey(
 
 
 def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Survey:
-    """Measure every frame into the survey's table, which others may read meanwhile.
+    """Measure every frame that has not been into the survey's table, which others may read meanwhile.
 
     Raises
     ------
@@ -134,10 +137,11 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     total = survey.programme.frame_count
     measure = partial(_measure, survey)
     with Reader(survey.programme) as reader:
-        for row in in_order(measure, _watched(reader.frames(len(survey.table)), survey.fields)):
-            survey.table.append(row)
-            monitor.at(stage, len(survey.table), total)
-        survey.read[:] = [reader.digest] if reader.digest else []
+        if len(survey.table) < total:
+            for row in in_order(measure, _watched(reader.frames(len(survey.table)), survey.fields)):
+                survey.table.append(row)
+                monitor.at(stage, len(survey.table), total)
+            survey.read[:] = [reader.digest] if reader.digest else []
         if survey.rules.chart is not None:
             survey.charts[:] = _charts(survey, survey.rules.chart, reader, monitor)
             survey.searched[:] = [True]

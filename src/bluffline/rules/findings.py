@@ -1,9 +1,10 @@
 """Judging a survey: which runs of frames inside one shot break which rule."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any
+from functools import partial
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,7 @@ from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 
 Column = NDArray[np.float64]
+Value = TypeVar("Value")
 
 
 class Severity(StrEnum):
@@ -74,14 +76,47 @@ _OVER = (
 )
 
 
-def percent_columns(table: SurveyTable, source: SignalFormat) -> dict[str, Column]:
-    """Extremes of every frame in percent of the nominal range: y_min, y_max, y_p01, y_p999, rgb_min, rgb_max."""
+def percent_columns(table: SurveyTable, source: SignalFormat, first: int = 0) -> dict[str, Column]:
+    """Extremes of every frame from ``first`` on, in percent of the range: y_min, y_max, y_p01, y_p999, rgb_min, rgb_max."""
     levels = source.levels
     columns = {
-        name: (table.column(name).astype(np.float64) - levels.black) / levels.swing * 100.0
+        name: (table.column(name)[first:].astype(np.float64) - levels.black) / levels.swing * 100.0
         for name in ("y_min", "y_max", "y_p01", "y_p999")
     }
-    return columns | {name: table.column(name).astype(np.float64) for name in ("rgb_min", "rgb_max")}
+    return columns | {name: table.column(name)[first:].astype(np.float64) for name in ("rgb_min", "rgb_max")}
+
+
+class Memo:
+    """What has been judged of a table that grows. Its rows never change, so what is known of a shot that ended stays so.
+
+    For one table, source and rules; one thread at a time.
+    """
+
+    def __init__(self) -> None:
+        self._known: dict[Hashable, Any] = {}
+        self._percent: dict[str, Column] = {}
+        self._count = 0
+
+    def once(self, key: Hashable, make: Callable[[], Value]) -> Value:
+        """What ``make`` gave when it was first asked for under this key."""
+        if key not in self._known:
+            self._known[key] = make()
+        found: Value = self._known[key]
+        return found
+
+    def percent(self, table: SurveyTable, source: SignalFormat) -> dict[str, Column]:
+        """`percent_columns`; only rows that are new are converted."""
+        count = len(table)
+        new = percent_columns(table, source, self._count)
+        for name, values in new.items():
+            column = self._percent.get(name)
+            if column is None or len(column) < count:
+                grown = np.empty(count if column is None else max(count, 2 * len(column)))
+                grown[: self._count] = column[: self._count] if column is not None else 0
+                self._percent[name] = grown
+            self._percent[name][self._count : count] = values
+        self._count = max(count, self._count)
+        return {name: column[:count] for name, column in self._percent.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,23 +129,29 @@ class Surveyed:
 
 
 def judge(
-    table: SurveyTable, shots: list[Shot], source: SignalFormat, rules: Rules, surveyed: Surveyed | None = None
+    table: SurveyTable,
+    shots: list[Shot],
+    source: SignalFormat,
+    rules: Rules,
+    surveyed: Surveyed | None = None,
+    memo: Memo | None = None,
 ) -> list[Finding]:
-    """All findings, in the order of their shots, the gravest of a shot first."""
-    surveyed = surveyed or Surveyed(Region.whole(source))
-    percent = percent_columns(table, source)
+    """All findings, in the order of their shots, the gravest of a shot first.
+
+    ``memo``: what was judged of the same table before, so that it is not judged again.
+    """
+    surveyed, memo = surveyed or Surveyed(Region.whole(source)), memo or Memo()
+    percent = memo.percent(table, source)
     left_out = [area.region(source.width, source.height) for area in rules.left_out]
-    pictures = shot_pictures(table, shots, source, surveyed.region, left_out)
+    pictures = shot_pictures(table, shots, source, surveyed.region, left_out, memo.once)
     findings: list[Finding] = []
-    levels = [shot_levels(table, shot) for shot in shots]
+    levels = [memo.once(("levels", shot), partial(shot_levels, table, shot)) for shot in shots]
     whole = source_levels(levels, [shot.length for shot in shots])
     for number, (shot, picture) in enumerate(zip(shots, pictures, strict=True)):
         own = whole if mistagged(whole, source) else levels[number]
         judged = _ShotJudge(number, shot, table, percent, source, rules, surveyed, picture, own, own is whole)
-        findings += [
-            *judged.over_limits(), *judged.outside(), *judged.reserved(), *judged.blanking(), *judged.picture_changes(),
-            *judged.areas(), *judged.gamut(), *judged.clipping(), *judged.levels(), *judged.combing(), *judged.unreadable(),
-        ]  # fmt: skip
+        found = memo.once((shot, picture, own, own is whole), judged.all)
+        findings += [each if each.shot == number else replace(each, shot=number) for each in found]
     return in_reading_order(findings)
 
 
@@ -134,6 +175,13 @@ class _ShotJudge:
     picture: ShotPicture
     range_evidence: ShotLevels
     surely: bool
+
+    def all(self) -> list[Finding]:
+        """All findings of the shot."""
+        return [
+            *self.over_limits(), *self.outside(), *self.reserved(), *self.blanking(), *self.picture_changes(), *self.areas(),
+            *self.gamut(), *self.clipping(), *self.levels(), *self.combing(), *self.unreadable(),
+        ]  # fmt: skip
 
     def outside(self) -> Iterator[Finding]:
         """Pixels outside any limit, counted together, on more of the picture than is tolerated."""

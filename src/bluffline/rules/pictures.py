@@ -1,7 +1,9 @@
 """Which part of the frame the picture of each shot fills, and by what its areas are reckoned."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -34,31 +36,43 @@ class ShotPicture:
 
 
 def shot_pictures(
-    table: SurveyTable, shots: Sequence[Shot], source: SignalFormat, region: Region, left_out: Sequence[Region] = ()
+    table: SurveyTable,
+    shots: Sequence[Shot],
+    source: SignalFormat,
+    region: Region,
+    left_out: Sequence[Region] = (),
+    once: Callable[[Any, Callable[[], Any]], Any] = lambda _, make: make(),
 ) -> list[ShotPicture]:
     """The picture of every shot, by the edges that its own frames have.
 
     Parameters
     ----------
     region : the active picture that the table was measured in; ``left_out`` are parts of it that were not
+    once : see `Memo.once`
     """
     measured = _pixels(region, left_out)
     credible = region != Region.whole(source) and _credible(table, source)
     found = []
     for shot in shots:
-        span = slice(shot.first, shot.last + 1)
-        edges = table.column("edges")[span]
-        told = table.column("readable")[span] & (edges[:, 0] != BLACK_FRAME[0])
-        own = usual_region(edges[told], source) if told.any() else region
-        if same_picture(own, region):
-            own = region
-        inside = own.width * own.height < region.width * region.height
-        if inside and not _steady(edges[told], own):
-            own = region
-        filled = not inside and own != region and float(np.median(table.column("blank_spread")[span][told])) >= _PICTURE
-        pixels = _pixels(own, left_out)
+        own, filled = once(("picture", shot), partial(_own_picture, table, shot, source, region))
+        pixels = once(("pixels", own), partial(_pixels, own, left_out))
         found.append(ShotPicture(own, own == region, measured / pixels, pixels, credible and not filled))
     return found
+
+
+def _own_picture(table: SurveyTable, shot: Shot, source: SignalFormat, region: Region) -> tuple[Region, bool]:
+    """What a shot's picture fills, and whether that is more than the programme's."""
+    span = slice(shot.first, shot.last + 1)
+    edges = table.column("edges")[span]
+    told = table.column("readable")[span] & (edges[:, 0] != BLACK_FRAME[0])
+    own = usual_region(edges[told], source) if told.any() else region
+    if same_picture(own, region):
+        own = region
+    inside = own.width * own.height < region.width * region.height
+    if inside and not _steady(edges[told], own):
+        own = region
+    filled = not inside and own != region and float(np.median(table.column("blank_spread")[span][told])) >= _PICTURE
+    return own, filled
 
 
 def _pixels(region: Region, left_out: Sequence[Region]) -> int:

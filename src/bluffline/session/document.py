@@ -4,7 +4,6 @@ A programme is known by what is in it, so that its work follows it when it is mo
 old work does not come back. Treatments are kept with the shots that they were made for, and carried to those it has now.
 """
 
-import hashlib
 import json
 import os
 import sqlite3
@@ -20,18 +19,20 @@ from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import fault_of
-from bluffline.session.work import Aside, FollowedArea, Work
+from bluffline.session.fingerprint import fingerprint
+from bluffline.session.hold import Hold
+from bluffline.session.work import Aside, Cuts, FollowedArea, Work
 from bluffline.treat.stored import step_from, step_to
 
-VERSION = 2
-_LOOKS, _LOOK = 64, 16_384  # places of a file that tell it from others, and the bytes of each
+VERSION = 3
 _SCHEMA = """
 create table if not exists work (
     programme text primary key, identity text not null, shots text not null, work text not null, changed text not null
 )
 """
-# What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing.
-_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {0: lambda _: None, 1: lambda _: None}
+# What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing;
+# from 2: it says nothing of shots that were divided by hand, of which there were none.
+_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {0: lambda _: None, 1: lambda _: None, 2: lambda _: None}
 
 Kept = tuple[Work, list[Shot]]
 
@@ -46,18 +47,17 @@ class DocumentStore:
     def __init__(self, path: Path | None = None) -> None:
         self.path = path or default_path()
         self.told = ""
-        self._known: dict[Path, str] = {}  # what programmes were known by when they were opened
 
-    def keep(self, programme: Path, shots: Sequence[Shot], work: Work) -> bool:
+    def keep(self, programme: Path, shots: Sequence[Shot], work: Work, mark: str = "") -> bool:
         """Keep the work on a programme, in place of what was kept before; whether it could be.
 
         Parameters
         ----------
-        shots : those that the work's numbers mean
+        shots : those that the work's numbers mean, before they are divided by hand
+        mark : what the programme was known by when it was opened; it may have been moved since
         """
         try:
-            identity = self._known.get(programme) or fingerprint(programme)
-            row = str(programme.resolve()), identity, _shots_text(shots), json.dumps(_as_data(work))
+            row = str(programme.resolve()), mark or fingerprint(programme), shots_text(shots), work_text(work)
             with self._open() as store:
                 store.execute("insert or replace into work values (?, ?, ?, ?, datetime('now'))", row)
         except (sqlite3.Error, OSError) as error:
@@ -65,11 +65,19 @@ class DocumentStore:
             return False
         return True
 
+    def hold(self, mark: str) -> Hold:
+        """The right to work on a programme, which one desk at a time has.
+
+        Raises
+        ------
+        SettingsError : another has it
+        """
+        return Hold(self.path.parent / "held", mark)
+
     def recall(self, programme: Path) -> Kept | None:
         """The work kept on a programme, and the shots that its numbers mean; None where there is none."""
         try:
             path, identity = str(programme.resolve()), fingerprint(programme)
-            self._known[programme] = identity
             with self._open() as store:
                 row = store.execute(
                     "select shots, work from work where identity = ? or (programme = ? and identity = ?) "
@@ -82,7 +90,7 @@ class DocumentStore:
         if row is None:
             return None
         try:
-            return _from_data(json.loads(row[1])), _shots_from(row[0])
+            return work_from(json.loads(row[1])), shots_from(row[0])
         except Exception as error:  # noqa: BLE001 (whatever is wrong with what is kept, it is put aside and told)
             fault_of(error, "Reading earlier work")
             self._put_aside("damaged")
@@ -140,39 +148,32 @@ def default_path() -> Path:
     return (Path(home) if home else Path.home() / ".local" / "share") / "bluffline" / "work.sqlite"
 
 
-def fingerprint(programme: Path) -> str:
-    """What a file is known by: size, time of change, and places all through it; of a folder, its files' names and sizes.
-
-    A file that is moved or renamed keeps it; one that is written anew does not, though it be of the same size.
-    """
-    digest = hashlib.sha256()
-    if programme.is_dir() or ("%" in programme.name and not programme.exists()):
-        for file in sorted(programme.parent.iterdir() if not programme.is_dir() else programme.iterdir()):
-            digest.update(f"{file.name} {file.stat().st_size} {file.stat().st_mtime_ns};".encode("utf-8", "surrogateescape"))
-        return digest.hexdigest()
-    facts = programme.stat()
-    digest.update(f"{facts.st_size} {facts.st_mtime_ns};".encode())
-    with programme.open("rb") as opened:
-        for look in range(_LOOKS):
-            opened.seek(max(facts.st_size - _LOOK, 0) * look // (_LOOKS - 1))
-            digest.update(opened.read(_LOOK))
-    return digest.hexdigest()
-
-
 def _identity_of_version_1(programme: Path) -> str:
     facts = programme.stat()
     return f"{facts.st_size} {facts.st_mtime_ns}"
 
 
-def _shots_text(shots: Sequence[Shot]) -> str:
+def shots_text(shots: Sequence[Shot]) -> str:
+    """Shots as they are kept."""
     return " ".join(f"{shot.first}-{shot.last}" for shot in shots)
 
 
-def _shots_from(text: str) -> list[Shot]:
+def shots_from(text: str) -> list[Shot]:
+    """Shots that were kept.
+
+    Raises
+    ------
+    ValueError, SettingsError : these are none
+    """
     shots = [Shot(*map(int, part.split("-"))) for part in text.split()]
     if any(shot.last < shot.first or shot.first < 0 for shot in shots):
         raise SettingsError("A shot ends before it begins.")
     return shots
+
+
+def work_text(work: Work) -> str:
+    """Work as it is kept: JSON."""
+    return json.dumps(_as_data(work))
 
 
 def _as_data(work: Work) -> dict[str, Any]:
@@ -187,10 +188,12 @@ def _as_data(work: Work) -> dict[str, Any]:
             {"first": kept.made_for.first, "last": kept.made_for.last, "steps": [step_to(step) for step in kept.treatment]}
             for kept in work.aside
         ],
+        "cuts": {"parted": sorted(work.cuts.parted), "joined": sorted(work.cuts.joined)},
     }
 
 
-def _from_data(data: dict[str, Any]) -> Work:
+def work_from(data: dict[str, Any]) -> Work:
+    """Work that was kept; whatever is wrong with it is raised as it comes."""
     treatments = {int(shot): tuple(step_from(step) for step in steps) for shot, steps in data["treatments"].items()}
     areas = tuple(
         FollowedArea(_area(entry["area"]), MappingProxyType({int(shot): _area(area) for shot, area in entry["shots"].items()}))
@@ -201,7 +204,8 @@ def _from_data(data: dict[str, Any]) -> Work:
         for kept in data.get("aside", [])
     )
     reasons = {int(shot): tuple(map(str, told)) for shot, told in data.get("reasons", {}).items()}
-    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons))
+    cuts = Cuts(*(frozenset(map(int, data.get("cuts", {}).get(name, ()))) for name in ("parted", "joined")))
+    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts)
 
 
 def _area(data: dict[str, Any]) -> Area:

@@ -17,6 +17,7 @@ _TELL_EVERY = 0.05  # seconds between two tellings of progress
 class Kind(StrEnum):
     """What a job does, as the subject of a sentence."""
 
+    OPENING = "Opening a programme"
     SURVEY = "The survey"
     LEGALISE = "Legalise"
     PROOF = "The proof"

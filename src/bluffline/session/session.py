@@ -12,19 +12,23 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.charts import rule_reference
-from bluffline.prove.propose import Proposal, ceiling_for, floor_for, luma_extremes, predicted_columns
+from bluffline.prove.propose import Proposal, ceiling_for, floor_for, luma_extremes
 from bluffline.prove.survey import Survey, must_fix, start_survey
-from bluffline.rules.findings import Finding, percent_columns
+from bluffline.rules.findings import Finding
 from bluffline.rules.rulefile import Rules, load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event
 from bluffline.session.history import History
-from bluffline.session.work import FollowedArea, Treatments, Work, carried
+from bluffline.session.judging import Judge, Judged, TreatedColumns
+from bluffline.session.taking_in import Opened
+from bluffline.session.work import Aside, Cuts, FollowedArea, Treatments, Work, carried
+from bluffline.session.workfile import WorkFile
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
@@ -60,8 +64,10 @@ class Session:
         self.frame = 0
         self.selected: Finding | None = None
         self._history: History[Work] = History(Work())
-        self.work_shots: list[Shot] = []  # those that the work's numbers mean
-        self._judged = False
+        self.found: list[Shot] = []  # by the cuts that were seen; the work's numbers mean these, divided by hand as well
+        self._judge: Judge | None = None
+        self._judged: Judged | None = None
+        self._treated = TreatedColumns()
         self.programme_changed = Event()
         self.survey_changed = Event()
         self.place_changed = Event()
@@ -70,18 +76,35 @@ class Session:
     # Taking in -----------------------------------------------------------------------------------------------------
 
     def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> None:
-        """Take a file under control; its survey is begun and has to be run. ``rate`` and ``track`` as for `probe`.
+        """Take a file under control as it is, without earlier work. ``rate`` and ``track`` as for `probe`.
 
         Raises
         ------
         MediaError : the file can't be read; what was under control remains.
         """
         programme = probe(path, rate=rate, track=track)
-        self._take(programme, start_survey(programme, self.rules))
-        self.frame, self.selected = 0, None
-        self._history, self.work_shots = History(Work()), []
+        self._begin(programme, start_survey(programme, self.rules))
         self.programme_changed.tell()
         self.survey_changed.tell()
+
+    def take(self, opened: Opened) -> None:
+        """Take a programme under control, with the work on it; its survey is begun and has to be run."""
+        survey = opened.survey
+        if survey.rules is not self.rules:  # others came into force while it was opened
+            survey = start_survey(opened.programme, self.rules, region=survey.region)
+        self._begin(opened.programme, survey)
+        if opened.kept is not None:
+            self._take_up(*opened.kept)
+        if opened.brought is not None:
+            self._bring(opened.brought)
+        self.programme_changed.tell()
+        self.treatment_changed.tell()
+        self.survey_changed.tell()
+
+    def _begin(self, programme: Programme, survey: Survey) -> None:
+        self._take(programme, survey)
+        self.frame, self.selected = 0, None
+        self._history, self.found = History(Work()), []
 
     def survey_again(
         self,
@@ -109,20 +132,35 @@ class Session:
 
     def _take(self, programme: Programme, survey: Survey) -> None:
         self.programme, self.survey = programme, survey
-        self.shots, self.findings, self.selected, self._judged = [], [], None, False
+        self._judge, self._judged = Judge(survey), None
+        self.shots, self.findings, self.selected = [], [], None
+
+    @property
+    def judge(self) -> Judge:
+        """Who judges the survey; for whoever runs it."""
+        assert self._judge is not None, "no programme is open"
+        return self._judge
 
     def refresh(self) -> None:
-        """Judge what the running survey has measured by now; work goes to the shots that it ends with."""
-        if self.survey is not None:
-            complete = self.survey.complete
-            self.shots = self.survey.shots()
-            self.findings = self.survey.findings(self.shots)
-            if complete and self.shots != self.work_shots:
-                before, now = self.work_shots, self.shots
-                self._history.map(lambda work: carried(work, before, now))
-                self.work_shots = now
-            self._judged = complete
-            self.survey_changed.tell()
+        """Judge what the running survey has measured by now."""
+        if self._judge is not None:
+            self.take_judged(self._judge.judge(self.work.cuts))
+
+    def take_judged(self, judged: Judged) -> None:
+        """Take over what is known of the survey by now; of another survey it is dropped.
+
+        Work goes to the shots that a complete survey ends with.
+        """
+        if judged.survey is not self.survey:
+            return
+        if judged.complete and judged.found != self.found:
+            before, now = self.found, judged.found
+            self._history.map(lambda work: carried(work, work.cuts.of(before), work.cuts.of(now)))
+            self.found = now
+        self._judged, self.shots, self.findings = judged, judged.shots, judged.findings
+        if self.selected is not None and self.selected not in self.findings:
+            self.selected = None
+        self.survey_changed.tell()
 
     @property
     def source(self) -> SignalFormat:
@@ -133,7 +171,7 @@ class Session:
     @property
     def surveyed(self) -> bool:
         """Whether a programme is open and every frame of it has been measured and judged."""
-        return self.survey is not None and self._judged and bool(self.shots)
+        return self._judged is not None and self._judged.complete and bool(self.shots)
 
     @property
     def reasons(self) -> Mapping[int, tuple[str, ...]]:
@@ -259,7 +297,40 @@ class Session:
 
     def _push(self, work: Work, act: str, gesture: str | None = None) -> None:
         self._history.push(work, act, gesture)
+        self._work_changed()
+
+    def _work_changed(self) -> None:
+        """Draw the state in force, which may divide the shots otherwise."""
+        if self._judged is not None and self._judged.complete and self.work.cuts.of(self.found) != self.shots:
+            self.refresh()
         self.treatment_changed.tell()
+
+    # Dividing ------------------------------------------------------------------------------------------------------
+
+    def split_shot(self) -> None:
+        """Let a shot begin at the frame in view; both parts keep the treatment.
+
+        Raises
+        ------
+        SettingsError : one begins there already
+        """
+        if self.frame == self.shots[self.shot].first:
+            raise SettingsError("A shot begins at this frame already; go to where it is to be split.")
+        self._divide(self.work.cuts.part(self.frame), f"Split shot {self.shot + 1}")
+
+    def join_shot(self) -> None:
+        """Make the shot in view one with the shot before it; it keeps the treatment of the longer, the other is kept aside.
+
+        Raises
+        ------
+        SettingsError : there is none before it
+        """
+        if self.shot == 0:
+            raise SettingsError("There is no shot before the first to join it to.")
+        self._divide(self.work.cuts.join(self.shots[self.shot].first), f"Join shots {self.shot} and {self.shot + 1}")
+
+    def _divide(self, cuts: Cuts, act: str) -> None:
+        self._push(replace(carried(self.work, self.shots, cuts.of(self.found)), cuts=cuts), act)
 
     def add_step(self, kind: type[Step]) -> None:
         """Add a step to the shot in view, its figures from what the shot measures and the rules allow."""
@@ -319,16 +390,34 @@ class Session:
             self._history.push(work, f"Legalise shot {proposal.shot + 1}")
         self.treatment_changed.tell()
 
+    def still(self, numbers: Sequence[int], shots: Sequence[Shot]) -> dict[int, int]:
+        """What those of some shots that still are have as their numbers now, by the numbers that they had."""
+        now = {shot: number for number, shot in enumerate(self.shots)}
+        return {number: now[shots[number]] for number in numbers if shots[number] in now}
+
     @property
     def work(self) -> Work:
         """Everything done to the programme."""
         return self._history.state
 
-    def take_up(self, work: Work, made_for: Sequence[Shot]) -> None:
-        """Go on with work from an earlier sitting, as soon as its programme is opened; it was done on some shots."""
-        if self._history.undoes is None and work != Work():
-            self.work_shots = list(made_for)
-            self._push(work, "Take up earlier work")
+    def _take_up(self, work: Work, made_for: Sequence[Shot]) -> None:
+        """Go on with work from an earlier sitting; it was done on some shots."""
+        if work != Work():
+            self.found = list(made_for)
+            self._history.push(work, "Take up earlier work")
+
+    def _bring(self, file: WorkFile) -> None:
+        """Take up work from a file of its own; what was done here and is not in it is kept aside."""
+        here, work = self.work, file.work
+        if here == Work():
+            self.found = list(file.shots)
+        else:
+            shots = here.cuts.of(self.found)
+            gone = [Aside(shots[n], steps) for n, steps in here.treatments.items() if steps not in work.treatments.values()]
+            work = carried(work, work.cuts.of(file.shots), work.cuts.of(self.found))
+            work = replace(work, aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)))
+        if work != here:
+            self._history.push(work, "Take up the work that was brought")
 
     def give_aside(self) -> None:
         """Give the shot in view the treatment kept aside that was made for frames nearest to it."""
@@ -341,12 +430,12 @@ class Session:
     def undo(self) -> None:
         """Take back the last act."""
         self._history.undo()
-        self.treatment_changed.tell()
+        self._work_changed()
 
     def redo(self) -> None:
         """Bring back the act last undone."""
         self._history.redo()
-        self.treatment_changed.tell()
+        self._work_changed()
 
     # Areas ---------------------------------------------------------------------------------------------------------
 
@@ -397,16 +486,13 @@ class Session:
 
     # Drawing -------------------------------------------------------------------------------------------------------
 
-    def source_columns(self) -> dict[str, NDArray[np.float64]]:
-        """Extremes of every frame measured so far, in percent."""
-        assert self.survey is not None, "no programme is open"
-        return percent_columns(self.survey.table.frozen(), self.survey.source)
+    def source_columns(self) -> Mapping[str, NDArray[np.float64]]:
+        """Extremes of every frame judged so far, in percent."""
+        return self._judged.columns if self._judged is not None else {}
 
-    def treated_columns(self) -> dict[str, NDArray[np.float64]]:
+    def treated_columns(self) -> Mapping[str, NDArray[np.float64]]:
         """The same extremes as the treatments will leave them: luma exactly, R′G′B′ as a bound."""
-        assert self.survey is not None, "no programme is open"
-        known = {shot: steps for shot, steps in self.treatments.items() if shot < len(self.shots)}
-        return predicted_columns(self.survey, self.shots, known)
+        return self._treated.of(self._judged, self.treatments) if self._judged is not None else {}
 
     @property
     def must_fix_count(self) -> int:

@@ -44,13 +44,45 @@ class Aside:
 
 
 @dataclass(frozen=True)
+class Cuts:
+    """Where the operator divides shots otherwise than they were found: frames that shots begin at, or don't."""
+
+    parted: frozenset[int] = frozenset()
+    joined: frozenset[int] = frozenset()
+
+    def of(self, found: Sequence[Shot]) -> list[Shot]:
+        """The shots that were found, divided by hand as well."""
+        if not found or not (self.parted or self.joined):
+            return list(found)
+        count = found[-1].last + 1
+        parted = {frame for frame in self.parted if 0 < frame < count}
+        starts = sorted(({shot.first for shot in found} - self.joined | parted) | {0})
+        return [Shot(first, after - 1) for first, after in zip(starts, [*starts[1:], count], strict=True)]
+
+    def part(self, frame: int) -> "Cuts":
+        """The same with a shot that begins at a frame."""
+        return Cuts(self.parted | {frame}, self.joined - {frame})
+
+    def join(self, frame: int) -> "Cuts":
+        """The same without a shot that begins at a frame."""
+        return Cuts(self.parted - {frame}, self.joined | {frame})
+
+
+NO_CUTS = Cuts()
+
+
+@dataclass(frozen=True)
 class Work:
-    """Treatments by shot number with their reasons, areas in the order they were drawn, and what fits no shot any more."""
+    """Treatments by shot number with their reasons, areas in the order they were drawn, and what fits no shot any more.
+
+    ``cuts``: how shots are divided by hand; numbers are of the shots that this leaves.
+    """
 
     treatments: Treatments = field(default_factory=lambda: MappingProxyType({}))
     areas: tuple[FollowedArea, ...] = ()
     aside: tuple[Aside, ...] = ()
     reasons: Mapping[int, tuple[str, ...]] = field(default_factory=lambda: MappingProxyType({}))
+    cuts: Cuts = NO_CUTS
 
     def treated(self, shot: int, treatment: Treatment, reasons: tuple[str, ...] = ()) -> "Work":
         """The same with another treatment of a shot, none where it is empty; reasons go with the treatment they explain."""
@@ -88,7 +120,7 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
         )
         for followed in work.areas
     )
-    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons))
+    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts)
 
 
 def _touched(shot: Shot, now: Sequence[Shot]) -> list[int]:

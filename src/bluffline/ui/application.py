@@ -108,10 +108,6 @@ def _session(settings: Settings) -> tuple[Session, str]:
 def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Path) -> int:
     """Survey ``file``, save the desk at its worst finding, and print the result."""
     desk.show()
-    if not desk.open(file):
-        print(f"bluffline: {desk.header.message}", file=sys.stderr)
-        desk.close()
-        return 2
 
     def go() -> None:
         findings = desk.session.findings
@@ -121,8 +117,14 @@ def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Pa
         desk.session.place_changed.tell()
 
     desk.survey_done.connect(go)
+    desk.work.refused.connect(application.quit)
+    desk.open(file)
     QTimer.singleShot(_PICTURE_TIMEOUT, application.quit)
     application.exec()
+    if desk.session.survey is None:
+        print(f"bluffline: {desk.header.message}", file=sys.stderr)
+        desk.close()
+        return 2
     picture.parent.mkdir(parents=True, exist_ok=True)
     saved = desk.grab().save(str(picture))
     survey = desk.session.survey

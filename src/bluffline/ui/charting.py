@@ -128,7 +128,9 @@ class Charting:
             with Reader(programme) as reader:
                 return same_light(result, shots, lambda n: reader.frame(n).planes, monitor)
 
-        self._jobs.start(Kind.LIKE_SHOTS, job, lambda found: self._ask_shots(result, found))
+        self._jobs.start(
+            Kind.LIKE_SHOTS, job, lambda found: self._ask_shots(result, sorted(self.session.still(found, shots).values()))
+        )
 
     def _ask_shots(self, result: ChartResult, found: list[int]) -> None:
         count = len(found)

@@ -63,7 +63,7 @@ class Desk(QMainWindow):
         self.findings = FindingsList(session)
         self.treatment = TreatmentPanel(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
-        self.work = LongWork(session, self.header, self.viewer.frames, self.open, self)
+        self.work = LongWork(session, self.header, self.viewer.frames, self)
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.picture = self.viewer.picture
         self.measuring = Measuring(self.viewer, self.header.say)
@@ -160,6 +160,7 @@ class Desk(QMainWindow):
         self.treatment.steps.refused.connect(self.header.say)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self._refresh_commands)
+        self.work.opened.connect(self.settings.opened)
         self.header.cancelled.connect(self.jobs.cancel)
         self.header.command.connect(lambda name: self._actions[name].trigger())
         self.header.rules_chosen.connect(self.choose_rules)
@@ -172,21 +173,12 @@ class Desk(QMainWindow):
     # Taking in -----------------------------------------------------------------------------------------------------
 
     def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
-        """Take a programme under control; a file that can't be read is told about and changes nothing.
+        """Take a programme under control, or the work on one; whether nothing stands in the way.
 
-        ``rate``: frames a second of numbered pictures; ``track``: the video track to take.
+        A file that can't be read is told about and changes nothing. ``rate``: frames a second of numbered pictures;
+        ``track``: the video track to take.
         """
-        if not self.work.clear_the_way():
-            return False
-        self.player.pause()
-        self.work.keep_now()
-        try:
-            self.session.open(path, rate=rate, track=track)
-        except BlufflineError as error:
-            self.header.say(str(error))
-            return False
-        self.settings.opened(path)
-        return True
+        return self.work.open(path, rate=rate, track=track)
 
     def open_demo(self) -> None:
         """Take the demo programme under control."""
@@ -194,7 +186,7 @@ class Desk(QMainWindow):
 
     def choose_programme(self) -> None:
         """Ask for a file and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a programme", str(Path.cwd()), "Programme files (*);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, "Open a programme", str(Path.cwd()), "Programmes, and work on them (*)")
         if name:
             self.open(Path(name))
 
@@ -210,6 +202,13 @@ class Desk(QMainWindow):
         files = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data is not None else []
         if files:
             self.open(Path(files[0]))
+
+    def divide(self, act: Callable[[], None]) -> None:
+        """Divide shots otherwise; what can't be is told."""
+        try:
+            act()
+        except BlufflineError as error:
+            self.header.say(str(error))
 
     def choose_rules(self, name: str = "") -> None:
         """Put other rules in force: those named, or a file asked for."""
@@ -233,7 +232,7 @@ class Desk(QMainWindow):
         """Survey anew; a survey that runs already is the one that was asked for."""
         if self.jobs.kind is not Kind.SURVEY and self.work.clear_the_way():
             self.session.survey_again()
-            self.work.survey()
+            self.work.survey(anew=True)
 
     def show_facts(self) -> None:
         """Show what the file says of itself, and take the operator's word against it."""
@@ -251,9 +250,9 @@ class Desk(QMainWindow):
             self._treatment_changed()
 
     def _programme_changed(self) -> None:
+        self.player.pause()
         self.charting.model.let_go()
         self.viewer.begin()
-        self.work.begin()
 
     # Looking -------------------------------------------------------------------------------------------------------
 

@@ -1,33 +1,41 @@
 """Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
 
-from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 
+from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
+from bluffline.media.opening import shown
 from bluffline.media.signals import TestSignal, write_signal
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
-from bluffline.prove.survey import Survey, run_survey
 from bluffline.report.certificate import certificate_files
+from bluffline.rules.shots import Shot
 from bluffline.session.document import DocumentStore
+from bluffline.session.faults import fault_of
+from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
+from bluffline.session.judging import Judged, survey_and_judge
+from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.overview import ShotCard, overview
 from bluffline.session.session import Session
+from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
+from bluffline.session.workfile import ENDING, save_work
 from bluffline.ui.dialogs import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.overview import ShotsDialog
 from bluffline.ui.workers import FrameWorker, JobRunner
 
-_GROW_EVERY = 200  # milliseconds between two looks at a running survey
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept
 
@@ -35,27 +43,32 @@ _KEEP_AFTER = 250  # milliseconds of rest after which work is kept
 class LongWork(QObject):
     """Runs one job at a time for the session and tells its results in the header."""
 
+    opened = pyqtSignal(object)  # Path
+    refused = pyqtSignal()  # what was to be opened can't be
     survey_done = pyqtSignal()
     proved = pyqtSignal(object)  # Proof
     ended = pyqtSignal()  # a job has ended, well or not
+    _grown = pyqtSignal(object)  # Judged
 
-    def __init__(
-        self, session: Session, header: Header, frames: FrameWorker, open_file: Callable[[Path], object], window: QWidget
-    ) -> None:
+    def __init__(self, session: Session, header: Header, frames: FrameWorker, window: QWidget) -> None:
         super().__init__(window)
-        self.session, self._header, self._frames, self._open, self._window = session, header, frames, open_file, window
-        self.runner, self.documents = JobRunner(lambda: session.survey), DocumentStore()
+        self.session, self._header, self._frames, self._window = session, header, frames, window
+        self.documents, self.surveys = DocumentStore(), SurveyStore()
+        self.runner = JobRunner(lambda: session.survey)
         self.jobs = self.runner.jobs
+        # Opening runs beside the others: what is under control, and its survey, goes on until there is something else.
+        self._opener = JobRunner()
+        self._hold: Hold | None = None
+        self._mark = ""
         self._news = ""  # what is told once the survey is done
-        self._growing = QTimer(self)
-        self._growing.setInterval(_GROW_EVERY)
-        self._growing.timeout.connect(self.session.refresh)
+        self._grown.connect(self._take_judged)
         self._keeping = QTimer(self)
         self._keeping.setSingleShot(True)
         self._keeping.setInterval(_KEEP_AFTER)
         self._keeping.timeout.connect(self._keep)
         self.runner.progress.connect(self._progressed)
         self.runner.ended.connect(self._ended)
+        self._opener.ended.connect(self._opening_ended)
 
     def changed(self) -> None:
         """What was done to the programme has changed; it is kept as soon as there is rest."""
@@ -69,10 +82,13 @@ class LongWork(QObject):
             self._keep()
 
     def stop(self) -> None:
-        """End whatever runs, and keep what has been done."""
-        self._growing.stop()
+        """End whatever runs, keep what has been done, and let another desk have the programme."""
         self.keep_now()
+        self._opener.jobs.stop()
         self.jobs.stop()
+        if self._hold is not None:
+            self._hold.release()
+            self._hold = None
 
     def clear_the_way(self) -> bool:
         """Whether something else may begin: what runs makes way for it, but a proof only if the operator says so."""
@@ -94,39 +110,99 @@ class LongWork(QObject):
     def _keep(self) -> None:
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
         session, programme = self.session, self.session.programme
-        if programme is not None and not self.documents.keep(programme.path, session.work_shots, session.work):
+        if programme is not None and not self.documents.keep(programme.path, session.found, session.work, self._mark):
             self._header.say(self.documents.told)
 
-    def begin(self) -> None:
-        """A programme has come under control: what was done to it before is taken up, and it is surveyed."""
+    def save_work(self, path: Path) -> None:
+        """Save the work on the programme as a file of its own."""
         assert self.session.programme is not None
-        self.documents.told = ""
-        kept = self.documents.recall(self.session.programme.path)
-        if kept is not None:
-            self.session.take_up(*kept)
-        self._news = self.documents.told
-        if (work := self.session.work) != Work():
+        path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
+        try:
+            save_work(path, self.session.programme, self.session.found, self.session.work)
+        except (BlufflineError, OSError) as error:
+            self._header.fault(fault_of(error, "Saving the work"))
+        else:
+            self._header.say(f"{path.name} holds the work; opened beside the programme, here or elsewhere, it is taken up")
+
+    def ask_where_to_save(self) -> None:
+        """Ask where to, and save the work on the programme as a file of its own."""
+        assert self.session.programme is not None
+        beside = self.session.programme.path.with_suffix(ENDING)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the work", str(beside), f"Work on a programme (*{ENDING})")
+        if name:
+            self.save_work(Path(name))
+
+    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
+        """Begin to open a programme, or the work on one; whether nothing stands in the way.
+
+        ``rate``: frames a second of numbered pictures; ``track``: the video track to take. What can't be opened is told, and
+        what was under control remains.
+        """
+        if not self.clear_the_way():
+            return False
+        self.keep_now()
+        rules, held = self.session.rules, self._hold
+
+        def job(_: Monitor) -> Opened:
+            return take_in(path, rules, self.documents, self.surveys, held, rate=rate, track=track)
+
+        self._header.say(f"Opening {shown(path.name)} …")
+        self._opener.jobs.start(Kind.OPENING, job, self._take)
+        return True
+
+    def _opening_ended(self, ended: Ended) -> None:
+        if self._opener.jobs.settle(ended) and ended.fault is not None:
+            self._header.fault(ended.fault)
+            self.refused.emit()
+
+    def _take(self, opened: Opened) -> None:
+        """Take over what was opened, and survey it."""
+        if not self.clear_the_way():
+            if opened.hold is not self._hold:
+                opened.hold.release()
+            return
+        self.keep_now()
+        if opened.mark == self._mark and opened.brought is None:
+            opened = replace(opened, kept=(self.session.work, self.session.found))  # with what was done while it was opened
+        if self._hold is not None and self._hold is not opened.hold:
+            self._hold.release()
+        self._hold, self._mark = opened.hold, opened.mark
+        self.session.take(opened)
+        self._news = opened.told
+        if (work := self.session.work) != Work() and not self._news:
             done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
             self._news = f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)"
+        self.opened.emit(opened.programme.path)
         self.survey()
 
-    def survey(self) -> None:
-        """Run the session's survey, drawing what it has measured as it grows."""
-        survey = self.session.survey
+    def survey(self, *, anew: bool = False) -> None:
+        """Run the session's survey, drawing what it has measured as it grows.
+
+        ``anew``: even where the same was measured before.
+        """
+        survey, session, mark = self.session.survey, self.session, self._mark
         if survey is None:
             return
+        judge = session.judge
 
-        def run(monitor: Monitor) -> Survey:
-            self._frames.wait_until_idle(_FRAME_FIRST)
-            return run_survey(survey, monitor)
+        def run(monitor: Monitor) -> Judged:
+            fresh = anew or not self.surveys.fill(survey, mark)
+            if fresh:
+                self._frames.wait_until_idle(_FRAME_FIRST)
+            judged = survey_and_judge(judge, lambda: session.work.cuts, monitor, self._grown.emit)
+            if fresh:
+                self.surveys.keep(survey, mark)
+            return judged
 
         self._header.say("")
         self.jobs.start(Kind.SURVEY, run, self._surveyed)
-        self._growing.start()
 
-    def _surveyed(self, _: object) -> None:
+    def _take_judged(self, judged: Judged) -> None:
+        self.session.take_judged(judged)
+
+    def _surveyed(self, judged: Judged) -> None:
         set_aside = len(self.session.work.aside)
-        self.session.refresh()
+        self.session.take_judged(judged)
         if (more := len(self.session.work.aside) - set_aside) > 0:
             shots = f"The work on {more} shot{'s' if more > 1 else ''} that are no more"
             self._news = f"{shots} is kept aside: “Give what was kept aside” gives it to the shot in view"
@@ -145,11 +221,12 @@ class LongWork(QObject):
         def job(monitor: Monitor) -> list[Proposal]:
             return propose_all(survey, shots, findings, monitor, treatments)
 
-        self.jobs.start(Kind.LEGALISE, job, self._accept)
+        self.jobs.start(Kind.LEGALISE, job, partial(self._accept, shots))
 
-    def _accept(self, proposals: list[Proposal]) -> None:
-        self.session.accept(proposals)
-        count = len(proposals)
+    def _accept(self, shots: list[Shot], proposals: list[Proposal]) -> None:
+        still = self.session.still([proposal.shot for proposal in proposals], shots)  # they may be divided otherwise by now
+        self.session.accept([replace(each, shot=still[each.shot]) for each in proposals if each.shot in still])
+        count = len(still)
         if count:
             shots = f"{count} shot{'s' if count > 1 else ''}"
             self._header.say(f"Legalise: the least treatment for {shots}; each can be undone by itself (Ctrl+Z)")
@@ -221,7 +298,7 @@ class LongWork(QObject):
             write_signal(signal, target, codec, tell=tell, **settings)  # type: ignore[arg-type]
             return target
 
-        self.jobs.start(Kind.SIGNAL, job, self._open)
+        self.jobs.start(Kind.SIGNAL, job, self.open)
 
     def _progressed(self, progress: Progress) -> None:
         if self.jobs.kind is not None:  # what was told last may arrive after the end
@@ -230,7 +307,6 @@ class LongWork(QObject):
     def _ended(self, ended: Ended) -> None:
         if self.jobs.is_under_way(ended.ticket):
             self._header.end_progress()
-            self._growing.stop()
         counts = self.jobs.settle(ended)
         if counts and ended.fault is not None:
             self._header.fault(ended.fault)
@@ -241,7 +317,6 @@ class LongWork(QObject):
 
     def _cancelled(self, kind: Kind) -> None:
         if kind is Kind.SURVEY:
-            self.session.refresh()
             self._header.say("Survey stopped; Survey again starts it anew")
         else:
             self._header.say("Stopped; nothing was left behind")

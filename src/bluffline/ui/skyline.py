@@ -1,5 +1,7 @@
 """The skyline: the extremes of every frame along the whole programme, as one silhouette."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -205,23 +207,17 @@ class Skyline(QWidget):
             box = QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16)
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value} %")
 
-    def _columns(self, width: int) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-        """First frame of each pixel column, and which columns have been measured."""
-        measured = len(self._session.survey.table) if self._session.survey else 0
-        edges = self._start + np.arange(width + 1) * (self._end - self._start) / width
-        first = edges[:-1].astype(np.int64)
-        return first, first < measured
-
     def _silhouette(self, width: int, height: int) -> QImage | None:
-        first, measured = self._columns(width)
-        if not measured.any():
+        columns = self._session.source_columns()
+        first = (self._start + np.arange(width) * (self._end - self._start) / width).astype(np.int64)
+        taken = first[first < len(columns.get("y_max", ()))]
+        if not len(taken):
             return None
         span = max(int(np.ceil((self._end - self._start) / width)), 1)
         limits = self._session.rules.limits
-        taken = first[measured]
         image = np.full((height, width), WELL.red(), np.uint8)
         silhouette(
-            *(_extremes(columns, taken, span) for columns in (self._session.source_columns(), self._session.treated_columns())),
+            *(_extremes(each, taken, span) for each in (columns, self._session.treated_columns())),
             np.linspace(HIGH, LOW, height), np.array([*limits.luma, *limits.rgb]), image,
         )  # fmt: skip
         drawn = QImage(image.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
@@ -264,11 +260,12 @@ class Skyline(QWidget):
         painter.setPen(LINE)
 
 
-def _extremes(columns: dict[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
-    """(4, W) luma low and high, R′G′B′ low and high over ``span`` frames from each of ``first``."""
-    count = len(columns["y_max"])
-    frames = np.minimum(first[:, None] + np.arange(span), count - 1)
+def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
+    """(4, W) luma low and high, R′G′B′ low and high over ``span`` frames from each of ``first``, which rise."""
+    if span == 1:
+        return np.stack([columns[name][first] for name in ("y_min", "y_max", "rgb_min", "rgb_max")])
+    end = min(int(first[-1]) + span, len(columns["y_max"]))
     return np.stack([
-        columns["y_min"][frames].min(axis=1), columns["y_max"][frames].max(axis=1),
-        columns["rgb_min"][frames].min(axis=1), columns["rgb_max"][frames].max(axis=1),
+        fold.reduceat(columns[name][:end], first)
+        for name, fold in (("y_min", np.minimum), ("y_max", np.maximum), ("rgb_min", np.minimum), ("rgb_max", np.maximum))
     ])  # fmt: skip

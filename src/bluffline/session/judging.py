@@ -1,0 +1,122 @@
+"""A survey judged, while it grows and when it is done; and what its treatments will make of its extremes."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from threading import Event, Thread
+from time import monotonic
+
+import numpy as np
+
+from bluffline.errors import CancelledError
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.survey import Survey, run_survey
+from bluffline.rules.findings import Column, Finding, Memo
+from bluffline.rules.shots import Shot
+from bluffline.session.work import NO_CUTS, Cuts
+from bluffline.treat.steps import Treatment, predicted_extremes
+
+_AGAIN_AFTER = 0.2  # seconds between two judgings of a survey that grows …
+_REST = 8.0  # … or so many times what the last one took, so that it costs the survey little
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """What is known of a survey at one moment.
+
+    ``found``: shots by the cuts that are seen; ``shots``: those, divided by hand as well; ``columns``: extremes of every frame
+    in percent, see `percent_columns`; ``complete``: whether every frame had been measured.
+    """
+
+    survey: Survey
+    found: list[Shot] = field(default_factory=list)
+    shots: list[Shot] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    columns: Mapping[str, Column] = field(default_factory=dict, repr=False)
+    complete: bool = False
+
+
+class Judge:
+    """Judges one survey again and again; shots that have ended are judged once. For one thread at a time."""
+
+    def __init__(self, survey: Survey) -> None:
+        self.survey = survey
+        self._memo = Memo()
+        self._found: list[Shot] = []
+
+    def judge(self, cuts: Cuts = NO_CUTS) -> Judged:
+        """What is known by now, in shots divided by hand as well."""
+        survey = self.survey
+        complete = survey.complete
+        if not self._found or self._found[-1].last + 1 < len(survey.table):
+            self._found = survey.shots()
+        found = self._found
+        shots = cuts.of(found)
+        columns = self._memo.percent(survey.table.frozen(), survey.source)
+        return Judged(survey, found, shots, survey.findings(shots, self._memo), columns, complete)
+
+
+def survey_and_judge(judge: Judge, cuts: Callable[[], Cuts], monitor: Monitor, tell: Callable[[Judged], None]) -> Judged:
+    """Run a survey and judge it; as it grows, what is known by then is told from a thread beside it.
+
+    Raises
+    ------
+    CancelledError : the monitor was asked to stop; what was measured so far remains.
+    """
+    ended = Event()
+
+    def grow() -> None:
+        rest = _AGAIN_AFTER
+        while not ended.wait(rest):
+            began = monotonic()
+            tell(judge.judge(cuts()))
+            rest = max(_AGAIN_AFTER, _REST * (monotonic() - began))
+
+    growing = Thread(target=grow, name="bluffline-judging", daemon=True)
+    growing.start()
+    try:
+        run_survey(judge.survey, monitor)
+    except CancelledError:
+        ended.set()
+        growing.join()
+        tell(judge.judge(cuts()))
+        raise
+    finally:
+        ended.set()
+        growing.join()
+    return judge.judge(cuts())
+
+
+class TreatedColumns:
+    """The extremes of every frame as the treatments will leave them; only shots that changed are reckoned anew."""
+
+    def __init__(self) -> None:
+        self._survey: Survey | None = None
+        self._columns: dict[str, Column] = {}
+        self._done: dict[Shot, Treatment] = {}
+
+    def of(self, judged: Judged, treatments: Mapping[int, Treatment]) -> dict[str, Column]:
+        """Luma exactly, R′G′B′ as a bound; in percent."""
+        if judged.survey is not self._survey:
+            self._survey, self._done, self._columns = judged.survey, {}, {}
+        for name, column in judged.columns.items():
+            known = self._columns.get(name, column[:0])
+            if len(known) < len(column):
+                self._columns[name] = np.concatenate([known, column[len(known) :]])
+        wanted = {judged.shots[number]: steps for number, steps in treatments.items() if steps and number < len(judged.shots)}
+        for shot in [shot for shot, steps in self._done.items() if wanted.get(shot) != steps]:
+            del self._done[shot]
+            for name, column in judged.columns.items():
+                self._columns[name][_span(shot)] = column[_span(shot)]
+        for shot, steps in wanted.items():
+            if shot not in self._done:
+                self._done[shot] = steps
+                for end in ("min", "max"):
+                    luma, rgb = (judged.columns[f"{what}_{end}"][_span(shot)] for what in ("y", "rgb"))
+                    self._columns[f"y_{end}"][_span(shot)], self._columns[f"rgb_{end}"][_span(shot)] = predicted_extremes(
+                        steps, luma, rgb
+                    )
+        return self._columns
+
+
+def _span(shot: Shot) -> slice:
+    return slice(shot.first, shot.last + 1)

@@ -1,0 +1,71 @@
+"""Taking a programme under control: all that reads a file, done before the session is asked to take it over."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from bluffline.media.opening import shown
+from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
+from bluffline.prove.survey import Survey, start_survey
+from bluffline.rules.rulefile import Rules
+from bluffline.session.document import DocumentStore, Kept
+from bluffline.session.fingerprint import fingerprint
+from bluffline.session.hold import Hold
+from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.workfile import ENDING, WorkFile, read_work
+
+
+@dataclass(frozen=True, eq=False)
+class Opened:
+    """A programme ready to be taken over.
+
+    ``mark``: what it is known by; ``hold``: the right to work on it; ``kept``: earlier work on it; ``brought``: work from a
+    file of its own; ``told``: what the operator has to know of them.
+    """
+
+    programme: Programme
+    survey: Survey
+    mark: str
+    hold: Hold
+    kept: Kept | None = None
+    brought: WorkFile | None = None
+    told: str = ""
+
+
+def take_in(
+    path: Path, rules: Rules, documents: DocumentStore, surveys: SurveyStore, held: Hold | None = None,
+    *, rate: Fraction | None = None, track: int | None = None,
+) -> Opened:  # fmt: skip
+    """Open a programme, or the work on one; its survey is begun and has to be run.
+
+    Parameters
+    ----------
+    held : what this desk holds already
+    rate, track : as for `probe`
+
+    Raises
+    ------
+    MediaError : it can't be read
+    SettingsError : another desk has it under control, or a work file can't be used
+    ChartError : the chart that the rules ask for can't be used
+    OSError : the disk refuses
+    """
+    brought, told = None, ""
+    if path.suffix == ENDING:
+        brought = read_work(path)
+        path, rate, track = brought.programme, brought.rate, brought.track
+        if not brought.same:
+            told = f"{shown(path)} is another file than the work was made for; it went to the shots at the same frames"
+    programme = probe(path, rate=rate, track=track)
+    mark = fingerprint(path)
+    hold = held if held is not None and held.mark == mark else documents.hold(mark)
+    try:
+        survey = start_survey(programme, rules, region=surveys.region(programme, mark))
+        documents.told = ""
+        kept = documents.recall(path)
+    except BaseException:
+        if hold is not held:
+            hold.release()
+        raise
+    return Opened(programme, survey, mark, hold, kept, brought, told or documents.told)

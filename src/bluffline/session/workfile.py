@@ -1,0 +1,114 @@
+"""The work on a programme as one file of its own, to lie beside it and be carried to another machine: an SQLite database."""
+
+import json
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from bluffline.errors import SettingsError
+from bluffline.intake import read_bounded
+from bluffline.media.opening import shown
+from bluffline.media.programme import Programme
+from bluffline.report.files import save_bytes
+from bluffline.rules.shots import Shot
+from bluffline.session.document import VERSION, shots_from, shots_text, work_from, work_text
+from bluffline.session.fingerprint import fingerprint
+from bluffline.session.work import Work
+
+ENDING = ".bluffline"
+_APPLICATION = 0x426C7566  # "Bluf", by which other programs tell the file
+_SCHEMA = """
+create table work (
+    name text not null, place text not null, content text not null, rate text not null, track integer not null,
+    shots text not null, work text not null
+)
+"""
+
+
+@dataclass(frozen=True)
+class WorkFile:
+    """What a work file holds. ``programme``: where its programme is; ``same``: whether that is still what it was made for."""
+
+    programme: Path
+    rate: Fraction | None
+    track: int
+    shots: list[Shot]
+    work: Work
+    same: bool
+
+
+def save_work(path: Path, programme: Programme, found: list[Shot], work: Work) -> None:
+    """Write the work on a programme, whole or not at all.
+
+    Parameters
+    ----------
+    found : the shots that the work's numbers mean, before they are divided by hand
+
+    Raises
+    ------
+    WriteError : the disk refuses
+    OSError : the programme can't be read any more
+    """
+    rate = str(programme.frame_rate) if programme.opening.numbered else ""
+    content = fingerprint(programme.path, times=False)
+    row = (
+        shown(programme.path.name), shown(programme.path.resolve()), content, rate, programme.picture, shots_text(found),
+        work_text(work),
+    )  # fmt: skip
+    with closing(sqlite3.connect(":memory:")) as store:
+        store.execute(_SCHEMA)
+        store.execute("insert into work values (?, ?, ?, ?, ?, ?, ?)", row)
+        store.execute(f"pragma application_id = {_APPLICATION}")
+        store.execute(f"pragma user_version = {VERSION}")
+        store.commit()
+        save_bytes(path, store.serialize())
+
+
+def read_work(path: Path) -> WorkFile:
+    """Read a work file, and find its programme: beside it, or where it was when the file was written.
+
+    Raises
+    ------
+    SettingsError : it is none, is damaged, comes from a later version, or its programme is in neither place
+    """
+    try:
+        data = read_bounded(path)
+    except OSError as error:
+        raise SettingsError(f"{shown(path)} can't be read: {error.strerror}.") from error
+    try:
+        version, row = _unpacked(data)
+    except (sqlite3.Error, ValueError, TypeError) as error:
+        raise SettingsError(f"{shown(path)} is no work file, or it is damaged.") from error
+    if version > VERSION:
+        raise SettingsError(f"{shown(path)} comes from a later version of Bluffline.")
+    try:
+        name, place, content, rate, track, shots, work = row
+        looked = path.parent / Path(name).name, Path(place)
+        told = Fraction(rate) if rate else None
+        made = int(track), shots_from(shots), work_from(json.loads(work))
+    except Exception as error:  # whatever is wrong with what it holds
+        raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
+    found = next((each for each in looked if _is_there(each)), None)
+    if found is None:
+        raise SettingsError(f"{shown(path)} is work on {name}, which is neither beside it nor at {place}.")
+    return WorkFile(found, told, *made, fingerprint(found, times=False) == content)
+
+
+def _unpacked(data: bytes) -> tuple[int, tuple[Any, ...]]:
+    """The version of a work file, and the one row that it holds; (…) where it is of a later version."""
+    with closing(sqlite3.connect(":memory:")) as store:
+        store.deserialize(data)
+        application, version = (store.execute(f"pragma {name}").fetchone()[0] for name in ("application_id", "user_version"))
+        if application != _APPLICATION:
+            raise ValueError("it has another mark")
+        if version > VERSION:
+            return version, ()
+        (row,) = store.execute("select name, place, content, rate, track, shots, work from work").fetchall()
+    return version, row
+
+
+def _is_there(programme: Path) -> bool:
+    return programme.exists() or ("%" in programme.name and programme.parent.is_dir())
