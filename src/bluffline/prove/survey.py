@@ -91,7 +91,7 @@ class Survey:
 
     def _chart_findings(self, shots: list[Shot]) -> Iterator[Finding]:
         for measure in list(self.charts):
-            number = bisect_right([shot.first for shot in shots], measure.frame) - 1
+            number = bisect_right(shots, measure.frame, key=lambda shot: shot.first) - 1
             if self.rules.chart is not None and (finding := judge_chart(measure, self.rules.chart, number, shots[number])):
                 yield finding
 

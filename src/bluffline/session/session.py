@@ -183,7 +183,7 @@ class Session:
     @property
     def shot(self) -> int:
         """Number of the shot in view; 0 before the survey knows."""
-        return max(bisect_right([shot.first for shot in self.shots], self.frame) - 1, 0)
+        return max(bisect_right(self.shots, self.frame, key=lambda shot: shot.first) - 1, 0)
 
     def go_to(self, frame: int) -> None:
         """Look at a frame, or the nearest there is."""

@@ -1,17 +1,77 @@
 """The findings, shot by shot; a click goes there."""
 
-from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen, QStandardItem, QStandardItemModel
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractItemView, QListView, QStyledItemDelegate, QStyleOptionViewItem
 
 from bluffline.rules.findings import Finding
+from bluffline.rules.shots import Shot
 from bluffline.session.session import Session
 from bluffline.ui.marks import draw_mark
 from bluffline.ui.style import DIM, TEXT, TINT, font
 
 _FINDING = Qt.ItemDataRole.UserRole + 1
 _FACTS = Qt.ItemDataRole.UserRole + 2
-_ROW, _HEAD = 38, 30
+_ROW = 38
+
+
+class _Rows(QAbstractListModel):
+    """Findings by shot; a row says what it shows only when it is shown, so that thousands cost nothing."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._rows: list[Finding | Shot | str] = [""]
+        self._places: dict[Finding, int] = {}
+
+    def fill(self, empty: str) -> None:
+        """Show the session's findings; ``empty`` where there are none."""
+        rows: list[Finding | Shot | str] = []
+        shot = -1
+        for finding in self._session.findings:
+            if finding.shot != shot:
+                shot = finding.shot
+                rows.append(self._session.shots[shot])
+            rows.append(finding)
+        self.beginResetModel()
+        self._rows = rows or [empty]
+        self._places = {row: number for number, row in enumerate(rows) if isinstance(row, Finding)}
+        self.endResetModel()
+
+    def place(self, finding: Finding | None) -> QModelIndex:
+        """Where a finding stands; nowhere where it isn't shown."""
+        number = self._places.get(finding) if finding is not None else None
+        return QModelIndex() if number is None else self.index(number)
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 – as Qt declares it
+        return 0 if parent.isValid() else len(self._rows)
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        told = isinstance(self._rows[index.row()], Finding)
+        return Qt.ItemFlag.ItemIsEnabled | (Qt.ItemFlag.ItemIsSelectable if told else Qt.ItemFlag.NoItemFlags)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row, programme = self._rows[index.row()], self._session.programme
+        if isinstance(row, Finding):
+            assert programme is not None
+            if role == _FINDING:
+                return row
+            if role == Qt.ItemDataRole.DisplayRole:
+                return row.headline
+            if role == _FACTS:
+                return f"{row.length} fr · {row.worst_area:.1f} % of picture"
+            if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
+                when = f"{programme.label(row.first_frame)} to {programme.label(row.last_frame)}"
+                return f"{row.severity}: {row.reason}, {when}"
+        elif isinstance(row, Shot):
+            assert programme is not None
+            if role == Qt.ItemDataRole.DisplayRole:
+                return f"Shot {self._rows[index.row() + 1].shot + 1}"  # type: ignore[union-attr]
+            if role == _FACTS:
+                return programme.label(row.first)
+        elif role == Qt.ItemDataRole.DisplayRole:
+            return row
+        return None
 
 
 class FindingsList(QListView):
@@ -22,10 +82,11 @@ class FindingsList(QListView):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._shown: list[Finding] = []
-        self._rows = QStandardItemModel(self)
+        self._shown: list[Finding] | None = None
+        self._rows = _Rows(session)
         self.setModel(self._rows)
         self.setItemDelegate(_FindingDelegate(self))
+        self.setUniformItemSizes(True)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -39,24 +100,12 @@ class FindingsList(QListView):
     def _fill(self) -> None:
         if self._session.findings == self._shown and self._shown:
             return
-        self._shown = list(self._session.findings)
-        self._rows.clear()
-        if not self._shown:
-            self._rows.appendRow(self._head(self._empty_text(), ""))
-        shot = -1
-        programme = self._session.programme
-        for finding in self._shown:
-            assert programme is not None
-            if finding.shot != shot:
-                shot = finding.shot
-                self._rows.appendRow(self._head(f"Shot {shot + 1}", programme.label(self._session.shots[shot].first)))
-            row = QStandardItem(finding.headline)
-            row.setData(finding, _FINDING)
-            row.setData(f"{finding.length} fr · {finding.worst_area:.1f} % of picture", _FACTS)
-            when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
-            row.setToolTip(f"{finding.severity}: {finding.reason}, {when}")
-            row.setAccessibleText(f"{finding.severity}: {finding.reason}, {when}")
-            self._rows.appendRow(row)
+        self._shown = self._session.findings
+        at = self.verticalScrollBar()
+        assert at is not None
+        place = at.value()
+        self._rows.fill(self._empty_text())
+        at.setValue(place)
         self._mark_selected()
 
     def _empty_text(self) -> str:
@@ -64,21 +113,11 @@ class FindingsList(QListView):
             return "No programme is open"
         return "Nothing found" if self._session.surveyed else "Nothing found so far"
 
-    @staticmethod
-    def _head(text: str, facts: str) -> QStandardItem:
-        head = QStandardItem(text)
-        head.setData(facts, _FACTS)
-        head.setFlags(Qt.ItemFlag.ItemIsEnabled)
-        return head
-
     def _mark_selected(self) -> None:
-        for row in range(self._rows.rowCount()):
-            index = self._rows.index(row, 0)
-            if self._session.selected is not None and index.data(_FINDING) == self._session.selected:
-                self.setCurrentIndex(index)
-                return
-        self.clearSelection()
-        self.setCurrentIndex(QModelIndex())
+        index = self._rows.place(self._session.selected)
+        if not index.isValid():
+            self.clearSelection()
+        self.setCurrentIndex(index)
 
     def _choose(self, index: QModelIndex) -> None:
         finding = index.data(_FINDING)
@@ -88,7 +127,7 @@ class FindingsList(QListView):
 
 class _FindingDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(200, _ROW if index.data(_FINDING) is not None else _HEAD)
+        return QSize(200, _ROW)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -101,10 +140,10 @@ class _FindingDelegate(QStyledItemDelegate):
         if finding is None:
             painter.setPen(TEXT)
             painter.setFont(font(12, bold=True))
-            painter.drawText(box.adjusted(2, 6, 0, 0), left, index.data())
+            painter.drawText(box.adjusted(2, 10, 0, 0), left, index.data())
             painter.setPen(DIM)
             painter.setFont(font(11))
-            painter.drawText(box.adjusted(0, 6, -2, 0), right, index.data(_FACTS))
+            painter.drawText(box.adjusted(0, 10, -2, 0), right, index.data(_FACTS))
         else:
             if self.parent().currentIndex() == index:  # type: ignore[union-attr]
                 painter.setPen(QPen(TINT, 1))

@@ -1,5 +1,6 @@
 """Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
 
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
@@ -49,6 +50,7 @@ class LongWork(QObject):
     proved = pyqtSignal(object)  # Proof
     ended = pyqtSignal()  # a job has ended, well or not
     _grown = pyqtSignal(object)  # Judged
+    _not_kept = pyqtSignal()
 
     def __init__(self, session: Session, header: Header, frames: FrameWorker, window: QWidget) -> None:
         super().__init__(window)
@@ -58,6 +60,9 @@ class LongWork(QObject):
         self.jobs = self.runner.jobs
         # Opening runs beside the others: what is under control, and its survey, goes on until there is something else.
         self._opener = JobRunner()
+        self._keeper = ThreadPoolExecutor(1, "bluffline-keeping")
+        self._kept: Future[bool] | None = None
+        self._not_kept.connect(lambda: self._header.say(self.documents.told))
         self._hold: Hold | None = None
         self._mark = ""
         self._news = ""  # what is told once the survey is done
@@ -76,14 +81,17 @@ class LongWork(QObject):
             self._keeping.start()
 
     def keep_now(self) -> None:
-        """Keep what still waits for rest."""
+        """Keep what still waits for rest, and wait until it is."""
         if self._keeping.isActive():
             self._keeping.stop()
             self._keep()
+        if self._kept is not None:
+            self._kept.result()
 
     def stop(self) -> None:
         """End whatever runs, keep what has been done, and let another desk have the programme."""
         self.keep_now()
+        self._keeper.shutdown()
         self._opener.jobs.stop()
         self.jobs.stop()
         if self._hold is not None:
@@ -110,8 +118,9 @@ class LongWork(QObject):
     def _keep(self) -> None:
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
         session, programme = self.session, self.session.programme
-        if programme is not None and not self.documents.keep(programme.path, session.found, session.work, self._mark):
-            self._header.say(self.documents.told)
+        if programme is not None:
+            self._kept = self._keeper.submit(self.documents.keep, programme.path, session.found, session.work, self._mark)
+            self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
 
     def save_work(self, path: Path) -> None:
         """Save the work on the programme as a file of its own."""

@@ -1,6 +1,9 @@
 """The skyline: the extremes of every frame along the whole programme, as one silhouette."""
 
+from collections import Counter
 from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +24,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from bluffline.draw.trace_kernels import silhouette
-from bluffline.rules.findings import Finding
+from bluffline.rules.findings import Finding, Severity
 from bluffline.session.session import Session
 from bluffline.ui.marks import draw_mark
 from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
@@ -29,6 +32,9 @@ from bluffline.ui.style import DIM, LINE, TEXT, TINT, WELL, font
 LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
 _LEFT, _TOP, _FOOT = 52, 20, 20
 _NARROWEST = 10  # frames across at the closest zoom
+_MARK = 13  # pixels from one mark of a shot to the next
+_TOLD_APART = 6  # pixels that two things are apart at the least, to be told apart
+X = TypeVar("X", float, NDArray[np.float64])
 
 
 class Skyline(QWidget):
@@ -43,6 +49,7 @@ class Skyline(QWidget):
         self._start, self._end = 0.0, 1.0
         self._image: QImage | None = None
         self._drawn: tuple[object, QPixmap] | None = None
+        self._marked = _Marks.of([])
         self._pan_from: tuple[float, float] | None = None
         self.setMinimumHeight(132)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -66,8 +73,8 @@ class Skyline(QWidget):
     def _field(self) -> QRectF:
         return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - 8, 1), max(self.height() - _TOP - _FOOT, 1))
 
-    def x_of(self, frame: float) -> float:
-        """Where a frame begins, in widget pixels."""
+    def x_of(self, frame: X) -> X:
+        """Where a frame, or each of many, begins, in widget pixels."""
         return self._field.left() + (frame - self._start) / (self._end - self._start) * self._field.width()
 
     def frame_at(self, x: float) -> int:
@@ -146,15 +153,24 @@ class Skyline(QWidget):
 
     def mark_place(self, finding: Finding) -> QPointF:
         """Where a finding's mark stands."""
-        in_shot = [other for other in self._session.findings if other.shot == finding.shot]
-        middle = self.x_of((finding.first_frame + finding.last_frame + 1) / 2)
-        return QPointF(middle + (in_shot.index(finding) - (len(in_shot) - 1) / 2) * 13, _TOP / 2)
+        marks = self._marks()
+        return QPointF(float(self._xs_of(marks)[marks.findings.index(finding)]), _TOP / 2)
+
+    def _marks(self) -> "_Marks":
+        if self._marked.findings is not self._session.findings:
+            self._marked = _Marks.of(self._session.findings)
+        return self._marked
+
+    def _xs_of(self, marks: "_Marks") -> NDArray[np.float64]:
+        return self.x_of(marks.middles) + marks.shifts
 
     def _mark_at(self, place: QPointF) -> Finding | None:
-        if place.y() > _TOP:
+        marks = self._marks()
+        if place.y() > _TOP or not marks.findings:
             return None
-        near = [(abs(self.mark_place(f).x() - place.x()), n) for n, f in enumerate(self._session.findings)]
-        return self._session.findings[min(near)[1]] if near and min(near)[0] <= 8 else None
+        off = np.abs(self._xs_of(marks) - place.x())
+        nearest = int(off.argmin())
+        return marks.findings[nearest] if off[nearest] <= 8 else None
 
     # Drawing -------------------------------------------------------------------------------------------------------
 
@@ -192,10 +208,7 @@ class Skyline(QWidget):
                 painter.drawImage(field.topLeft(), self._image)
             self._draw_limits(painter, field)
             self._draw_shots(painter, field)
-            for finding in self._session.findings:
-                place = self.mark_place(finding)
-                if field.left() <= place.x() <= field.right():
-                    draw_mark(painter, place, finding.severity, TINT if finding == self._session.selected else TEXT, 4.5)
+            self._draw_marks(painter, field)
             painter.end()
             self._drawn = key, drawn
         return self._drawn[1]
@@ -233,15 +246,32 @@ class Skyline(QWidget):
                 y = round(self._y_of(value)) + 0.5
                 painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
 
+    def _draw_marks(self, painter: QPainter, field: QRectF) -> None:
+        """The findings in view; of those too close to be told apart the gravest, and in any case the selected one."""
+        marks, selected = self._marks(), self._session.selected
+        xs = self._xs_of(marks)
+        shown: dict[int, int] = {}
+        for number in np.flatnonzero((xs >= field.left()) & (xs <= field.right())):
+            place = int(xs[number]) // _TOLD_APART
+            if place not in shown or marks.ranks[number] < marks.ranks[shown[place]]:
+                shown[place] = int(number)
+        for number in shown.values():
+            draw_mark(painter, QPointF(float(xs[number]), _TOP / 2), marks.findings[number].severity, TEXT, 4.5)
+        if selected is not None and selected in marks.findings:
+            draw_mark(painter, self.mark_place(selected), selected.severity, TINT, 4.5)
+
     def _draw_shots(self, painter: QPainter, field: QRectF) -> None:
+        """Where shots meet, and their numbers, as far as there is room to tell them apart."""
         painter.setFont(font(11))
-        for number, shot in enumerate(self._session.shots):
-            left, right = self.x_of(shot.first), self.x_of(shot.last + 1)
-            if right < field.left() or left > field.right():
-                continue
+        shots, here = self._session.shots, self._session.shot
+        lefts = self.x_of(np.array([shot.first for shot in shots], np.float64))
+        rights = self.x_of(np.array([shot.last + 1 for shot in shots], np.float64))
+        wide = rights - np.maximum(lefts, field.left()) > _TOLD_APART
+        for number in np.flatnonzero(wide & (rights >= field.left()) & (lefts <= field.right())):
+            left, right = float(lefts[number]), float(rights[number])
             if number and left > field.left():
                 painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
-            painter.setPen(TINT if number == self._session.shot else DIM)
+            painter.setPen(TINT if number == here else DIM)
             left = max(left, field.left())
             label = f"shot {number + 1}" if right - left > 52 else str(number + 1)
             if right - left > painter.fontMetrics().horizontalAdvance(label) + 4:
@@ -258,6 +288,32 @@ class Skyline(QWidget):
             QPolygonF([QPointF(x - 5, field.bottom() + 6), QPointF(x + 5, field.bottom() + 6), QPointF(x, field.bottom())])
         )
         painter.setPen(LINE)
+
+
+@dataclass(frozen=True, eq=False)
+class _Marks:
+    """Where findings are marked: the frames in their middle, (N,), shifted by pixels so that those of one shot stand apart.
+
+    ``ranks``: the gravest have 0.
+    """
+
+    findings: list[Finding]
+    middles: NDArray[np.float64]
+    shifts: NDArray[np.float64]
+    ranks: list[int]
+
+    @classmethod
+    def of(cls, findings: list[Finding]) -> "_Marks":
+        """Marks of findings, those of a shot one after the other."""
+        counts = Counter(finding.shot for finding in findings)
+        seen: Counter[int] = Counter()
+        shifts = np.zeros(len(findings))
+        for number, finding in enumerate(findings):
+            shifts[number] = (seen[finding.shot] - (counts[finding.shot] - 1) / 2) * _MARK
+            seen[finding.shot] += 1
+        middles = np.array([(finding.first_frame + finding.last_frame + 1) / 2 for finding in findings])
+        order = list(Severity)
+        return cls(findings, middles, shifts, [order.index(finding.severity) for finding in findings])
 
 
 def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:

@@ -1,0 +1,136 @@
+"""How long the interface thread is away, on a long programme: 135,000 frames in 1,200 shots. Run by ``make bench``, or alone.
+
+Events are asked for all the time; the longest time between two of them is how long the window did not answer.
+"""
+
+import os
+import tempfile
+import time
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+for _place in ("DATA", "CACHE", "STATE", "CONFIG"):
+    os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # no work from another sitting
+
+import av
+import numpy as np
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
+from bluffline.treat.steps import SoftCeiling
+from bluffline.ui.desk import Desk
+from bluffline.ui.style import dress
+
+FRAMES, SHOTS = 135_000, 1_200
+SIZE = 64, 48
+_BEAT = 2  # milliseconds between two events; more often would itself keep the interpreter busy
+
+
+def make_long(path: Path) -> Path:
+    """A programme of many shots: every one another field of tones, a third of them too bright."""
+    rng = np.random.default_rng(7)
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", 25, options={"preset": "ultrafast", "x264-params": "log-level=error"})
+        stream.width, stream.height, stream.pix_fmt = *SIZE, "yuv422p10le"
+        stream.codec_context.time_base = Fraction(1, 25)
+        for shot in range(SHOTS):
+            planes = rng.integers(200, 1000 if shot % 3 == 0 else 800, (2 * SIZE[1], SIZE[0]), np.uint16)
+            planes[SIZE[1] :] = planes[SIZE[1] :] // 8 + 460
+            frame = av.VideoFrame(*SIZE, "yuv422p10le")
+            parts = planes[: SIZE[1]], planes[SIZE[1] :, ::2], planes[SIZE[1] :, 1::2]
+            for plane, samples in zip(frame.planes, parts, strict=True):
+                rows = np.frombuffer(plane, np.uint16).reshape(plane.height, -1)
+                rows[:, : samples.shape[1]] = samples
+            for number in range(FRAMES * shot // SHOTS, FRAMES * (shot + 1) // SHOTS):
+                frame.pts = number
+                container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return path
+
+
+class Heart:
+    """Counts how long events wait."""
+
+    def __init__(self) -> None:
+        self.longest, self._last = 0.0, time.perf_counter()
+        self._timer = QTimer()
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self._beat)
+        self._timer.start(_BEAT)
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self.longest = max(self.longest, now - self._last)
+        self._last = now
+
+    def during(self, act: Callable[[], object], seconds: float = 0.6) -> float:
+        """The longest wait in milliseconds while something is done, and for a while after."""
+        loop = QEventLoop()
+        QTimer.singleShot(0, act)
+        QTimer.singleShot(int(seconds * 1000), loop.quit)
+        self.longest, self._last = 0.0, time.perf_counter()
+        loop.exec()
+        return self.longest * 1000
+
+
+def gap_times(folder: Path) -> None:
+    """Print how long the window does not answer while an operator works on a long programme."""
+    application = QApplication.instance() or QApplication(["bench"])
+    assert isinstance(application, QApplication)
+    dress(application)
+    clip = make_long(folder / "long.mkv")
+    session = Session()
+    desk = Desk(session, Settings(folder / "settings.json"))
+    desk.show()
+
+    def surveyed(act: Callable[[], object]) -> float:
+        began, loop = time.perf_counter(), QEventLoop()
+        desk.survey_done.connect(loop.quit)
+        act()
+        loop.exec()
+        desk.survey_done.disconnect(loop.quit)
+        return time.perf_counter() - began
+
+    heart = Heart()
+    took = surveyed(lambda: desk.open(clip))
+    print(f"{len(session.shots)} shots, {len(session.findings)} findings in {FRAMES} frames; surveyed in {took:.0f} s")
+    print(f"while the survey grew, the window was away for at most {heart.longest * 1000:.0f} ms")
+    heart.longest = 0.0
+    took = surveyed(lambda: desk.open(clip))
+    hours = FRAMES / 25 / 3600
+    print(f"opened again: findings after {took:.2f} s, {took / hours:.2f} s an hour; away for {heart.longest * 1000:.0f} ms")
+    middle = session.shots[SHOTS // 2].first
+    session.go_to(middle)
+    session.add_step(SoftCeiling)
+    ceiling = session.treatment[0]
+    assert isinstance(ceiling, SoftCeiling)
+    for name, act in (
+        (
+            "a nudge of a figure",
+            lambda: session.replace_step(0, SoftCeiling(ceiling.limit - 1, ceiling.peak, ceiling.knee - 2)),
+        ),
+        ("the next finding", lambda: session.step_finding(1)),
+        ("the next shot", lambda: session.step_shot(1)),
+        ("a split of a shot", lambda: (session.go_to(session.frame + 20), session.split_shot())),
+        ("undo of it", session.undo),
+        ("every shot treated", lambda: session.paste(range(len(session.shots)), (ceiling,), "bench")),
+        ("a nudge with all treated", lambda: session.set_treatment(session.shot, (ceiling, ceiling), "bench")),
+        ("the skyline zoomed", lambda: desk.zoom_skyline(1 / 1.5)),
+    ):
+        times = sorted(heart.during(act) for _ in range(1 if "undo" in name or "split" in name else 5))
+        print(f"{name}: away for {times[len(times) // 2]:.0f} ms (at most {times[-1]:.0f})")
+    desk.close()
+
+
+def main() -> None:
+    """Measure and print."""
+    with tempfile.TemporaryDirectory() as name:
+        gap_times(Path(name))
+
+
+if __name__ == "__main__":
+    main()
