@@ -7,6 +7,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -103,6 +104,8 @@ def gap_times(folder: Path) -> None:
     took = surveyed(lambda: desk.open(clip))
     hours = FRAMES / 25 / 3600
     print(f"opened again: findings after {took:.2f} s, {took / hours:.2f} s an hour; away for {heart.longest * 1000:.0f} ms")
+    idle = sorted(heart.during(lambda: None) for _ in range(10))
+    print(f"with nothing to do: away for {idle[5]:.0f} ms (at most {idle[-1]:.0f}), which is the machine's own")
     middle = session.shots[SHOTS // 2].first
     session.go_to(middle)
     session.add_step(SoftCeiling)
@@ -111,7 +114,7 @@ def gap_times(folder: Path) -> None:
     for name, act in (
         (
             "a nudge of a figure",
-            lambda: session.replace_step(0, SoftCeiling(ceiling.limit - 1, ceiling.peak, ceiling.knee - 2)),
+            lambda: session.replace_step(0, replace(ceiling, knee=ceiling.knee - 2)),
         ),
         ("the next finding", lambda: session.step_finding(1)),
         ("the next shot", lambda: session.step_shot(1)),
@@ -121,7 +124,7 @@ def gap_times(folder: Path) -> None:
         ("a nudge with all treated", lambda: session.set_treatment(session.shot, (ceiling, ceiling), "bench")),
         ("the skyline zoomed", lambda: desk.zoom_skyline(1 / 1.5)),
     ):
-        times = sorted(heart.during(act) for _ in range(1 if "undo" in name or "split" in name else 5))
+        times = sorted(heart.during(act) for _ in range(5))
         print(f"{name}: away for {times[len(times) // 2]:.0f} ms (at most {times[-1]:.0f})")
     desk.close()
 

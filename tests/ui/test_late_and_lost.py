@@ -206,3 +206,60 @@ def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk
     assert third.session.treatments == treated and [area.name for area in third.session.areas] == ["area 1"]
     assert third.session.reasons and "taken up" in third.header.message
     third.close()
+
+
+def test_a_second_desk_is_refused_and_neither_writes_over_the_other(surveyed_desk, qtbot, over_clip, other_clip, tmp_path):
+    first = surveyed_desk
+    first.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    second = Desk(Session(), Settings(tmp_path / "second.json"))
+    qtbot.addWidget(second)
+    with qtbot.waitSignal(second.work.refused, timeout=WAIT):
+        assert second.open(over_clip)
+    assert "Another desk has this programme" in second.header.message and second.session.programme is None
+    with qtbot.waitSignal(second.survey_done, timeout=WAIT):
+        assert second.open(other_clip)
+    # The first lets go of it by taking another; the second finds all that was done there.
+    third = make_clip(tmp_path / "third.mkv", numbered, 3)
+    with qtbot.waitSignal(first.survey_done, timeout=WAIT):
+        assert first.open(third)
+    with qtbot.waitSignal(second.survey_done, timeout=WAIT):
+        assert second.open(over_clip)
+    assert [area.name for area in second.session.areas] == ["area 1"]
+    second.close()
+
+
+def test_work_that_goes_on_while_its_programme_is_opened_again_is_not_lost(surveyed_desk, qtbot, hold, over_clip):
+    from bluffline.ui import long_work
+
+    desk = surveyed_desk
+    held = hold(long_work, "take_in")
+    assert desk.open(over_clip)
+    qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
+    desk.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        held.free.set()
+    assert [area.name for area in desk.session.areas] == ["area 1"]
+
+
+def test_what_is_opened_late_does_not_take_the_place_of_what_came_after(surveyed_desk, qtbot, hold, other_clip, over_clip):
+    from bluffline.ui import long_work
+
+    desk = surveyed_desk
+    held = hold(long_work, "take_in")
+    assert desk.open(over_clip) and desk.open(other_clip)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        held.free.set()
+    qtbot.waitUntil(lambda: not [t for t in threading.enumerate() if "bluffline-job" in t.name], timeout=WAIT)
+    assert desk.session.programme.path == other_clip and held.calls == 2
+
+
+def test_rules_that_come_into_force_while_a_programme_is_opened_are_those_it_is_judged_by(desk, qtbot, hold, over_clip):
+    from bluffline.ui import long_work
+
+    held = hold(long_work, "take_in")
+    assert desk.open(over_clip)
+    qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
+    desk.choose_rules("strict")
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        held.free.set()
+    assert desk.session.survey.rules is desk.session.rules and desk.session.rules.name == "strict" and desk.session.surveyed

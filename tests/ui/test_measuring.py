@@ -3,12 +3,13 @@
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.scopes import MODES, Instrument, Kind
 from bluffline.media.codecs import CODECS
 from bluffline.media.signals import SIGNALS
+from bluffline.prove import survey
 from bluffline.session.looking import Compare, Tool
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -289,6 +290,53 @@ def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, t
         assert again.session.treatments == {}
     finally:
         again.close()
+
+
+def test_shots_are_divided_by_keys_and_what_can_not_be_is_told(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk._refresh_commands()
+    desk._actions["split"].trigger()
+    assert len(desk.session.shots) == 3 and desk.session.shot == 2 and "Split shot 2" in desk._actions["undo"].text()
+    assert {"Shot 2", "Shot 3"} <= {desk.findings.model().index(n, 0).data() for n in range(desk.findings.model().rowCount())}
+    desk._actions["split"].trigger()
+    assert "begins at this frame already" in desk.header.message
+    desk._actions["join"].trigger()
+    assert len(desk.session.shots) == 2
+    desk.session.go_to(0)
+    desk._actions["join"].trigger()
+    assert "no shot before the first" in desk.header.message
+
+
+def test_work_is_saved_as_a_file_and_opened_from_it(surveyed_desk, qtbot, tmp_path, monkeypatch, over_clip):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    work = desk.session.work
+    asked = []
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *args: (asked.append(args[2]) or str(tmp_path / "evening"), ""))
+    desk._actions["save-work"].trigger()
+    assert asked == [str(over_clip.with_suffix(".bluffline"))] and (tmp_path / "evening.bluffline").exists()
+    desk.session.reset_shot()
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(tmp_path / "evening.bluffline")
+    assert desk.session.work == work and desk.session.programme.path == over_clip
+    (tmp_path / "bad.bluffline").write_text("no work")
+    with qtbot.waitSignal(desk.work.refused, timeout=WAIT):
+        desk.open(tmp_path / "bad.bluffline")
+    assert "is no work file" in desk.header.message and desk.session.work == work
+
+
+def test_a_programme_opened_again_is_not_measured_again_but_where_it_is_asked_for(surveyed_desk, qtbot, over_clip, monkeypatch):
+    desk, findings, measured = surveyed_desk, surveyed_desk.session.findings, []
+    whole = survey._measure
+    monkeypatch.setattr(survey, "_measure", lambda *args: measured.append(1) or whole(*args))
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.open(over_clip)
+    assert not measured and desk.session.findings == findings
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.survey_again()
+    assert len(measured) == 24 and desk.session.findings == findings
 
 
 def test_the_transfer_line_tells_black_grey_and_white(surveyed_desk, qtbot):

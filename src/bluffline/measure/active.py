@@ -43,7 +43,10 @@ def usual_region(edges: NDArray[np.integer[Any]], source: SignalFormat) -> Regio
     """The active picture that (N, 4) edges of frames speak for: that of most of them, else what no frame of them leaves."""
     if len(edges) == 0:
         return Region.whole(source)
-    rows, counts = np.unique(edges, axis=0, return_counts=True)
+    if (edges == edges[0]).all():  # as nearly always, so that it is worth its own way
+        rows, counts = edges[:1], np.array([len(edges)])
+    else:
+        rows, counts = np.unique(edges, axis=0, return_counts=True)
     found = [
         (certain_region((int(top), int(bottom), int(left), int(right)), source), int(count))
         for (top, bottom, left, right), count in zip(rows, counts, strict=True)

@@ -137,6 +137,7 @@ class SurveyTable:
         for name in self.names:
             if columns[name].dtype != rows[name].dtype or columns[name].shape != rows[name].shape:
                 raise ValueError(f"column {name} is of another kind or length")
+        for name in self.names:
             rows[name] = columns[name]
         self._count = len(rows)
 

@@ -1,6 +1,7 @@
 """The frames of a file by number: its packets walked once, without decoding, and what it declares held against them."""
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -23,6 +24,10 @@ class Sounds:
 
     begins: dict[int, float]
     ends: dict[int, float]
+
+
+# Gives the frames of a file by number, and its sounds, as `frame_index` does.
+Walk = Callable[[InputContainer, VideoStream, str], tuple[FrameIndex, Sounds]]
 
 
 def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:

@@ -10,7 +10,7 @@ from av.container import InputContainer
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
-from bluffline.media.index import FIELD_SAMPLE, Sounds, frame_index, frame_rate, with_missing, without_second_fields
+from bluffline.media.index import FIELD_SAMPLE, Sounds, Walk, frame_index, frame_rate, with_missing, without_second_fields
 from bluffline.media.opening import USUAL_RATE, Opening, opened, shown
 from bluffline.media.pixels import has_alpha, layout_of
 from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Track
@@ -48,7 +48,7 @@ def _is_cover(stream: VideoStream) -> bool:
     return bool(stream.disposition & stream.disposition.__class__.attached_pic)
 
 
-def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None = None) -> Programme:
+def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None = None, walk: Walk = frame_index) -> Programme:
     """Read the facts of a file, or of numbered pictures.
 
     Parameters
@@ -56,6 +56,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
     path : a file, a pattern such as ``shot_%04d.dpx``, or a folder of numbered pictures
     rate : frames a second of numbered pictures
     track : number of the video track that is the picture, where there are several
+    walk : gives the frames of the file by number
 
     Raises
     ------
@@ -67,7 +68,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
         container = again.enter_context(opened(opening))
         stream = video_stream(container, name, track)
         fields = int(stream.codec_context.field_order)
-        index, sounds = frame_index(container, stream, name)
+        index, sounds = walk(container, stream, name)
         if opening.numbered:  # a still can't be sought in
             container = again.enter_context(opened(opening))
             stream = video_stream(container, name, track)

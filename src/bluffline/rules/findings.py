@@ -354,6 +354,8 @@ class _ShotJudge:
         sign: int = 1, least: int | None = None,
     ) -> Iterator[Finding]:  # fmt: skip
         """A finding for each run of frames in ``mask`` that is long enough; runs that lie close together are one."""
+        if not mask.any():
+            return
         start = self.shot.first
         kept = [run for run in _runs(mask) if run[1] - run[0] + 1 >= (least or self.rules.frames)]
         for runs in _close(kept, self.rules.gap * self.surveyed.rate):

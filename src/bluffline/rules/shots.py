@@ -1,5 +1,6 @@
 """Shots: the runs of frames between hard cuts."""
 
+from bisect import bisect_right
 from dataclasses import dataclass
 
 import numpy as np
@@ -65,14 +66,8 @@ def _rejoined(starts: list[int], looks: NDArray[np.uint8]) -> list[int]:
     place = 1
     while place < len(starts):
         before = looks[starts[place] - 1]
-        back = next(
-            (
-                n
-                for n in range(place + 1, len(starts))
-                if starts[n] - starts[place] <= _FLASH and _agree(before, looks[starts[n]])
-            ),
-            None,
-        )
+        soon = bisect_right(starts, starts[place] + _FLASH)
+        back = next((n for n in range(place + 1, soon) if _agree(before, looks[starts[n]])), None)
         if back is not None:
             place = back + 1  # what came between was a flash
             continue
@@ -90,8 +85,10 @@ def _agree(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
 
 def _same_exposed_otherwise(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
     """Whether two frames are one picture under two exposures: light lies where it lay, and the hues are the same."""
+    hues = np.abs(one[176:].astype(np.float64) - other[176:]).sum() / 255
+    if hues >= 2 * _SPREAD_LIKE:
+        return False
     light, later = (look[:144].astype(np.float64) for look in (one, other))
     if min(light.std(), later.std()) < _DETAIL:
         return False
-    hues = np.abs(one[176:].astype(np.float64) - other[176:]).sum() / 255
-    return float(np.corrcoef(light, later)[0, 1]) > _LIKE and hues < 2 * _SPREAD_LIKE
+    return float(np.corrcoef(light, later)[0, 1]) > _LIKE

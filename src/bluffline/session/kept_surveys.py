@@ -5,18 +5,25 @@ import io
 import json
 import os
 import zipfile
+import zlib
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import fields
 from functools import cache
 from pathlib import Path
+from typing import Any, TypeVar
 
 import av
 import numpy as np
+from av.container import InputContainer
+from av.video.stream import VideoStream
+from numpy.typing import NDArray
 
 import bluffline
 from bluffline.errors import WriteError
 from bluffline.measure.region import Region
-from bluffline.media.programme import Programme
+from bluffline.media.index import Sounds, Walk, frame_index
+from bluffline.media.programme import FrameIndex, Programme
 from bluffline.prove.survey import Survey, find_region
 from bluffline.report.files import save_bytes
 from bluffline.rules.rulefile import Rules
@@ -25,6 +32,7 @@ from bluffline.signal.format import SignalFormat
 
 MOST_BYTES = 1 << 30
 _MEASURING = ("signal/*.py", "media/*.py", "measure/*.py", "prove/survey.py")  # a change there may change what is measured
+Value = TypeVar("Value")
 _PACKING = 1  # of zlib: quick to write; columns pack well at any
 
 
@@ -38,6 +46,31 @@ class SurveyStore:
         self.folder = folder or default_folder()
         self._most = most_bytes
 
+    def walk(self, mark: str, track: int | None) -> Walk:
+        """`frame_index` for one programme: what it gave before, since a long file is long to walk."""
+        path = self.folder / f"{hashlib.sha256(f'{mark} {track} {_program()}'.encode()).hexdigest()}.index"
+
+        def known(kept: Any) -> tuple[FrameIndex, Sounds]:
+            begins, ends = ({int(n): float(when) for n, when in kept[name]} for name in ("begins", "ends"))
+            timed, found = (int(number) for number in kept["facts"])
+            return FrameIndex(kept["times"], kept["keys"], kept["key_decode_times"], bool(timed), found), Sounds(begins, ends)
+
+        def walked(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:
+            if (before := self._read(path, known)) is not None:
+                return before
+            index, sounds = frame_index(container, stream, name)
+            columns: dict[str, NDArray[Any]] = {
+                "times": index.times,
+                "keys": index.keys,
+                "key_decode_times": index.key_decode_times,
+            }
+            for each, heard in (("begins", sounds.begins), ("ends", sounds.ends)):
+                columns[each] = np.array(list(heard.items()), np.float64).reshape(-1, 2)
+            self._write(path, _packed({"facts": np.array([index.timed, index.found], np.int64), **columns}))
+            return index, sounds
+
+        return walked
+
     def region(self, programme: Programme, mark: str) -> Region:
         """The active picture of a programme: as it was found before, else it is found now.
 
@@ -50,35 +83,44 @@ class SurveyStore:
         MediaError : as for `find_region`
         """
         path = self.folder / f"{_key(mark, programme.picture, programme.format)}.region"
-        with suppress(OSError, ValueError, TypeError):
-            numbers = json.loads(path.read_text("utf-8"))
-            if len(numbers) == 4 and all(type(number) is int for number in numbers):
-                self._used(path)
-                return Region(*numbers)
+        before = self._read(path, lambda kept: [int(number) for number in kept["region"]])
+        if before is not None and len(before) == 4:
+            return Region(*before)
         region = find_region(programme, programme.format)
-        self._write(path, json.dumps([region.x, region.y, region.width, region.height]).encode())
+        self._write(path, _packed({"region": np.array([region.x, region.y, region.width, region.height])}))
         return region
 
     def fill(self, survey: Survey, mark: str) -> bool:
         """Give an empty survey what was measured before for one like it; whether there was any."""
         if len(survey.table):
             return False
-        path = self._path(survey, mark)
+
+        def fill(kept: Any) -> bool:
+            facts = json.loads(bytes(kept["facts"]).decode())
+            read, votes = str(facts["read"]), [int(count) for count in facts["fields"]]
+            survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
+            survey.read[:] = [read] if read else []
+            if survey.fields is not None:
+                survey.fields.top, survey.fields.bottom, survey.fields.neither = votes
+            return True
+
+        return self._read(self._path(survey, mark), fill) is not None
+
+    def _read(self, path: Path, use: Callable[[Any], Value]) -> Value | None:
+        """What is made of a kept file; None where there is none. One that can't be used goes."""
         try:
-            with np.load(path, allow_pickle=False) as kept:
-                facts = json.loads(bytes(kept["facts"]).decode())
-                survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
+            with path.open("rb") as file, np.load(file, allow_pickle=False) as kept:
+                made = use(kept)
         except FileNotFoundError:
-            return False
-        except (OSError, ValueError, KeyError, TypeError, zipfile.BadZipFile) as error:
-            fault_of(error, "Reading a kept survey")
-            path.unlink(missing_ok=True)
-            return False
-        survey.read[:] = [str(facts["read"])] if facts["read"] else []
-        if survey.fields is not None:
-            survey.fields.top, survey.fields.bottom, survey.fields.neither = (int(votes) for votes in facts["fields"])
-        self._used(path)
-        return True
+            return None
+        except (OSError, ValueError, LookupError, TypeError, AttributeError, EOFError, zlib.error, zipfile.BadZipFile) as error:
+            fault_of(error, "Reading what was measured before")
+            with suppress(OSError):
+                path.unlink()
+            return None
+        with suppress(OSError):
+            os.utime(path)
+        return made
 
     def keep(self, survey: Survey, mark: str) -> None:
         """Keep a survey that has measured every frame, unless its programme is no longer what it was."""
@@ -89,21 +131,14 @@ class SurveyStore:
             "read": survey.read[0] if survey.read else "",
             "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
         }
-        packed = io.BytesIO()
-        with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=_PACKING) as archive:
-            columns = {name: table.column(name) for name in table.names}
-            for name, column in {"facts": np.frombuffer(json.dumps(facts).encode(), np.uint8), **columns}.items():
-                with archive.open(f"{name}.npy", "w", force_zip64=True) as member:
-                    np.lib.format.write_array(member, np.ascontiguousarray(column), allow_pickle=False)
-        self._write(self._path(survey, mark), packed.getvalue())
+        columns = {name: table.column(name) for name in table.names}
+        self._write(
+            self._path(survey, mark), _packed({"facts": np.frombuffer(json.dumps(facts).encode(), np.uint8), **columns})
+        )
 
     def _path(self, survey: Survey, mark: str) -> Path:
         programme, region = survey.programme, survey.region
         return self.folder / f"{_key(mark, programme.picture, survey.source, region, survey.rules)}.survey"
-
-    def _used(self, path: Path) -> None:
-        with suppress(OSError):
-            os.utime(path)
 
     def _write(self, path: Path, data: bytes) -> None:
         try:
@@ -121,6 +156,16 @@ class SurveyStore:
                 break
             path.unlink(missing_ok=True)
             size -= facts[path].st_size
+
+
+def _packed(columns: Mapping[str, NDArray[Any]]) -> bytes:
+    """Arrays as a compressed archive that `numpy.load` reads."""
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=_PACKING) as archive:
+        for name, column in columns.items():
+            with archive.open(f"{name}.npy", "w", force_zip64=True) as member:
+                np.lib.format.write_array(member, np.ascontiguousarray(column), allow_pickle=False)
+    return packed.getvalue()
 
 
 def default_folder() -> Path:

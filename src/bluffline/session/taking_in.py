@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-from bluffline.media.opening import shown
+from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.survey import Survey, start_survey
@@ -57,8 +57,9 @@ def take_in(
         path, rate, track = brought.programme, brought.rate, brought.track
         if not brought.same:
             told = f"{shown(path)} is another file than the work was made for; it went to the shots at the same frames"
-    programme = probe(path, rate=rate, track=track)
+    Opening.of(path, rate)  # what is no programme is refused before it is read, as a pipe has to be
     mark = fingerprint(path)
+    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, track))
     hold = held if held is not None and held.mark == mark else documents.hold(mark)
     try:
         survey = start_survey(programme, rules, region=surveys.region(programme, mark))

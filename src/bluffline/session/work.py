@@ -1,5 +1,6 @@
 """The operator's work on a programme: treatments and areas; the state that undo goes back through."""
 
+from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
@@ -107,7 +108,8 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     homes = {number: home for number, shot in enumerate(now) if (home := _home(shot, before)) is not None}
     treatments = {number: work.treatments[home] for number, home in homes.items() if home in work.treatments}
     reasons = {number: work.reasons[home] for number, home in homes.items() if home in work.reasons}
-    lost = [Aside(before[n], steps) for n, steps in work.treatments.items() if n not in homes.values() and n < len(before)]
+    used = set(homes.values())
+    lost = [Aside(before[n], steps) for n, steps in work.treatments.items() if n not in used and n < len(before)]
     aside = [kept for kept in lost if not any(treatments.get(n) == kept.treatment for n in _touched(kept.made_for, now))]
     for kept in work.aside:
         fits = [number for number, shot in enumerate(now) if number not in treatments and _home(shot, [kept.made_for]) == 0]
@@ -123,13 +125,15 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts)
 
 
-def _touched(shot: Shot, now: Sequence[Shot]) -> list[int]:
-    return [number for number, other in enumerate(now) if other.first <= shot.last and other.last >= shot.first]
+def _touched(shot: Shot, others: Sequence[Shot]) -> range:
+    """The numbers of the shots, which follow one another, that have frames of a shot."""
+    first = max(bisect_right(others, shot.first, key=lambda other: other.first) - 1, 0)
+    first += first < len(others) and others[first].last < shot.first
+    return range(first, bisect_right(others, shot.last, key=lambda other: other.first))
 
 
 def _home(shot: Shot, before: Sequence[Shot]) -> int | None:
     """The number of the shot that covers most of a shot, half of it at least."""
-    shared = [min(shot.last, other.last) - max(shot.first, other.first) + 1 for other in before]
-    if not shared or 2 * max(shared) < shot.length:
-        return None
-    return shared.index(max(shared))
+    shared = {n: min(shot.last, before[n].last) - max(shot.first, before[n].first) + 1 for n in _touched(shot, before)}
+    home = max(shared, key=lambda n: shared[n], default=None)
+    return home if home is not None and 2 * shared[home] >= shot.length else None

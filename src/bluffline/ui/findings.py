@@ -1,6 +1,6 @@
 """The findings, shot by shot; a click goes there."""
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QAbstractItemView, QListView, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -18,8 +18,8 @@ _ROW = 38
 class _Rows(QAbstractListModel):
     """Findings by shot; a row says what it shows only when it is shown, so that thousands cost nothing."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
         self._session = session
         self._rows: list[Finding | Shot | str] = [""]
         self._places: dict[Finding, int] = {}
@@ -83,7 +83,7 @@ class FindingsList(QListView):
         super().__init__()
         self._session = session
         self._shown: list[Finding] | None = None
-        self._rows = _Rows(session)
+        self._rows = _Rows(session, self)
         self.setModel(self._rows)
         self.setItemDelegate(_FindingDelegate(self))
         self.setUniformItemSizes(True)

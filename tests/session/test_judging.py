@@ -1,0 +1,139 @@
+"""A survey judged as it grows is judged as it is when it is done; shots are divided by hand; predictions hold."""
+
+from types import MappingProxyType
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bluffline.errors import CancelledError, SettingsError
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import propose_all
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
+from bluffline.session.judging import Judge, TreatedColumns, survey_and_judge
+from bluffline.session.session import Session
+from bluffline.session.work import NO_CUTS, Aside, Cuts
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.steps import ChromaRein, SoftCeiling
+
+RULES = load_rules("r103")
+CEILING, REIN = (SoftCeiling(100, 109, 90),), (ChromaRein(-5, 105),)
+
+
+@pytest.fixture
+def session(over_clip):
+    made = Session()
+    made.open(over_clip)
+    run_survey(made.survey, Monitor())
+    made.refresh()
+    return made
+
+
+def test_judging_as_it_grows_ends_in_what_is_judged_at_once(demo_survey):
+    growing = start_survey(demo_survey.programme, RULES, region=demo_survey.region)
+    judge = Judge(growing)
+    whole, told = demo_survey.table.rows, []
+    # The same rows come in by and by, as a survey measures them; shots end, and go on, anywhere.
+    for count in (1, 40, 101, 333, 500, len(whole)):
+        growing.table._rows[:count], growing.table._count = whole[:count], count
+        told.append(judge.judge())
+    assert [judged.complete for judged in told] == [False] * 5 + [True]
+    assert told[-1].findings == demo_survey.findings() and told[-1].shots == demo_survey.shots()
+    cut = told[2]
+    assert cut.shots[-1].last == 100 and len(cut.columns["y_max"]) == 101
+    for name, column in Judge(demo_survey).judge().columns.items():
+        assert np.array_equal(told[-1].columns[name], column)
+        assert np.array_equal(cut.columns[name], column[:101]), "what was handed out before stays as it was"
+
+
+def test_what_a_stopped_survey_had_measured_is_told(over_clip):
+    survey = start_survey(probe(over_clip), RULES)
+    monitor = Monitor(lambda progress: monitor.cancel() if progress.done == 14 else None)
+    told = []
+    with pytest.raises(CancelledError):
+        survey_and_judge(Judge(survey), lambda: NO_CUTS, monitor, told.append)
+    assert told[-1].shots == [Shot(0, 11), Shot(12, len(survey.table) - 1)] and not told[-1].complete
+
+
+@given(st.sets(st.integers(1, 99)), st.sets(st.integers(0, 120)), st.sets(st.integers(0, 120)))
+def test_shots_divided_by_hand_are_all_the_frames_once(found, parted, joined):
+    starts = [0, *sorted(found)]
+    shots = [Shot(first, after - 1) for first, after in zip(starts, [*starts[1:], 100], strict=True)]
+    now = Cuts(frozenset(parted), frozenset(joined)).of(shots)
+    assert [frame for shot in now for frame in range(shot.first, shot.last + 1)] == list(range(100))
+    begins = {shot.first for shot in now}
+    assert {frame for frame in parted if 0 < frame < 100} <= begins
+    assert begins - {0} <= parted | (found - joined)
+
+
+def test_shots_are_split_and_joined_at_the_frame_in_view_and_it_is_undone(session):
+    session.set_treatment(1, CEILING, "by hand")
+    session.go_to(18)
+    findings = session.findings
+    session.split_shot()
+    assert session.shots == [Shot(0, 11), Shot(12, 17), Shot(18, 23)] and session.shot == 2
+    assert session.treatments == {1: CEILING, 2: CEILING}
+    assert {finding.shot for finding in session.findings} == {1, 2}
+    assert all(finding.first_frame in session.shots[finding.shot] for finding in session.findings)
+    with pytest.raises(SettingsError, match="begins at this frame"):
+        session.split_shot()
+    session.set_treatment(2, REIN, "by hand")
+    session.undo()
+    session.undo()
+    assert session.shots == [Shot(0, 11), Shot(12, 23)] and session.treatments == {1: CEILING} and session.findings == findings
+    session.redo()
+    session.redo()
+    assert session.shots[2] == Shot(18, 23) and session.treatments == {1: CEILING, 2: REIN}
+    session.go_to(14)
+    session.join_shot()
+    assert session.shots == [Shot(0, 17), Shot(18, 23)] and session.treatments == {1: REIN}
+    assert session.work.aside == (Aside(Shot(12, 17), CEILING),), "what fits no shot is kept aside"
+    session.go_to(3)
+    with pytest.raises(SettingsError, match="no shot before the first"):
+        session.join_shot()
+
+
+def test_shots_divided_by_hand_outlast_another_survey(session):
+    session.go_to(6)
+    session.split_shot()
+    session.set_treatment(0, REIN, "by hand")
+    session.survey_again(rules=load_rules("strict"))
+    assert session.shots == [] and session.work.treatments == {0: REIN}
+    run_survey(session.survey, Monitor())
+    session.refresh()
+    assert session.shots == [Shot(0, 5), Shot(6, 11), Shot(12, 23)] and session.treatments == {0: REIN}
+
+
+def test_proposals_for_shots_that_are_divided_otherwise_by_now_are_not_given_to_others(session):
+    shots = list(session.shots)
+    session.go_to(6)
+    session.split_shot()
+    assert session.still([0, 1], shots) == {1: 2}
+
+
+def test_prediction_is_what_treatment_then_measures(session):
+    treatment = propose_all(session.survey, session.shots, session.findings)[0].treatment
+    session.set_treatment(1, treatment, "Legalise")
+    predicted = session.treated_columns()["y_max"]
+    with Reader(session.programme) as reader:
+        for frame in (0, 13, 20):
+            planes = reader.frame(frame).planes
+            treated = FrameTreatment(treatment, session.source).apply(planes) if frame >= 12 else planes
+            measured = session.source.levels.percent(int(treated[0][:128, :256].max()))
+            assert predicted[frame] == pytest.approx(measured, abs=0.06)  # half a code of rounding
+
+
+def test_predictions_follow_every_change(session):
+    judged, kept = Judge(session.survey).judge(), TreatedColumns()
+    both = {0: REIN, 1: CEILING}
+    for treatments in ({1: CEILING}, both, {0: CEILING}, {}, both, {1: REIN}):
+        known = kept.of(judged, MappingProxyType(treatments))
+        fresh = TreatedColumns().of(judged, treatments)
+        assert all(np.array_equal(known[name], fresh[name]) for name in fresh)
+    assert np.array_equal(kept.of(judged, {})["y_max"], judged.columns["y_max"])
+    assert kept.of(judged, {1: CEILING})["y_max"][12:].max() <= 100.0001
