@@ -23,6 +23,7 @@ lint: $(READY)
 bench: $(READY)
 	@tools/system-libraries
 	$(BIN)/python bench/run.py
+	$(BIN)/python bench/gaps.py
 
 demo-data: $(READY)
 	$(BIN)/python -m bluffline.demo.programme

@@ -17,6 +17,7 @@ from bluffline.session.chart import ChartModel, ChartRequest, ChartSetup, read_a
 from bluffline.session.session import Session
 from bluffline.session.stock import StockShelf
 from bluffline.signal.matrix import Matrix
+from bluffline.treat.bake import baked, worst_off
 from bluffline.treat.colour import COLOUR_STEPS, Balance, HueNudge, Lut, Straighten
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from clips import signal, to_planes
@@ -119,11 +120,13 @@ def test_pasting_takes_the_place_of_its_kind_and_is_one_undo(session):
 
 def test_steps_are_moved_and_baked(session):
     with pytest.raises(SettingsError, match="nothing to bake"):
-        session.bake()
+        baked(session.treatment, session.source)
     session.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"), ChromaRein(-5, 105)), "own")
     session.move_step(0, 1)
     assert [type(step) for step in session.treatment] == [Balance, Straighten, ChromaRein]
-    assert session.bake() < 0.5
+    after = baked(session.treatment, session.source)
+    assert worst_off(session.treatment[:2], after[:1], session.source) < 0.5
+    session.set_treatment(0, after, "Bake")
     assert [type(step) for step in session.treatment] == [Lut, ChromaRein]
     session.undo()
     assert len(session.treatment) == 3

@@ -1,6 +1,9 @@
 import threading
+from contextlib import suppress
+from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import QTimer
 
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -10,18 +13,35 @@ from bluffline.ui.style import dress
 WAIT = 120_000  # milliseconds; a slow machine compiles kernels here
 
 
+def open_files():
+    """Files that the process has open, but for those that tests' own processes write to."""
+    found = set()
+    for entry in Path("/proc/self/fd").iterdir():
+        with suppress(OSError):
+            found.add(str(entry.readlink()))
+    return {name for name in found if name.startswith("/") and not name.startswith(("/dev/", "/proc/"))}
+
+
+@pytest.fixture(autouse=True)
+def nothing_is_left():
+    """What a test of the desk begins ends with it: threads, timers, files."""
+    threads, files = set(threading.enumerate()), open_files()
+    yield
+    left = {thread for thread in threading.enumerate() if not thread.name.startswith("bluffline-preview")} - threads
+    assert not {thread.name for thread in left if thread.is_alive()}
+    assert not {name for name in open_files() - files if not name.endswith("bluffline.log")}
+
+
 @pytest.fixture
-def desk(qtbot, qapp, tmp_path):
-    """A desk of this test's own; nothing of it is left running afterwards."""
-    before = set(threading.enumerate())
+def desk(qtbot, qapp, tmp_path, nothing_is_left):
+    """A desk of this test's own."""
     dress(qapp)
     made = Desk(Session(), Settings(tmp_path / "settings.json"))
     made.show()
     qtbot.waitExposed(made)
     yield made
     made.close()
-    left = {t.name for t in set(threading.enumerate()) - before if t.is_alive() and not t.name.startswith("bluffline-preview")}
-    assert not left, left
+    assert not [timer for timer in made.findChildren(QTimer) if timer.isActive()]
 
 
 @pytest.fixture

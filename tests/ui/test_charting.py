@@ -35,7 +35,10 @@ def fitted(qtbot, desk):
 
 
 def settled(qtbot, desk, holds=lambda: True):
-    qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.preview is not None and holds(), timeout=WAIT)
+    def all_done():
+        return desk.viewer.frames.idle and desk.work.beside.kind is None and desk.viewer.preview is not None and holds()
+
+    qtbot.waitUntil(all_done, timeout=WAIT)
 
 
 def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
@@ -138,6 +141,7 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     settled(qtbot, desk)
     desk._actions["neutral"].setEnabled(True)
     qtbot.keyClick(desk, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    settled(qtbot, desk)
     (step,) = desk.session.treatment
     assert isinstance(step, Balance) and step.gains[2] > 1.2 and "Neutral pick: R ×" in desk.header.message
     figures = desk.treatment.findChildren(Figure)
@@ -145,10 +149,12 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     figures[0].setValue(1.5)
     assert desk.session.treatment[0].gains[0] == 1.5
     desk.charting.three_point()
+    settled(qtbot, desk)
     assert "there are 1" in desk.header.message
     for across in (0, 300):
         desk.session.add_area(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
     desk.charting.three_point()
+    settled(qtbot, desk)
     assert "Three-point: mean ΔE2000 of the cards from" in desk.header.message
     assert isinstance(desk.session.treatment[0], NeutralScale)
 
@@ -175,10 +181,13 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
     assert "can't be read" in desk.header.message and len(desk.session.treatment) == 1
     desk.session.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
     desk.charting.write_lut(tmp_path / "fit.cdl")
+    settled(qtbot, desk)
     assert "fit.cdl is saved: at most" in desk.header.message and read_step(tmp_path / "fit.cdl")
     desk.charting.write_lut(tmp_path / "fit.gif")
+    settled(qtbot, desk)
     assert "can't be written as .gif" in desk.header.message
     qtbot.keyClick(desk, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    settled(qtbot, desk)
     assert isinstance(desk.session.treatment[0], Lut) and "Baked: at most" in desk.header.message
 
 

@@ -3,13 +3,15 @@
 import threading
 
 import pytest
-from PyQt6.QtWidgets import QMessageBox
+from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from bluffline.measure.areas import Shape
 from bluffline.session import judging
+from bluffline.session.faults import Fault
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.treat.steps import SoftCeiling
 from bluffline.ui.application import _session
 from bluffline.ui.desk import Desk
 from clips import make_clip, numbered
@@ -263,3 +265,48 @@ def test_rules_that_come_into_force_while_a_programme_is_opened_are_those_it_is_
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         held.free.set()
     assert desk.session.survey.rules is desk.session.rules and desk.session.rules.name == "strict" and desk.session.surveyed
+
+
+def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
+    desk = surveyed_desk
+    desk.session.go_to(18)
+    desk.session.add_step(SoftCeiling)
+    shown = []
+    for kind in (QDialog, QMessageBox):
+        monkeypatch.setattr(kind, "exec", lambda dialog: shown.append(type(dialog).__name__) or 0)
+    desk.show_facts()
+    desk.show_keys()
+    desk.work.prove_and_write()
+    desk.work.make_signal()
+    desk.work.ask("Is it?", "It is")
+    desk.header.fault(Fault("It broke.", "with details"))
+    desk.header._details.click()
+    desk.charting.paste()
+    desk.charting.dialog.reject()
+    desk.charting.balance_by_light()
+    desk.charting.light.accept()
+    desk.work.show_shots()
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+    desk.work.shots_dialog.close()
+    assert shown == ["FactsDialog", "KeySheet", "WriteDialog", "SignalDialog", "QMessageBox", "QMessageBox"]
+    qtbot.waitUntil(lambda: not desk.findChildren(QDialog), timeout=WAIT)
+
+
+def test_a_pick_goes_to_the_shot_that_it_was_made_in(surveyed_desk, qtbot, hold):
+    from bluffline.ui import charting
+
+    desk = surveyed_desk
+    desk.session.add_area(Shape.RECTANGLE, [(10, 10), (200, 100)])
+    held = hold(charting, "neutral_pick")
+    desk.charting.neutral_pick()
+    qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
+    desk.session.go_to(18)
+    held.free.set()
+    qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
+    assert set(desk.session.treatments) == {0} and "Neutral pick" in desk.header.message
+    held.free.clear()
+    desk.charting.neutral_pick()
+    desk.session.split_shot()
+    held.free.set()
+    qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
+    assert set(desk.session.treatments) == {0}, "its shot is no more"

@@ -252,13 +252,14 @@ def test_every_shot_at_a_glance_and_a_click_goes_there(surveyed_desk, qtbot):
 def test_a_test_signal_is_made_opened_and_its_bars_checked(surveyed_desk, qtbot, tmp_path):
     desk = surveyed_desk
     desk.measuring.check_bars()
-    assert "No colour bars" in desk.header.message
+    qtbot.waitUntil(lambda: "No colour bars" in desk.header.message, timeout=WAIT)
     target = tmp_path / "bars.mkv"
     settings = {"size": (640, 360), "depth": 10, "seconds": 0.2}
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.work.write_test_signal(SIGNALS["bars"], target, CODECS["ffv1"], settings)
     settled(qtbot, desk, lambda: desk.session.programme.path == target and desk.viewer.preview.signal is not None)
     qtbot.keyClick(desk, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
     texts = [label.text() for label in desk.measuring.bars_dialog.findChildren(QLabel)]
     assert "The EBU 100/0/75/0 bars sit where they should." in texts and "magenta" in texts
     desk.measuring.bars_dialog.close()

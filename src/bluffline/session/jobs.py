@@ -24,6 +24,9 @@ class Kind(StrEnum):
     SHOTS = "The view of all shots"
     SIGNAL = "The test signal"
     CHART = "Reading the chart"
+    BARS = "Reading the bars"
+    PICK = "The pick from areas"
+    BAKE = "Baking"
     LIKE_SHOTS = "The search for shots under the same light"
     REHEARSAL = "The look at what a file will carry"
 

@@ -32,7 +32,6 @@ from bluffline.session.workfile import WorkFile
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
-from bluffline.treat.bake import baked, residual
 from bluffline.treat.colour import COLOUR_STEPS, Balance, Cdl, HueNudge
 from bluffline.treat.steps import (
     ChromaRein,
@@ -43,7 +42,6 @@ from bluffline.treat.steps import (
     Step,
     Treatment,
     called,
-    colours_of,
     with_step,
 )
 
@@ -269,24 +267,6 @@ class Session:
                     treatment = with_step(treatment, step)
             treatments[shot] = treatment
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
-
-    def bake(self) -> float:
-        """Bake the steps on colours of the shot in view into one LUT; returns the worst ΔE2000 that this costs.
-
-        Raises
-        ------
-        SettingsError : there are no such steps in force
-        """
-        before = self.treatment
-        after = baked(before, self.source)
-        self.set_treatment(self.shot, after, "Bake the steps on colours")
-        return self.off_by(colours_of(before), colours_of(after))
-
-    def off_by(self, steps: Treatment, others: Treatment) -> float:
-        """The worst ΔE2000 between what two chains make of a grid of colours."""
-        axis = np.linspace(0.03, 0.97, 9)
-        colours = np.stack(np.meshgrid(axis, axis, axis), axis=-1).reshape(-1, 3)
-        return float(residual(steps, others, self.source, colours).max())
 
     def move_step(self, place: int, by: int) -> None:
         """Move a step of the treatment in view earlier (−1) or later (+1)."""

@@ -114,6 +114,13 @@ def residual(exact: Treatment, other: Treatment, source: SignalFormat, rgb: NDAr
     return delta_e_2000(second, first)
 
 
+def worst_off(exact: Treatment, other: Treatment, source: SignalFormat) -> float:
+    """The worst CIEDE2000 between what two treatments make of a grid of colours."""
+    axis = np.linspace(0.03, 0.97, 9)
+    colours = np.stack(np.meshgrid(axis, axis, axis), axis=-1).reshape(-1, 3)
+    return float(residual(exact, other, source, colours).max())
+
+
 def lab_of(rgb: NDArray[np.floating], source: SignalFormat) -> NDArray[np.float64]:
     """(..., 3) R′G′B′ of a programme to CIE L*a*b* of the light that its camera saw."""
     return xyz_to_lab(camera_light(rgb, source.transfer) @ rgb_to_xyz(source.primaries).T)

@@ -2,13 +2,15 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from bluffline.charts.areas import neutral_pick, sample_cards
-from bluffline.charts.fit import fit_chart
+from bluffline.charts.fit import ChartFit, fit_chart
 from bluffline.charts.frame import ChartFrame
-from bluffline.errors import BlufflineError
+from bluffline.errors import BlufflineError, MediaError
+from bluffline.measure.counted import Planes
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.report.files import save_text
@@ -16,23 +18,28 @@ from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.stock import StockShelf
 from bluffline.signal.white import gains_for_light
-from bluffline.treat.bake import bake_cube, fitted_cdl
+from bluffline.treat.bake import bake_cube, baked, fitted_cdl, worst_off
 from bluffline.treat.colour import Balance
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.steps import Treatment, called, colours_of, with_step
 from bluffline.ui.carry_on import CarryOnDialog
 from bluffline.ui.chart_panel import ChartPanel
+from bluffline.ui.layout import show_until_closed
 from bluffline.ui.light import LightDialog
 from bluffline.ui.viewer import Viewer
 
+Found = TypeVar("Found")
 _LUT_FILES = "LUT and CDL files (*.cube *.clf *.cdl *.cc *.ccc)"
 
 
 class Charting:
-    """Acts on the session and the chart in hand; ``say`` tells the operator what was done or can't be."""
+    """Acts on the session and the chart in hand; ``say`` tells the operator what was done or can't be.
 
-    def __init__(self, viewer: Viewer, jobs: Jobs, say: Callable[[str], None], window: QWidget) -> None:
-        self.viewer, self._jobs, self._say, self._window = viewer, jobs, say, window
+    ``beside``: runs short work that ends no other.
+    """
+
+    def __init__(self, viewer: Viewer, jobs: Jobs, beside: Jobs, say: Callable[[str], None], window: QWidget) -> None:
+        self.viewer, self._jobs, self._beside, self._say, self._window = viewer, jobs, beside, say, window
         self.session, self.picture = viewer.session, viewer.picture
         self.model, self.shelf = ChartModel(), StockShelf()
         self.panel = ChartPanel(self.model)
@@ -143,7 +150,7 @@ class Charting:
             "Carry the fit on", words, result.fit.steps, self.session.shots, found, self.session.programme, self._window
         )
         self.dialog.accepted.connect(lambda: self.session.calibrate(self.dialog.shots, self.dialog.steps, "Chart fit"))
-        self.dialog.open()
+        show_until_closed(self.dialog)
 
     def paste(self) -> None:
         """Ask which steps of the shot in view go to which other shots."""
@@ -156,7 +163,7 @@ class Charting:
         self.dialog.accepted.connect(
             lambda: session.paste([n for n in self.dialog.shots if n in others], self.dialog.steps, "Paste steps")
         )
-        self.dialog.open()
+        show_until_closed(self.dialog)
 
     def keep_stock(self) -> None:
         """Ask for a name and keep the treatment in view under it."""
@@ -194,23 +201,21 @@ class Charting:
 
     def neutral_pick(self, *, linear: bool = True) -> None:
         """Balance the shot in view by what the areas hold, in light or on coded values."""
-        planes = self._source_planes()
-        if planes is None:
-            return
-        try:
-            step, told = neutral_pick(planes, self.session.source, self.session.areas, linear=linear)
-        except BlufflineError as error:
-            self._say(str(error))
-            return
-        self.session.paste([self.session.shot], (step,), "Neutral pick")
-        self._say(f"Neutral pick: {told}")
+        source, areas = self.session.source, self.session.areas
+
+        def give(shot: int, found: tuple[Balance, str]) -> None:
+            step, told = found
+            self.session.paste([shot], (step,), "Neutral pick")
+            self._say(f"Neutral pick: {told}")
+
+        self._pick(lambda planes: neutral_pick(planes, source, areas, linear=linear), give)
 
     def balance_by_light(self) -> None:
         """Ask for a light's temperature and tint, balancing the shot in view by them as they are turned."""
         self.light = LightDialog(self._window)
         self._lights += 1
         self.light.changed.connect(self.set_light)
-        self.light.open()
+        show_until_closed(self.light)
 
     def set_light(self, kelvin: float, tint: float) -> None:
         """Balance the shot in view for a light; turns of one dialog are undone together."""
@@ -225,36 +230,62 @@ class Charting:
 
     def three_point(self) -> None:
         """Calibrate the shot in view by white, grey and black cards under three areas."""
-        planes = self._source_planes()
-        if planes is None:
-            return
-        try:
-            samples, reference = sample_cards(planes, self.session.source, self.session.areas)
-            fit = fit_chart(samples, reference, self.session.source)
-        except BlufflineError as error:
-            self._say(str(error))
-            return
-        self.session.calibrate([self.session.shot], fit.steps, "Three-point")
-        self._say(f"Three-point: mean ΔE2000 of the cards from {fit.stages[0].mean:.1f} to {fit.result.mean:.2f}")
+        source, areas = self.session.source, self.session.areas
 
-    def _source_planes(self):  # type: ignore[no-untyped-def]
-        """Native planes of the frame in view, untreated."""
-        if self.session.programme is None:
-            return None
-        with Reader(self.session.programme) as reader:
-            planes = reader.frame(self.session.frame).planes
-            return None if planes is None else tuple(plane.copy() for plane in planes)
+        def fit_cards(planes: Planes) -> ChartFit:
+            samples, reference = sample_cards(planes, source, areas)
+            return fit_chart(samples, reference, source)
+
+        def give(shot: int, fit: ChartFit) -> None:
+            self.session.calibrate([shot], fit.steps, "Three-point")
+            self._say(f"Three-point: mean ΔE2000 of the cards from {fit.stages[0].mean:.1f} to {fit.result.mean:.2f}")
+
+        self._pick(fit_cards, give)
+
+    def _pick(self, make: Callable[[Planes], Found], give: Callable[[int, Found], None]) -> None:
+        """Find something in the frame in view, untreated, and give it to its shot, whatever is in view by then."""
+        session = self.session
+        programme, frame = session.programme, session.frame
+        if programme is None:
+            return
+
+        def job(_: Monitor) -> Found:
+            with Reader(programme) as reader:
+                planes = reader.frame(frame).planes
+                if planes is None:
+                    raise MediaError(f"Frame {frame} can't be decoded.")
+                return make(planes)
+
+        self._start(Kind.PICK, job, give)
+
+    def _start(self, kind: Kind, job: Callable[[Monitor], Found], give: Callable[[int, Found], None]) -> None:
+        """Work for the shot in view; what comes of it is given to that shot, or dropped if it is no more."""
+        session = self.session
+        shots, number = list(session.shots), session.shot
+
+        def then(found: Found) -> None:
+            if number in (still := session.still([number], shots)):
+                give(still[number], found)
+
+        self._beside.start(kind, job, then)
 
     # LUTs ----------------------------------------------------------------------------------------------------------
 
     def bake(self) -> None:
         """Bake the steps on colours of the shot in view into one LUT."""
-        try:
-            worst = self.session.bake()
-        except BlufflineError as error:
-            self._say(str(error))
-        else:
-            self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
+        treatment, source = self.session.treatment, self.session.source
+
+        def job(_: Monitor) -> tuple[Treatment, float]:
+            after = baked(treatment, source)
+            return after, worst_off(colours_of(treatment), colours_of(after), source)
+
+        def give(shot: int, found: tuple[Treatment, float]) -> None:
+            after, worst = found
+            if self.session.treatments.get(shot) == treatment:
+                self.session.set_treatment(shot, after, "Bake the steps on colours")
+                self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
+
+        self._start(Kind.BAKE, job, give)
 
     def load_lut(self) -> None:
         """Ask for a LUT or CDL file and take it as a step."""
@@ -282,14 +313,14 @@ class Charting:
         """Save the steps on colours of the shot in view; as a CDL, with how far it is from them."""
         steps, source, ending = colours_of(self.session.treatment), self.session.source, path.suffix.lower()
         patches = None if self.model.result is None else self.model.result.filmed
-        try:
+
+        def job(_: Monitor) -> float:
             step = fitted_cdl(steps, source, patches) if ending == ".cdl" else bake_cube(steps, source, name=path.stem)
             save_text(path, step_text_for(step, ending))
-        except BlufflineError as error:
-            self._say(str(error))
-        else:
-            worst = self.session.off_by(steps, (step,))
-            self._say(f"{path.name} is saved: at most {worst:.2f} ΔE2000 from the steps themselves")
+            return worst_off(steps, (step,), source)
+
+        told = f"{path.name} is saved: at most {{:.2f}} ΔE2000 from the steps themselves"
+        self._beside.start(Kind.BAKE, job, lambda worst: self._say(told.format(worst)))
 
     @property
     def steps(self) -> Treatment:

@@ -11,7 +11,6 @@ from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyE
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
-    QDialog,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
@@ -39,6 +38,7 @@ from bluffline.ui.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs import FactsDialog, KeySheet
 from bluffline.ui.findings import FindingsList
 from bluffline.ui.header import Header
+from bluffline.ui.layout import asked
 from bluffline.ui.long_work import LongWork
 from bluffline.ui.measuring import Measuring
 from bluffline.ui.player import Player
@@ -66,8 +66,8 @@ class Desk(QMainWindow):
         self.work = LongWork(session, self.header, self.viewer.frames, self)
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.picture = self.viewer.picture
-        self.measuring = Measuring(self.viewer, self.header.say)
-        self.charting = Charting(self.viewer, self.jobs, self.header.say, self)
+        self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
+        self.charting = Charting(self.viewer, self.jobs, self.work.beside, self.header.say, self)
         self.player = Player(session, self.viewer, self._stopped)
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
@@ -237,7 +237,7 @@ class Desk(QMainWindow):
     def show_facts(self) -> None:
         """Show what the file says of itself, and take the operator's word against it."""
         dialog = FactsDialog(self.session, self)
-        if dialog.exec() == QDialog.DialogCode.Accepted:
+        if asked(dialog):
             said = dialog.overrides
             if dialog.reopened is not None:
                 assert self.session.programme is not None
@@ -413,7 +413,7 @@ class Desk(QMainWindow):
 
     def show_keys(self) -> None:
         """Show the key sheet."""
-        KeySheet(self).exec()
+        asked(KeySheet(self))
 
     def show_about(self) -> None:
         """Say what this is."""

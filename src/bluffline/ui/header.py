@@ -21,6 +21,7 @@ from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.faults import Fault, log_path
 from bluffline.session.session import Session
 from bluffline.signal.matrix import standard
+from bluffline.ui.layout import asked
 from bluffline.ui.line import Line
 from bluffline.ui.style import font
 
@@ -187,4 +188,4 @@ class Header(QWidget):
             box = QMessageBox(QMessageBox.Icon.Warning, "What went wrong", fault.sentence, parent=self)
             box.setInformativeText(f"Bluffline goes on. The log is {log_path()}.")
             box.setDetailedText(fault.details)
-            box.exec()
+            asked(box)

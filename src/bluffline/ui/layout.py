@@ -1,5 +1,6 @@
 """What all dialogs share: their margins, their buttons, and labels that stand back."""
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QLayout, QVBoxLayout, QWidget
 
 
@@ -13,6 +14,19 @@ def lay_out(dialog: QDialog, *parts: QWidget | QLayout) -> None:
             layout.addWidget(part)
         else:
             layout.addLayout(part)
+
+
+def asked(dialog: QDialog) -> bool:
+    """Show a dialog and wait for its end, whether it ended well; then it is gone as soon as its answers have been read."""
+    accepted = dialog.exec() == QDialog.DialogCode.Accepted
+    dialog.deleteLater()
+    return accepted
+
+
+def show_until_closed(dialog: QDialog) -> None:
+    """Show a dialog over its window and go on; closed, it is gone."""
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.open()
 
 
 def cancel_button(dialog: QDialog) -> QDialogButtonBox:

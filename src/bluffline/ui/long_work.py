@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
@@ -33,6 +33,7 @@ from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
 from bluffline.ui.dialogs import WriteDialog
 from bluffline.ui.header import Header
+from bluffline.ui.layout import asked, show_until_closed
 from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.overview import ShotsDialog
 from bluffline.ui.workers import FrameWorker, JobRunner
@@ -58,8 +59,9 @@ class LongWork(QObject):
         self.documents, self.surveys = DocumentStore(), SurveyStore()
         self.runner = JobRunner(lambda: session.survey)
         self.jobs = self.runner.jobs
-        # Opening runs beside the others: what is under control, and its survey, goes on until there is something else.
-        self._opener = JobRunner()
+        # Opening and short work run beside the others: what is under control, and its survey, goes on.
+        self._opener, self._beside = JobRunner(), JobRunner(lambda: session.survey)
+        self.beside = self._beside.jobs
         self._keeper = ThreadPoolExecutor(1, "bluffline-keeping")
         self._kept: Future[bool] | None = None
         self._not_kept.connect(lambda: self._header.say(self.documents.told))
@@ -74,6 +76,7 @@ class LongWork(QObject):
         self.runner.progress.connect(self._progressed)
         self.runner.ended.connect(self._ended)
         self._opener.ended.connect(self._opening_ended)
+        self._beside.ended.connect(self._short_work_ended)
 
     def changed(self) -> None:
         """What was done to the programme has changed; it is kept as soon as there is rest."""
@@ -92,8 +95,8 @@ class LongWork(QObject):
         """End whatever runs, keep what has been done, and let another desk have the programme."""
         self.keep_now()
         self._keeper.shutdown()
-        self._opener.jobs.stop()
-        self.jobs.stop()
+        for runner in (self._opener, self._beside, self.runner):
+            runner.jobs.stop()
         if self._hold is not None:
             self._hold.release()
             self._hold = None
@@ -112,7 +115,7 @@ class LongWork(QObject):
         """Ask the operator before something is lost."""
         box = QMessageBox(QMessageBox.Icon.Question, "Bluffline", question, QMessageBox.StandardButton.Cancel, self._window)
         agreed = box.addButton(yes, QMessageBox.ButtonRole.DestructiveRole)
-        box.exec()
+        asked(box)
         return box.clickedButton() is agreed
 
     def _keep(self) -> None:
@@ -163,6 +166,10 @@ class LongWork(QObject):
         if self._opener.jobs.settle(ended) and ended.fault is not None:
             self._header.fault(ended.fault)
             self.refused.emit()
+
+    def _short_work_ended(self, ended: Ended) -> None:
+        if self.beside.settle(ended) and ended.fault is not None:
+            self._header.fault(ended.fault)
 
     def _take(self, opened: Opened) -> None:
         """Take over what was opened, and survey it."""
@@ -245,7 +252,7 @@ class LongWork(QObject):
     def prove_and_write(self) -> None:
         """Ask where to, then write, read back and prove."""
         dialog = WriteDialog(self.session, self._window)
-        if dialog.exec() == QDialog.DialogCode.Accepted:
+        if asked(dialog):
             self.start_proof(dialog.rows.target, dialog.rows.codec.name, dialog.keep, drop_tracks=dialog.drop_tracks)
 
     def start_proof(self, target: Path, codec: str, keep: KeepUnreadable | None = None, *, drop_tracks: bool = False) -> None:
@@ -291,12 +298,14 @@ class LongWork(QObject):
         assert self.session.programme is not None
         self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.shot, self._window)
         self.shots_dialog.chosen.connect(self.session.go_to)
-        self.shots_dialog.open()
+        show_until_closed(self.shots_dialog)
 
     def make_signal(self) -> None:
         """Ask which test signal to make, make it and open it."""
+        if not self.clear_the_way():
+            return
         dialog = SignalDialog(self._window)
-        if self.clear_the_way() and dialog.exec() == QDialog.DialogCode.Accepted:
+        if asked(dialog):
             self.write_test_signal(dialog.signal, dialog.rows.target, dialog.rows.codec, dialog.settings)
 
     def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:

@@ -2,20 +2,24 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
 from bluffline.errors import BlufflineError
 from bluffline.measure.areas import Taken
-from bluffline.measure.bars import read_bars
+from bluffline.measure.bars import BarsReading, read_bars
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.report.gauge import save_gauge
+from bluffline.session import jobs
 from bluffline.session.gauges import SLOTS
+from bluffline.session.jobs import Jobs
 from bluffline.session.looking import Compare, Tool
 from bluffline.signal.colorimetry import GAMUTS
 from bluffline.signal.matrix import standard
 from bluffline.ui.gauges import title_of
+from bluffline.ui.layout import show_until_closed
 from bluffline.ui.line_up import BarsDialog
 from bluffline.ui.style import percent
 from bluffline.ui.viewer import Viewer
@@ -24,8 +28,8 @@ from bluffline.ui.viewer import Viewer
 class Measuring:
     """Acts on the viewer and the setup of its gauges; ``say`` tells the operator what can't be done."""
 
-    def __init__(self, viewer: Viewer, say: Callable[[str], None]) -> None:
-        self.viewer, self._say = viewer, say
+    def __init__(self, viewer: Viewer, beside: Jobs, say: Callable[[str], None]) -> None:
+        self.viewer, self._beside, self._say = viewer, beside, say
         self.session, self.gauges, self.picture = viewer.session, viewer.model, viewer.picture
 
     def cycle_wipe(self) -> None:
@@ -109,12 +113,15 @@ class Measuring:
         preview, survey, programme = self.viewer.preview, self.session.survey, self.session.programme
         if preview is None or preview.signal is None or survey is None or programme is None:
             return
-        reading = read_bars(preview.signal, survey.region)
+        signal, label = preview.signal, programme.label(preview.frame)
+        self._beside.start(jobs.Kind.BARS, lambda _: read_bars(signal, survey.region), partial(self._show_bars, label))
+
+    def _show_bars(self, label: str, reading: BarsReading | None) -> None:
         if reading is None:
             self._say("No colour bars are recognised in this frame")
             return
-        self.bars_dialog = BarsDialog(reading, programme.label(preview.frame), self.picture)
-        self.bars_dialog.open()
+        self.bars_dialog = BarsDialog(reading, label, self.picture)
+        show_until_closed(self.bars_dialog)
 
     def facts_of(self, kind: Kind, *, treated: bool) -> str:
         """What a gauge shows beside its name: its unit, the pixels it takes, and whether they are treated."""
