@@ -35,10 +35,10 @@ def go():
         def __init__(self, *arguments):
             super().__init__(*arguments)
             keep = self.work.documents.keep
-            def told(programme, shots, work):
-                done = keep(programme, shots, work)
+            def told(*what):
+                done = keep(*what)
                 if done:
-                    print(len(work.areas), flush=True)
+                    print(len(what[2].areas), flush=True)
                 return done
             self.work.documents.keep = told
             self.pen = QTimer(self)
@@ -125,7 +125,7 @@ def main() -> int:
     wrong: list[str] = []
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        homes = dict.fromkeys(("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"), name)
+        homes = dict.fromkeys((f"XDG_{place}_HOME" for place in ("DATA", "STATE", "CONFIG", "CACHE")), name)
         env = os.environ | homes | {"QT_QPA_PLATFORM": "offscreen"}
         clip, out = folder / "clip.mkv", folder / "out"
         out.mkdir()
@@ -154,7 +154,8 @@ def desks(clip: Path, runs: int, seen: Counter[str], env: dict[str, str]) -> lis
     wrong = []
     for number in range(runs):
         how = SIGNALS[number % 4]
-        default_path().unlink(missing_ok=True)
+        for ending in ("", "-wal", "-shm"):
+            default_path().with_name(default_path().name + ending).unlink(missing_ok=True)
         code, out, errors = ended([sys.executable, "-c", DESK, str(clip)], 4.0, how, env)
         kept = DocumentStore().recall(clip)
         said = int(out.split()[-1]) if out.split() else 0

@@ -1,8 +1,11 @@
 """Small files that are read whole: how much of one is taken in is bounded before memory is."""
 
 import errno
+import re
 import stat
+import tomllib
 from pathlib import Path
+from typing import Any
 
 _MOST = {
     ".json": 64 << 20,
@@ -10,7 +13,9 @@ _MOST = {
     ".clf": 64 << 20,
     ".bluffline": 256 << 20,
 }  # a cube of 65 entries a side has some 10 MB
-_MOST_TEXT = 4 << 20  # rules, layouts, references
+_MOST_TEXT = 4 << 20  # references
+_MOST_PARTS = 32  # of a key, and of all numbers on its line; the parser's work and memory grow with their square
+_QUOTED = re.compile(r'"[^"\n]*"|\'[^\'\n]*\'')
 
 
 def read_bounded(path: Path) -> bytes:
@@ -26,7 +31,8 @@ def read_bounded(path: Path) -> bytes:
     with path.open("rb") as file:
         data = file.read(most + 1)
     if len(data) > most:
-        raise OSError(errno.EFBIG, f"it is larger than {most >> 20} MB", str(path))
+        told = f"{most >> 20} MB" if most >> 20 else f"{most >> 10} kB"
+        raise OSError(errno.EFBIG, f"it is larger than {told}", str(path))
     return data
 
 
@@ -39,3 +45,19 @@ def read_text(path: Path) -> str:
     UnicodeDecodeError : it is no text
     """
     return read_bounded(path).decode("utf-8-sig")
+
+
+def parse_toml(text: str) -> dict[str, Any]:
+    """A table of TOML.
+
+    Raises
+    ------
+    ValueError : it is none, or is nested deeper than anything here has to be
+    """
+    for number, line in enumerate(text.splitlines(), 1):
+        if _QUOTED.sub("", line).count(".") > _MOST_PARTS:
+            raise ValueError(f"line {number} has more than {_MOST_PARTS} parts")
+    try:
+        return tomllib.loads(text)
+    except RecursionError as error:
+        raise ValueError("it is nested too deep") from error

@@ -1,6 +1,5 @@
 """A chart as it ought to be: the colours of its patches under the programme's white, and how they lie."""
 
-import tomllib
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
@@ -11,7 +10,7 @@ from numpy.typing import NDArray
 
 from bluffline.charts.measurements import read_measurements
 from bluffline.errors import ChartError
-from bluffline.intake import read_text
+from bluffline.intake import parse_toml, read_text
 from bluffline.signal.colorimetry import WHITES, adapt, camera_signal, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.format import SignalFormat
 
@@ -83,10 +82,10 @@ def load_reference(name_or_path: str | Path, layout: str | Path | None = None) -
 
 def _read_layout(path: Path, names: tuple[str, ...], xyz: NDArray[np.float64]) -> Layout:
     try:
-        data = tomllib.loads(read_text(path))
+        data = parse_toml(read_text(path))
     except OSError as error:
         raise ChartError(f"{path} can't be read: {error.strerror}.") from error
-    except (ValueError, RecursionError) as error:
+    except ValueError as error:
         raise ChartError(f"{path} is not a layout: {str(error)[:200]}.") from error
     unknown = next((key for key in data if key not in _KEYS), None)
     if unknown is not None:
@@ -95,7 +94,7 @@ def _read_layout(path: Path, names: tuple[str, ...], xyz: NDArray[np.float64]) -
     if rows * columns != len(names):
         raise ChartError(f"{path}: {rows} rows of {columns} are {rows * columns} patches, and the reference has {len(names)}.")
     gap = data.get("gap", [0.0, 0.0])
-    if not (isinstance(gap, list) and len(gap) == 2 and all(isinstance(g, int | float) and 0 <= g <= 0.8 for g in gap)):
+    if not (isinstance(gap, list) and len(gap) == 2 and all(type(g) in (int, float) and 0 <= g <= 0.8 for g in gap)):
         raise ChartError(f"{path}: gap must be two shares of a cell, each between 0 and 0.8.")
     neutral = data.get("neutral")
     if neutral == "all":

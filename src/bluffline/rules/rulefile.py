@@ -2,14 +2,13 @@
 
 import hashlib
 import math
-import tomllib
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 from typing import Any
 
 from bluffline.errors import RulesError
-from bluffline.intake import read_text
+from bluffline.intake import parse_toml, read_text
 from bluffline.measure.counted import Limits
 from bluffline.measure.region import Region
 from bluffline.signal.colorimetry import GAMUTS
@@ -147,8 +146,8 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
     """
     checksum = _checksum(text)
     try:
-        table = tomllib.loads(text)
-    except (ValueError, RecursionError) as error:
+        table = parse_toml(text)
+    except ValueError as error:
         raise RulesError(f"The rules {name} are not valid TOML: {str(error)[:200]}.") from error
     _refuse_unknown(table, "", name)
     limits = _section(table, "limits", name)

@@ -1,11 +1,14 @@
 """LUT and CDL files: .cube read and written here, CLF and CDL by OpenColorIO."""
 
 import contextlib
+import io
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
 from bluffline.intake import read_bounded, read_text
@@ -14,6 +17,7 @@ from bluffline.treat.colour import Cdl, ColourStep, Lut
 ENDINGS = (".cube", ".clf", ".cdl")
 _LARGEST = {1: 65536, 3: 129}
 _RESAMPLED = 65
+_SHOWN = 40  # characters of a wrong word that are shown
 
 
 def lut_text(lut: Lut) -> str:
@@ -71,38 +75,65 @@ def read_step(path: Path) -> ColourStep:
     raise SettingsError(f"{path} is not a LUT that can be read: choose .cube, .clf or .cdl.")
 
 
-def _read_cube(path: Path) -> Lut:
-    name, size, dimensions, low, high = path.stem, 0, 0, 0.0, 1.0
-    rows: list[list[float]] = []
-    for number, line in enumerate(read_text(path).splitlines(), 1):
-        words = line.split("#", 1)[0].split()
-        if not words:
-            continue
+@dataclass
+class _Cube:
+    """A .cube file as far as it has been read; room for its table is made as soon as its size is known."""
+
+    name: str
+    dimensions: int = 0
+    size: int = 0
+    low: float = 0.0
+    high: float = 1.0
+    rows: NDArray[np.float32] = field(default_factory=lambda: np.empty((0, 3), np.float32))
+    count: int = 0
+
+    def take(self, words: list[str], line: str) -> None:
+        """Take a line.
+
+        Raises
+        ------
+        SettingsError : what it says can't be used, in words that follow its number
+        ValueError, IndexError : a number was expected
+        """
         key = words[0].upper()
+        if key == "TITLE":
+            self.name = line.split(None, 1)[1].strip().strip('"') if len(words) > 1 else self.name
+        elif key in ("LUT_1D_SIZE", "LUT_3D_SIZE"):
+            self.dimensions, self.size = int(key[4]), int(words[1])
+            if not 2 <= self.size <= _LARGEST[self.dimensions]:
+                raise SettingsError(f"a size of {self.size} is not between 2 and {_LARGEST[self.dimensions]}.")
+            self.rows = np.empty((self.size**self.dimensions, 3), np.float32)
+        elif key in ("DOMAIN_MIN", "DOMAIN_MAX"):
+            values = {float(word) for word in words[1:]}
+            if len(values) != 1:
+                raise SettingsError("domains that differ between components can't be used.")
+            self.low, self.high = (values.pop(), self.high) if key == "DOMAIN_MIN" else (self.low, values.pop())
+        elif len(words) == 3:
+            row = [float(word) for word in words]
+            if self.count < len(self.rows):
+                self.rows[self.count] = row
+            self.count += 1
+        else:
+            raise SettingsError(f"{words[0][:_SHOWN]} is not known in a .cube file.")
+
+
+def _read_cube(path: Path) -> Lut:
+    cube = _Cube(path.stem)
+    for number, line in enumerate(io.StringIO(read_text(path)), 1):
+        words = line.split("#", 1)[0].split()
         try:
-            if key == "TITLE":
-                name = line.split(None, 1)[1].strip().strip('"') if len(words) > 1 else name
-            elif key in ("LUT_1D_SIZE", "LUT_3D_SIZE"):
-                dimensions, size = int(key[4]), int(words[1])
-                if not 2 <= size <= _LARGEST[dimensions]:
-                    raise SettingsError(f"{path}, line {number}: a size of {size} is not between 2 and {_LARGEST[dimensions]}.")
-            elif key in ("DOMAIN_MIN", "DOMAIN_MAX"):
-                values = {float(word) for word in words[1:]}
-                if len(values) != 1:
-                    raise SettingsError(f"{path}, line {number}: domains that differ between components can't be used.")
-                low, high = (values.pop(), high) if key == "DOMAIN_MIN" else (low, values.pop())
-            elif len(words) == 3:
-                rows.append([float(word) for word in words])
-            else:
-                raise SettingsError(f"{path}, line {number}: {words[0]} is not known in a .cube file.")
+            if words:
+                cube.take(words, line)
+        except SettingsError as error:
+            raise SettingsError(f"{path}, line {number}: {error}") from error
         except (ValueError, IndexError) as error:
             raise SettingsError(f"{path}, line {number}: a number was expected.") from error
-    if not size or len(rows) != size**dimensions:
-        raise SettingsError(f"{path} announces {size**dimensions if size else 0} entries and holds {len(rows)}.")
-    table = np.array(rows, np.float32)
-    if dimensions == 3:
+    if not cube.size or cube.count != len(cube.rows):
+        raise SettingsError(f"{path} announces {len(cube.rows)} entries and holds {cube.count}.")
+    table, size = cube.rows, cube.size
+    if cube.dimensions == 3:
         table = np.ascontiguousarray(np.transpose(table.reshape(size, size, size, 3), (2, 1, 0, 3)))
-    return Lut(name, low, high, table)
+    return Lut(cube.name, cube.low, cube.high, table)
 
 
 def _read_clf(path: Path) -> Lut:
@@ -172,4 +203,5 @@ def _ocio() -> Any:
     """OpenColorIO, loaded when it is first needed: it takes a tenth of a second, and the desk seldom needs it."""
     import PyOpenColorIO  # noqa: PLC0415
 
+    PyOpenColorIO.SetLoggingLevel(PyOpenColorIO.LOGGING_LEVEL_NONE)  # what is wrong with a file is told in a sentence of ours
     return PyOpenColorIO
