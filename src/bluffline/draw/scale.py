@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+from bluffline.figures import figure
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Levels
@@ -48,7 +49,7 @@ class Unit(StrEnum):
     def bare(self, percent: float, source: SignalFormat) -> str:
         """A level as a number alone: one decimal for percent, none for millivolts and codes."""
         places = 1 if self is Unit.PERCENT else 0
-        return f"{self.of(percent, source):.{places}f}".replace("-", "−")
+        return figure(self.of(percent, source), f".{places}f")
 
     @property
     def marks(self) -> tuple[float, ...]:

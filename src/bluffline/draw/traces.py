@@ -3,10 +3,12 @@
 import math
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.declared import Between
 from bluffline.draw import trace_kernels as kernels
 from bluffline.draw.graticule import legal_chroma
 from bluffline.draw.scale import Span
@@ -31,7 +33,7 @@ Image = NDArray[np.uint32]
 class Look:
     """How traces are drawn. ``strength`` −1 … 1: how soon a count is bright; ``log``: whether a histogram counts in decades."""
 
-    strength: float = 0.0
+    strength: Annotated[float, Between(-1, 1)] = 0.0
     log: bool = False
 
 

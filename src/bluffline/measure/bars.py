@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.figures import figure
 from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.format import Model, SignalFormat
@@ -125,12 +126,12 @@ class BarsReading:
         if self.made_range is not self.source.range:
             causes.append(f"decoded as {self.source.range} range, made as {self.made_range}")
         figures = (
-            (abs(self.gain - 1) * 100 > _GOOD_LUMA, f"luma gain {self.gain:.3f}"),
-            (abs(self.setup) > _GOOD_LUMA, f"setup {self.setup:+.1f} %"),
-            (abs(self.saturation - 1) * 100 > _GOOD_CHROMA, f"chroma gain {self.saturation:.3f}"),
-            (abs(self.hue) > _GOOD_HUE, f"hue {self.hue:+.1f}°"),
+            (abs(self.gain - 1) * 100 > _GOOD_LUMA, f"luma gain {figure(self.gain, '.3f')}"),
+            (abs(self.setup) > _GOOD_LUMA, f"setup {figure(self.setup, '+.1f')} %"),
+            (abs(self.saturation - 1) * 100 > _GOOD_CHROMA, f"chroma gain {figure(self.saturation, '.3f')}"),
+            (abs(self.hue) > _GOOD_HUE, f"hue {figure(self.hue, '+.1f')}°"),
         )
-        causes += [words.replace("-", "−") for wrong, words in figures if wrong]
+        causes += [words for wrong, words in figures if wrong]
         return f"The {self.pattern} bars are off: {', '.join(causes) or 'no single error explains them'}."
 
 

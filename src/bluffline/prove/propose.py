@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bluffline.figures import figure
 from bluffline.measure.counted import Limits, Planes
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
@@ -147,14 +148,14 @@ def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:
         (ceiling_for(limits.luma[1], limits.luma[1], hard=True), f"stray pixels over {limits.luma[1]:g} % are held"),
         (
             floor_for(limits.luma[0], limits.luma[0], hard=True),
-            f"stray pixels under {limits.luma[0]:g} % are held".replace("-", "−"),
+            f"stray pixels under {figure(limits.luma[0])} % are held",
         ),
         (ChromaRein(*limits.rgb, onset=0.0), "stray colours are reined in"),
     ]
 
 
 def _told(how: str, value: float, limit: float) -> str:
-    return f"luma {how} {value:.1f} %, the limit is {limit:g} %".replace("-", "−")
+    return f"luma {how} {figure(value, '.1f')} %, the limit is {figure(limit)} %"
 
 
 def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> list[int]:

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from bluffline.figures import figure
 from bluffline.measure.bars import BarsReading
 from bluffline.media.programme import Programme
 
@@ -43,6 +44,7 @@ def describe_bars(reading: BarsReading) -> str:
     lines = [f"{'bar':<8} {'luma':>8} {'error':>8} {'chroma':>8} {'hue':>8}"]
     for bar in reading.bars:
         gain = "" if bar.chroma_gain is None else f"×{bar.chroma_gain:.3f}"
-        hue = "" if bar.hue_error is None else f"{bar.hue_error:+.1f}°"
-        lines.append(f"{bar.name:<8} {bar.luma:>6.1f} % {bar.luma_error:>+6.1f} % {gain:>8} {hue:>8}".replace("-", "−"))
+        hue = "" if bar.hue_error is None else f"{figure(bar.hue_error, '+.1f')}°"
+        luma, error = figure(bar.luma, ">6.1f"), figure(bar.luma_error, ">+6.1f")
+        lines.append(f"{bar.name:<8} {luma} % {error} % {gain:>8} {hue:>8}")
     return "\n".join([*lines, reading.verdict])

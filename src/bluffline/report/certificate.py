@@ -11,6 +11,7 @@ import numba
 import numpy as np
 
 from bluffline import __version__
+from bluffline.figures import figure
 from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
 from bluffline.prove.prove import Proof, certificate_paths, frame_list
@@ -97,7 +98,7 @@ def step_text(step: Step) -> str:
 
 
 def _signed(value: float) -> str:
-    return f"{value:.1f}".replace("-", "−")
+    return figure(value, ".1f")
 
 
 def certificate_files(proof: Proof) -> dict[Path, bytes]:
@@ -192,7 +193,7 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
         luma=band(percent["y_max"], percent["y_min"]),
         rgb=band(percent["rgb_max"], percent["rgb_min"]),
         outside=[over, under, rgb_over, rgb_under],
-        lines=[(f"{value:g}".replace("-", "−"), height(value)) for value in (*limits.luma, *limits.rgb)],
+        lines=[(figure(value), height(value)) for value in (*limits.luma, *limits.rgb)],
         cuts=sorted({round(cut * _SVG_WIDTH / frames) for cut in cuts[1:]}),
         marks=[(value, height(value)) for value in (0, 50, 100)],
     )

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.figures import figure
 from bluffline.measure.blanking import LIT
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
@@ -385,7 +386,7 @@ def _filled(words: str, value: float) -> str:
     if not brace:
         return words
     form, _, rest = after.partition("}")
-    return before + format(value, form).replace("-", "−") + rest
+    return before + figure(value, form) + rest
 
 
 def _runs_told(found: Finding) -> str:

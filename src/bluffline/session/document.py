@@ -15,8 +15,9 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+from bluffline.declared import made
 from bluffline.errors import SettingsError
-from bluffline.measure.areas import Area, Shape
+from bluffline.measure.areas import Area
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint
@@ -196,7 +197,10 @@ def work_from(data: dict[str, Any]) -> Work:
     """Work that was kept; whatever is wrong with it is raised as it comes."""
     treatments = {int(shot): tuple(step_from(step) for step in steps) for shot, steps in data["treatments"].items()}
     areas = tuple(
-        FollowedArea(_area(entry["area"]), MappingProxyType({int(shot): _area(area) for shot, area in entry["shots"].items()}))
+        FollowedArea(
+            made(Area, entry["area"], "area"),
+            MappingProxyType({int(shot): made(Area, area, "area") for shot, area in entry["shots"].items()}),
+        )
         for entry in data["areas"]
     )
     aside = tuple(
@@ -206,7 +210,3 @@ def work_from(data: dict[str, Any]) -> Work:
     reasons = {int(shot): tuple(map(str, told)) for shot, told in data.get("reasons", {}).items()}
     cuts = Cuts(*(frozenset(map(int, data.get("cuts", {}).get(name, ()))) for name in ("parted", "joined")))
     return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts)
-
-
-def _area(data: dict[str, Any]) -> Area:
-    return Area(str(data["name"]), Shape(data["shape"]), tuple((float(x), float(y)) for x, y in data["points"]))

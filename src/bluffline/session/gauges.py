@@ -1,17 +1,20 @@
 """How the gauges are set up: what stands in which slot, units, density, guides, what they take. Kept between sittings."""
 
 from dataclasses import asdict, dataclass, field, replace
-from typing import Any
+from typing import Annotated, Any
 
+from bluffline.declared import Between, OneOf, made
 from bluffline.draw.graticule import Guide
 from bluffline.draw.scale import Unit
 from bluffline.draw.traces import Look
+from bluffline.errors import require
 from bluffline.measure.areas import Taken
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.event import Event
 from bluffline.signal.colorimetry import GAMUTS
 
 LAYOUTS = (1, 2, 4)
+PROBE_SIZES = (1, 5, 11, 21)  # pixels square
 SLOTS = 4  # on the desk; as many again in the second window
 _FIRST = (
     Kind(Instrument.WAVEFORM), Kind(Instrument.VECTORSCOPE), Kind(Instrument.PARADE), Kind(Instrument.HISTOGRAM),
@@ -30,16 +33,16 @@ class GaugeSetup:
     """
 
     slots: tuple[Kind, ...] = _FIRST
-    shown: int = 2
+    shown: Annotated[int, OneOf(LAYOUTS)] = 2
     beneath: bool = False
     unit: Unit = Unit.PERCENT
     look: Look = field(default_factory=Look)
     guides: tuple[Guide, ...] = ()
     taken: Taken = Taken.AREAS
-    gamut: str | None = None
-    luma: float = 50.0
+    gamut: Annotated[str | None, OneOf((None, *GAMUTS))] = None
+    luma: Annotated[float, Between(0, 100)] = 50.0
     outline_source: bool = False
-    probe_size: int = 1
+    probe_size: Annotated[int, OneOf(PROBE_SIZES)] = 1
 
     def stored(self) -> dict[str, Any]:
         """As plain data."""
@@ -53,24 +56,11 @@ class GaugeSetup:
 
         Raises
         ------
-        KeyError, TypeError, ValueError : it is not what `stored` gives.
+        SettingsError : it is not what `stored` gives
         """
-        slots = tuple(Kind(Instrument(instrument), mode) for instrument, mode in kept["slots"])
-        if len(slots) != 2 * SLOTS or kept["shown"] not in LAYOUTS or kept["gamut"] not in (None, *GAMUTS):
-            raise ValueError("not a setup of gauges")
-        return cls(
-            slots=slots,
-            shown=kept["shown"],
-            beneath=bool(kept["beneath"]),
-            unit=Unit(kept["unit"]),
-            look=Look(float(kept["look"]["strength"]), bool(kept["look"]["log"])),
-            guides=tuple(Guide(str(guide["name"]), float(guide["level"])) for guide in kept["guides"]),
-            taken=Taken(kept["taken"]),
-            gamut=kept["gamut"],
-            luma=float(kept["luma"]),
-            outline_source=bool(kept["outline_source"]),
-            probe_size=int(kept["probe_size"]),
-        )
+        setup = made(cls, kept, "gauges")
+        require(len(setup.slots) == 2 * SLOTS, f"gauges: slots must be {2 * SLOTS}.")
+        return setup
 
 
 class GaugeModel:

@@ -5,7 +5,8 @@ import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from bluffline.errors import WriteError
+from bluffline.declared import checked
+from bluffline.errors import SettingsError, WriteError
 from bluffline.intake import read_text
 from bluffline.report.files import save_text
 from bluffline.session.gauges import GaugeSetup
@@ -31,10 +32,11 @@ class Settings:
             stored = json.loads(read_text(path))
             if stored["version"] not in (1, _VERSION):
                 return cls(path)
+            recent = checked(stored["recent"], tuple[str, ...], "recent")
             # Version 1 knew no gauges.
             gauges = GaugeSetup.restored(stored["gauges"]) if stored["version"] == _VERSION else GaugeSetup()
-            return cls(path, [str(entry) for entry in stored["recent"]][:_MOST_RECENT], str(stored["rules"]), gauges)
-        except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            return cls(path, list(recent[:_MOST_RECENT]), checked(stored["rules"], str, "rules"), gauges)
+        except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
     def opened(self, programme: Path) -> None:

@@ -4,7 +4,7 @@ import os
 import re
 from pathlib import Path
 
-from bluffline.errors import SettingsError
+from bluffline.errors import SettingsError, WriteError
 from bluffline.report.files import save_text
 from bluffline.treat.steps import Treatment
 from bluffline.treat.stored import load_treatment, treatment_text
@@ -34,7 +34,10 @@ class StockShelf:
         name = name.strip()
         if not name or re.search(r"[/\\:\x00-\x1f]", name) or name.startswith("."):
             raise SettingsError(f"A stock treatment can't be called “{name}”: use letters, figures and spaces.")
-        self.folder.mkdir(parents=True, exist_ok=True)
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise WriteError(f"Stock treatments can't be kept in {self.folder}: {error.strerror}.") from error
         path = self.folder / f"{name}{_ENDING}"
         save_text(path, treatment_text(name, treatment))
         return path

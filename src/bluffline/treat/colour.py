@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import require
+from bluffline.figures import figure
 from bluffline.signal.colorimetry import camera_light, camera_signal
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.curves import Points, follow_curve, require_rising
@@ -119,7 +120,7 @@ class ColourMatrix:
     @property
     def text(self) -> str:
         """Its figures in a line."""
-        return "; ".join(" ".join(f"{value:.3f}" for value in row) for row in self.rows).replace("-", "−")
+        return "; ".join(" ".join(figure(value, ".3f") for value in row) for row in self.rows)
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,8 +198,8 @@ class HueNudge:
     @property
     def text(self) -> str:
         """Its figures in a line."""
-        told = f"{self.hue:.0f}° ± {self.width:.0f}° by {self.turn:+.0f}°, luma {self.low:.0f} … {self.high:.0f} %"
-        return told.replace("-", "−")
+        reach = f"luma {figure(self.low, '.0f')} … {figure(self.high, '.0f')} %"
+        return f"{figure(self.hue, '.0f')}° ± {self.width:.0f}° by {figure(self.turn, '+.0f')}°, {reach}"
 
 
 @dataclass(frozen=True, slots=True)

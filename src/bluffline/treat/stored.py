@@ -5,27 +5,22 @@ import json
 import math
 import zlib
 from collections.abc import Mapping
-from dataclasses import MISSING, asdict
-from dataclasses import fields as dataclass_fields
-from enum import Enum
+from dataclasses import asdict, dataclass
 from pathlib import Path
-from types import UnionType
-from typing import Any, get_args, get_origin, get_type_hints
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.declared import MOST_ENTRIES, SHOWN, made
 from bluffline.errors import SettingsError, require
 from bluffline.intake import read_text
 from bluffline.treat.colour import Lut
 from bluffline.treat.steps import STEP_ORDER, Step, Treatment
 
 SCHEMA = "bluffline.treatment/1"
-_MOST_STEPS, _MOST_ENTRIES = 1000, 4096
+_MOST_STEPS = 1000
 _MOST_CODES = 3 * 256**3
-_MOST = 1e6  # what no figure of any step comes near to
-_SHOWN = 40  # characters of a wrong value that are shown
-_NAMES: dict[Any, str] = {bool: "true or false", str: "a text", int: "a whole number"}
 _KINDS: dict[str, type[Step]] = {kind.__name__: kind for kind in STEP_ORDER}
 
 
@@ -53,53 +48,33 @@ def step_from(data: Mapping[str, Any]) -> Step:
     require(isinstance(data, Mapping) and isinstance(data.get("kind"), str), "A step must be an object with a kind.")
     kind = _KINDS.get(data["kind"])
     if kind is None:
-        raise SettingsError(f"There is no step of the kind {data['kind'][:_SHOWN]!r}.")
+        raise SettingsError(f"There is no step of the kind {data['kind'][:SHOWN]!r}.")
     values = {name: value for name, value in data.items() if name != "kind"}
     if kind is Lut:
-        values["table"] = _table(values.get("table"), values.pop("shape", None))
-    hints = get_type_hints(kind)
-    known = {field.name: field for field in dataclass_fields(kind)}
-    for name, value in values.items():
-        require(name in known, f"{kind.__name__} has no figure {name[:_SHOWN]!r}.")
-        if name != "table":
-            values[name] = _checked(value, hints[name], f"{kind.__name__}: {name}")
-    required = [name for name, field in known.items() if field.default is MISSING and field.default_factory is MISSING]
-    if missing := [name for name in required if name not in values]:
-        raise SettingsError(f"{kind.__name__} lacks {', '.join(missing)}.")
-    return kind(**values)
+        return _lut(values)
+    return made(kind, values, kind.__name__)
 
 
-def _checked(value: Any, hint: Any, where: str) -> Any:
-    """A value as the declaration of its field asks for it.
+def _lut(values: dict[str, Any]) -> Lut:
+    """A LUT; its table is no plain value."""
+    table = _table(values.pop("table", None), values.pop("shape", None))
+    plain = made(_LutFigures, values, "Lut")
+    return Lut(plain.name, plain.low, plain.high, table, plain.bypassed)
 
-    Raises
-    ------
-    SettingsError : it is of another type, not finite or out of all bounds
-    """
-    arguments = get_args(hint)
-    if get_origin(hint) is tuple:
-        require(isinstance(value, list | tuple), f"{where} must be a list.")
-        hints = [arguments[0]] * len(value) if arguments[-1] is Ellipsis else list(arguments)
-        fits = len(hints) == len(value) <= _MOST_ENTRIES
-        require(fits, f"{where} must be a list of {len(hints)}, and of {_MOST_ENTRIES} at most.")
-        return tuple(_checked(part, each, where) for part, each in zip(value, hints, strict=True))
-    if get_origin(hint) is UnionType:
-        return None if value is None else _checked(value, arguments[0], where)
-    if hint is float:
-        number = isinstance(value, int | float) and not isinstance(value, bool)
-        require(number and abs(value) <= _MOST, f"{where} must be a number, not {str(value)[:_SHOWN]}.")
-        return float(value)
-    if isinstance(hint, type) and issubclass(hint, Enum):
-        require(value in list(hint), f"{where} must be one of {', '.join(map(str, hint))}, not {str(value)[:_SHOWN]}.")
-        return hint(value)
-    whole = isinstance(value, hint) and not (hint is int and isinstance(value, bool))
-    require(whole, f"{where} must be {_NAMES.get(hint, hint.__name__)}, not {str(value)[:_SHOWN]}.")
-    return value
+
+@dataclass(frozen=True)
+class _LutFigures:
+    """What is stored of a LUT beside its table."""
+
+    name: str
+    low: float
+    high: float
+    bypassed: bool = False
 
 
 def _table(packed: Any, shape: Any) -> NDArray[np.float32]:
     """A LUT's table; no more of it is unpacked than its shape tells."""
-    sizes = [size for size in shape if isinstance(size, int) and 2 <= size <= _MOST_ENTRIES] if isinstance(shape, list) else []
+    sizes = [size for size in shape if isinstance(size, int) and 2 <= size <= MOST_ENTRIES] if isinstance(shape, list) else []
     count = math.prod(sizes)
     sound = isinstance(packed, str) and sizes and sizes == shape and count <= _MOST_CODES
     require(bool(sound), "Lut: a table needs its shape, and no more than 256 entries a side.")
@@ -137,7 +112,7 @@ def load_treatment(path: Path) -> tuple[str, Treatment]:
         raise SettingsError(f"{path} is not a treatment: {str(error)[:80]}.") from error
     require(isinstance(data, dict) and "schema" in data, f"{path} is not a treatment.")
     if data["schema"] != SCHEMA:
-        raise SettingsError(f"{path} is of another version: {str(data['schema'])[:_SHOWN]} where {SCHEMA} was expected.")
+        raise SettingsError(f"{path} is of another version: {str(data['schema'])[:SHOWN]} where {SCHEMA} was expected.")
     title, steps = data.get("title"), data.get("steps")
     require(isinstance(title, str) and isinstance(steps, list), f"{path} is not a treatment: a title and steps are needed.")
     require(len(steps) <= _MOST_STEPS, f"{path} has more than {_MOST_STEPS} steps.")

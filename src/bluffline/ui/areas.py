@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from bluffline.draw.scale import Unit
+from bluffline.figures import figure
 from bluffline.measure.reading import Reading
 from bluffline.session.preview import AreaReading
 from bluffline.signal.format import SignalFormat
@@ -66,7 +67,7 @@ def _figures(now: Reading, source: SignalFormat, unit: Unit) -> list[str]:
     spread = now.luma_spread / levels.swing * 100
     luma = unit.text(levels.percent(now.luma), source)
     rgb = " ".join(unit.bare(levels.percent(code), source) for code in now.rgb)
-    lightness, a, b = (f"{value:.1f}".replace("-", "−") for value in now.lab)
+    lightness, a, b = (figure(value, ".1f") for value in now.lab)
     skin = "neutral" if now.from_skin_line is None else f"{signed(now.from_skin_line, '°')} from skin line"
     return [
         f"Y′ {luma}, code {now.luma:.0f} ± {now.luma_spread:.0f} ({spread:.1f} %)",

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from bluffline.charts.fit import Aim
 from bluffline.charts.reference import SHIPPED
+from bluffline.figures import figure
 from bluffline.report.chart import doubts, tint_of
 from bluffline.session.chart import ChartModel, ChartResult
 from bluffline.signal.difference import delta_e_1976
@@ -285,17 +286,18 @@ def patch_text(result: ChartResult, number: int) -> str:
     lines = [result.reference.names[number], f"reference L*a*b* {_lab(result.reference.lab[number])}"]
     for stage in (result.fit.stages[0], result.fit.result):
         parts = stage.difference
+        told = (("lightness", parts.lightness), ("chroma", parts.chroma), ("hue", parts.hue))
+        shares = ", ".join(f"{name} {figure(each[number], '+.2f')}" for name, each in told)
         lines.append(
-            f"{stage.name}: L*a*b* {_lab(stage.lab[number])}, ΔE2000 {parts.total[number]:.2f} "
-            f"(lightness {parts.lightness[number]:+.2f}, chroma {parts.chroma[number]:+.2f}, hue {parts.hue[number]:+.2f}), "
+            f"{stage.name}: L*a*b* {_lab(stage.lab[number])}, ΔE2000 {parts.total[number]:.2f} ({shares}), "
             f"ΔE 1976 {delta_e_1976(stage.lab[number], result.reference.lab[number]):.2f}"
         )
     lines += result.shot.samples.warnings(result.reference.layout)[number]
-    return "\n".join(lines).replace("-", "−")
+    return "\n".join(lines)
 
 
 def _lab(lab: NDArray[np.float64]) -> str:
-    return " ".join(f"{value:.1f}" for value in lab)
+    return " ".join(figure(value, ".1f") for value in lab)
 
 
 def words_of(result: ChartResult) -> str:

@@ -10,6 +10,7 @@ from bluffline.charts.areas import neutral_pick, sample_cards
 from bluffline.charts.fit import ChartFit, fit_chart
 from bluffline.charts.frame import ChartFrame
 from bluffline.errors import BlufflineError, MediaError
+from bluffline.figures import figure
 from bluffline.measure.counted import Planes
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
@@ -226,7 +227,7 @@ class Charting:
             self._say(str(error))
             return
         session.paste([session.shot], (step,), f"Balance for {kelvin:.0f} K", f"light.{self._lights}")
-        self._say(f"Balance for {kelvin:.0f} K, tint {tint:+.0f}: {step.text}".replace("-", "−"))
+        self._say(f"Balance for {kelvin:.0f} K, tint {figure(tint, '+.0f')}: {step.text}")
 
     def three_point(self) -> None:
         """Calibrate the shot in view by white, grey and black cards under three areas."""

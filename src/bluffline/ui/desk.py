@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from bluffline import __version__
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
+from bluffline.figures import figure
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.jobs import Kind
@@ -449,4 +450,4 @@ class Desk(QMainWindow):
 
 
 def _between(low: float, high: float) -> str:
-    return f"{low:.1f} … {high:.1f} %".replace("-", "−")
+    return f"{figure(low, '.1f')} … {figure(high, '.1f')} %"

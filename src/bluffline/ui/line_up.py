@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from bluffline.figures import figure
 from bluffline.measure.bars import Bar, BarsReading
 from bluffline.media.signals import SIGNALS, TestSignal
 from bluffline.ui.layout import cancel_button, close_button, dim, lay_out
@@ -57,8 +58,8 @@ class BarsDialog(QDialog):
 
 def _cells(bar: Bar) -> tuple[str, ...]:
     gain = "" if bar.chroma_gain is None else f"×{bar.chroma_gain:.3f}"
-    hue = "" if bar.hue_error is None else f"{bar.hue_error:+.1f}°"
-    return tuple(text.replace("-", "−") for text in (bar.name, f"{bar.luma:6.1f} %", f"{bar.luma_error:+5.1f} %", gain, hue))
+    hue = "" if bar.hue_error is None else f"{figure(bar.hue_error, '+.1f')}°"
+    return bar.name, f"{figure(bar.luma, '6.1f')} %", f"{figure(bar.luma_error, '+5.1f')} %", gain, hue
 
 
 class SignalDialog(QDialog):

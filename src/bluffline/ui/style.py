@@ -9,6 +9,8 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPalette
 from PyQt6.QtWidgets import QApplication, QProxyStyle, QStyle, QStyleOption, QWidget
 from PyQt6.sip import voidptr
 
+from bluffline.figures import figure
+
 GROUND = QColor(38, 38, 38)
 CARD = QColor(46, 46, 46)
 WELL = QColor(26, 26, 26)
@@ -32,7 +34,7 @@ def font(pixels: int = 13, *, bold: bool = False, mono: bool = False) -> QFont:
 
 def percent(value: float, places: int = 1) -> str:
     """A percentage with its unit and a true minus sign."""
-    return f"{round(value, places) + 0.0:.{places}f} %".replace("-", "−")
+    return f"{figure(round(value, places) + 0.0, f'.{places}f')} %"
 
 
 def image_of(pixels: NDArray[np.uint32]) -> QImage:
@@ -44,7 +46,7 @@ def image_of(pixels: NDArray[np.uint32]) -> QImage:
 def signed(value: float, unit: str) -> str:
     """A difference with its sign and unit; what rounds to nothing has neither plus nor minus."""
     rounded = round(value, 1)
-    return f"{rounded:+.1f}{unit}".replace("-", "−") if rounded else f"0.0{unit}"
+    return f"{figure(rounded, '+.1f')}{unit}" if rounded else f"0.0{unit}"
 
 
 class DeskStyle(QProxyStyle):

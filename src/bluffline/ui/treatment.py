@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.errors import SettingsError
+from bluffline.figures import figure
 from bluffline.report.certificate import step_text
 from bluffline.session.session import STEP_KINDS, Session
 from bluffline.treat.colour import (
@@ -132,7 +133,7 @@ class Figure(QDoubleSpinBox):
         super().stepBy(steps)
 
     def textFromValue(self, value: float) -> str:
-        return f"{value:.{self.decimals()}f}".replace("-", "−")
+        return figure(value, f".{self.decimals()}f")
 
     def valueFromText(self, text: str | None) -> float:
         plain = (text or "").replace("−", "-").removesuffix(f" {self._unit}").removeprefix("×").strip()
@@ -323,10 +324,10 @@ class StepsRow(QScrollArea):
         row = self.widget()
         figures = row.findChildren(Figure) if row is not None else []
         values = [figure_of(step, name) for step in self._session.treatment for name, *_ in _FIGURES[type(step)]]
-        for figure, value in zip(figures, values, strict=True):
-            figure.blockSignals(True)
-            figure.setValue(value)
-            figure.blockSignals(False)
+        for box, value in zip(figures, values, strict=True):
+            box.blockSignals(True)
+            box.setValue(value)
+            box.blockSignals(False)
         labels = row.findChildren(QLabel, "told") if row is not None else []
         for label, step in zip(labels, filter(_tells, self._session.treatment), strict=True):
             label.setText(_told(step))

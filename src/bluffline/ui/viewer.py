@@ -11,11 +11,12 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit
 from bluffline.draw.places import Box, pixels_at, places_of
 from bluffline.draw.scale import Unit
 from bluffline.errors import SettingsError
+from bluffline.figures import figure
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.reading import Reading, read_square, stored_codes
 from bluffline.measure.scopes import Kind
 from bluffline.session.faults import Fault
-from bluffline.session.gauges import GaugeModel
+from bluffline.session.gauges import PROBE_SIZES, GaugeModel
 from bluffline.session.looking import Field, Isolate, LookModel
 from bluffline.session.preview import GaugeView, PinnedFrame, Preview, View
 from bluffline.session.session import Session
@@ -29,7 +30,6 @@ from bluffline.ui.style import font
 from bluffline.ui.workers import FrameWorker
 
 _PATH_POINTS = 200
-PROBE_SIZES = (1, 5, 11, 21)
 _HINT = "Point at the picture to read a pixel; drag on a gauge to see which pixels stand there"
 
 
@@ -276,7 +276,7 @@ class Viewer(QObject):
             for name, code in zip(("Y′", "R′", "G′", "B′"), (reading.luma, *reading.rgb), strict=True)
         )
         also = f" · {Unit.MILLIVOLT.text(percent(reading.luma), source)}" if unit is not Unit.MILLIVOLT else ""
-        also += f" · {percent(reading.luma):.1f} %".replace("-", "−") if unit is not Unit.PERCENT else ""
+        also += f" · {figure(percent(reading.luma), '.1f')} %" if unit is not Unit.PERCENT else ""
         square = "pixel" if size == 1 else f"{size}×{size} about"
         return f"{square} {x}, {y} · codes {codes} · {levels} {unit}{also}"
 
