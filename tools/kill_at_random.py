@@ -81,8 +81,8 @@ def _heed() -> None:
         signal.signal(number, signal.SIG_DFL)
 
 
-def ended(command: list[str], longest: float, how: signal.Signals, env: dict[str, str]) -> tuple[int, str, str]:
-    """Run a command and send it a signal at some moment; its exit code, output and errors."""
+def ended(command: list[str], longest: float, how: signal.Signals, env: dict[str, str]) -> tuple[int, str, str, int]:
+    """Run a command and send it a signal at some moment; its exit code, output, errors, and number as a process."""
     run = subprocess.Popen(
         command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=env, preexec_fn=_heed
     )  # fmt: skip
@@ -93,17 +93,17 @@ def ended(command: list[str], longest: float, how: signal.Signals, env: dict[str
     except subprocess.TimeoutExpired:
         run.kill()
         out, errors = run.communicate()
-        return 999, out, errors
-    return run.returncode, out, errors
+        return 999, out, errors, run.pid
+    return run.returncode, out, errors, run.pid
 
 
 def legalise(folder: Path, clip: Path, how: signal.Signals, longest: float, env: dict[str, str]) -> tuple[str, list[str]]:
     """One run over a target with a file and its certificate in place already; what came of it, and what is wrong."""
     target, wrong = folder / "legal.mkv", []
     command = [sys.executable, "-m", "bluffline", "legalise", str(clip), str(target), "--force"]
-    code, _, errors = ended(command, longest, how, env)
+    code, _, errors, pid = ended(command, longest, how, env)
     if "Traceback" in errors or "Exception" in errors or "SystemError" in errors:
-        wrong.append(f"{how.name}: {errors.strip().splitlines()[-1]}")
+        wrong.append(f"{how.name}: {errors.strip()}")
     if how is not signal.SIGKILL and code not in (0, 1, 128 + how, -how):
         wrong.append(f"{how.name}: exit code {code}")
     certificate = folder / "legal.mkv.certificate.json"
@@ -111,7 +111,8 @@ def legalise(folder: Path, clip: Path, how: signal.Signals, longest: float, env:
         size = json.loads(certificate.read_text())["size"]["written"]
         if size != target.stat().st_size:
             wrong.append(f"{how.name}: the certificate is of another file")
-    hidden = [path.name for path in folder.iterdir() if path.name.startswith(".")]
+    # What a killed run left is removed by the next that comes as far; a run that was asked to end leaves nothing of its own.
+    hidden = [path.name for path in folder.iterdir() if path.name.startswith(".") and f".{pid}." in path.name]
     if hidden and how is not signal.SIGKILL:
         wrong.append(f"{how.name}: left {hidden}")
     return f"{how.name} {'finished' if code in (0, 1) else 'ended'}", wrong
@@ -156,7 +157,7 @@ def desks(clip: Path, runs: int, seen: Counter[str], env: dict[str, str]) -> lis
         how = SIGNALS[number % 4]
         for ending in ("", "-wal", "-shm"):
             default_path().with_name(default_path().name + ending).unlink(missing_ok=True)
-        code, out, errors = ended([sys.executable, "-c", DESK, str(clip)], 4.0, how, env)
+        code, out, errors, _ = ended([sys.executable, "-c", DESK, str(clip)], 4.0, how, env)
         kept = DocumentStore().recall(clip)
         said = int(out.split()[-1]) if out.split() else 0
         there = len(kept[0].areas) if kept is not None else 0

@@ -6,7 +6,7 @@ import pytest
 from bluffline.charts.fit import Aim, Wishes
 from bluffline.charts.frame import ChartFrame
 from bluffline.demo import demo_clip
-from bluffline.errors import CancelledError, ChartError, SettingsError
+from bluffline.errors import CancelledError, ChartError, SettingsError, WriteError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
@@ -155,6 +155,14 @@ def test_stock_treatments_stand_on_a_shelf(tmp_path):
             shelf.keep(name, treatment)
     with pytest.raises(SettingsError, match="can't be read"):
         shelf.take("nothing")
+
+
+def test_a_shelf_that_can_not_be_used_is_told(tmp_path):
+    (tmp_path / "file").write_text("")
+    shelf = StockShelf(tmp_path / "file" / "stock")
+    assert shelf.names() == []
+    with pytest.raises(WriteError, match="can't be kept in"):
+        shelf.keep("Moor", ())
 
 
 def test_the_chart_needs_a_frame_that_can_be_decoded():
