@@ -122,7 +122,7 @@ def gap_times(folder: Path) -> None:
         ("undo of it", session.undo),
         ("every shot treated", lambda: session.paste(range(len(session.shots)), (ceiling,), "bench")),
         ("a nudge with all treated", lambda: session.set_treatment(session.shot, (ceiling, ceiling), "bench")),
-        ("the skyline zoomed", lambda: desk.zoom_skyline(1 / 1.5)),
+        ("the skyline zoomed", lambda: desk.skyline.zoom_here(1 / 1.5)),
     ):
         times = sorted(heart.during(act) for _ in range(5))
         print(f"{name}: away for {times[len(times) // 2]:.0f} ms (at most {times[-1]:.0f})")

@@ -21,7 +21,7 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import LevelRemap
 from bluffline.ui.desk import Desk
-from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
+from bluffline.ui.facts import FactsDialog, KeySheet, WriteDialog
 from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.style import dress
 
@@ -126,7 +126,7 @@ def main() -> None:
         desk.gauges.put(0, Kind(Instrument.PARADE))
         desk.gauges.change(guides=())
         go_to(75)
-        desk.with_chart(desk.charting.find)
+        desk.find_chart()
         until(lambda: desk.charting.model.result is not None and desk.jobs.kind is None)
         desk.charting.give()
         settle()

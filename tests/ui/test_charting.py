@@ -1,6 +1,7 @@
 """Charts, cards, LUTs and carrying on, by mouse and keys on the offscreen platform."""
 
 import pytest
+from bluffline.ui.treatment import Figure
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
 
@@ -11,7 +12,6 @@ from bluffline.treat.bake import bake_cube
 from bluffline.treat.colour import Balance, Lut, NeutralScale, Straighten
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.steps import ChromaRein
-from bluffline.ui.treatment import Figure
 from clips import signal
 
 WAIT = 60_000
@@ -68,7 +68,7 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
 
 def test_another_choice_fits_again(chart_desk, qtbot):
     desk = chart_desk
-    desk.with_chart(desk.charting.find)
+    desk.find_chart()
     first = fitted(qtbot, desk)
     desk.charting.panel._skin.click()
     qtbot.waitUntil(lambda: desk.charting.model.result is not first and desk.jobs.kind is None, timeout=WAIT)
@@ -107,14 +107,14 @@ def test_corners_are_placed_by_hand(chart_desk, qtbot):
 def test_a_frame_without_a_chart_is_told_in_the_header(chart_desk, qtbot):
     desk = chart_desk
     desk.session.go_to(12)
-    desk.with_chart(desk.charting.find)
+    desk.find_chart()
     qtbot.waitUntil(lambda: "place its four corners by hand" in desk.header.message, timeout=WAIT)
     assert desk.charting.model.result is None
 
 
 def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     desk = chart_desk
-    desk.with_chart(desk.charting.find)
+    desk.find_chart()
     fitted(qtbot, desk)
     desk.charting.carry_on()
     qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and desk.jobs.kind is None, timeout=WAIT)

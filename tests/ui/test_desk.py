@@ -5,6 +5,7 @@ import json
 import av
 import numpy as np
 import pytest
+from bluffline.ui.treatment import Figure
 from PIL import Image
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
@@ -14,8 +15,9 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from bluffline.ui.commands import COMMANDS, MENUS
-from bluffline.ui.dialogs import FactsDialog, KeySheet, WriteDialog
-from bluffline.ui.treatment import Figure
+from bluffline.ui.facts import FactsDialog
+from bluffline.ui.key_sheet import KeySheet
+from bluffline.ui.write import WriteDialog
 from clips import make_clip, numbered
 
 WAIT = 120_000
@@ -254,10 +256,10 @@ def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):
     desk = surveyed_desk
     (tmp_path / "wide.toml").write_text('title = "Wide"\n[limits]\nluma = [-10, 120]\nrgb = [-30, 140]\n')
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
-        desk.choose_rules(str(tmp_path / "wide.toml"))
+        desk.programmes.choose_rules(str(tmp_path / "wide.toml"))
     assert desk.session.must_fix_count == 0 and "Wide" in desk.header._rules.text()
     (tmp_path / "wide.toml").write_text("limits = 1")
-    desk.choose_rules(str(tmp_path / "wide.toml"))
+    desk.programmes.choose_rules(str(tmp_path / "wide.toml"))
     assert "must be a table" in desk.header.message and desk.session.rules.title == "Wide"
 
 
@@ -268,7 +270,7 @@ def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     assert "Survey stopped" in desk.header.message and not desk.session.surveyed
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
-        desk.survey_again()
+        desk.programmes.survey_again()
     assert desk.session.surveyed
 
 

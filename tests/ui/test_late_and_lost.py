@@ -80,7 +80,7 @@ def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monke
 
         with monkeypatch.context() as patch:
             patch.setattr(judging, "run_survey", fail)
-            desk.survey_again()
+            desk.programmes.survey_again()
             qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
         assert words in desk.header.message and desk.header._cancel.isHidden() and desk.header._bar.isHidden()
         assert desk.header._details.isHidden() is not more
@@ -89,7 +89,7 @@ def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monke
     desk.header._details.click()
     assert "ZeroDivisionError: division by zero" in told[0] and desk.header._details.isHidden()
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
-        desk.survey_again()
+        desk.programmes.survey_again()
     assert desk.session.surveyed
 
 
@@ -133,7 +133,7 @@ def test_rules_that_ask_for_an_unknown_chart_change_nothing(surveyed_desk, tmp_p
     desk = surveyed_desk
     bad = tmp_path / "odd.toml"
     bad.write_text(UNKNOWN_CHART)
-    desk.choose_rules(str(bad))
+    desk.programmes.choose_rules(str(bad))
     assert "majolica-99" in desk.header.message
     assert desk.settings.rules == "r103" and desk.session.rules.title != "Odd" and desk.session.surveyed
     session, trouble = _session(Settings(tmp_path / "s.json", rules=str(bad)))
@@ -149,8 +149,8 @@ def test_a_running_proof_is_ended_only_if_the_operator_says_so(surveyed_desk, qt
     assert held.begun.wait(60)
     asked, programme = [], desk.session.programme
     desk.work.ask = lambda question, yes: asked.append(question)
-    desk.survey_again()
-    desk.choose_rules("strict")
+    desk.programmes.survey_again()
+    desk.programmes.choose_rules("strict")
     assert not desk.open(other_clip) and not desk.close()
     desk.work.legalise()
     assert len(asked) == 4 and desk.isVisible()
@@ -169,10 +169,10 @@ def test_a_running_proof_is_ended_only_if_the_operator_says_so(surveyed_desk, qt
 def test_a_second_survey_while_one_runs_is_one_survey(surveyed_desk, qtbot, hold):
     desk = surveyed_desk
     held = hold(judging, "run_survey")
-    desk.survey_again()
+    desk.programmes.survey_again()
     assert held.begun.wait(60)
-    desk.survey_again()
-    desk.survey_again()
+    desk.programmes.survey_again()
+    desk.programmes.survey_again()
     held.free.set()
     qtbot.waitUntil(lambda: desk.session.surveyed and desk.jobs.kind is None, timeout=WAIT)
     assert held.calls == 1
@@ -261,7 +261,7 @@ def test_rules_that_come_into_force_while_a_programme_is_opened_are_those_it_is_
     held = hold(long_work, "take_in")
     assert desk.open(over_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    desk.choose_rules("strict")
+    desk.programmes.choose_rules("strict")
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         held.free.set()
     assert desk.session.survey.rules is desk.session.rules and desk.session.rules.name == "strict" and desk.session.surveyed
@@ -274,7 +274,7 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     shown = []
     for kind in (QDialog, QMessageBox):
         monkeypatch.setattr(kind, "exec", lambda dialog: shown.append(type(dialog).__name__) or 0)
-    desk.show_facts()
+    desk.programmes.show_facts()
     desk.show_keys()
     desk.work.prove_and_write()
     desk.work.make_signal()

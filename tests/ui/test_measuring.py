@@ -1,6 +1,7 @@
 """Gauges, areas, probe and comparison, by mouse and keys on the offscreen platform."""
 
 import pytest
+from bluffline.ui.gauges import title_of
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
@@ -15,7 +16,6 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import SoftCeiling
 from bluffline.ui.desk import Desk
-from bluffline.ui.gauges import title_of
 from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.overview import ShotWidget
 
@@ -230,8 +230,13 @@ def test_guides_are_added_dragged_and_removed(surveyed_desk, qtbot, monkeypatch)
     assert desk.gauges.setup.guides == ()
 
 
-def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_path):
+def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_path, monkeypatch):
     desk = surveyed_desk
+    monkeypatch.setattr(
+        "bluffline.ui.measuring.QFileDialog.getSaveFileName", lambda parent, *_: (parent and str(tmp_path / "a.svg"), "")
+    )
+    desk._actions["export-gauge"].trigger()
+    assert (tmp_path / "a.svg").exists()
     for name in ("g.png", "g.svg", "g.csv"):
         desk.measuring.write_gauge(tmp_path / name)
         assert (tmp_path / name).stat().st_size > 1000 and name in desk.header.message
@@ -336,7 +341,7 @@ def test_a_programme_opened_again_is_not_measured_again_but_where_it_is_asked_fo
         desk.open(over_clip)
     assert not measured and desk.session.findings == findings
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
-        desk.survey_again()
+        desk.programmes.survey_again()
     assert len(measured) == 24 and desk.session.findings == findings
 
 

@@ -73,7 +73,7 @@ class Jobs:
     ) -> None:
         self._subject, self._deliver, self._tell = subject, deliver, tell
         self._latest: dict[Kind, Ticket] = {}
-        self._running: tuple[Ticket, Monitor, Callable[[Any], None]] | None = None
+        self._running: tuple[Ticket, Monitor, Callable[[Any], object]] | None = None
         self._threads: list[threading.Thread] = []
         self._number = 0
 
@@ -82,7 +82,7 @@ class Jobs:
         """What is being done; None where nothing is."""
         return self._running[0].kind if self._running is not None else None
 
-    def start(self, kind: Kind, job: Callable[[Monitor], Any], then: Callable[[Any], None]) -> Ticket:
+    def start(self, kind: Kind, job: Callable[[Monitor], Any], then: Callable[[Any], object]) -> Ticket:
         """Begin a job; `settle` hands its result to ``then``. One that is under way is asked to stop, and not waited for."""
         self.cancel()
         self._number += 1

@@ -352,6 +352,13 @@ class Session:
         """Take a step of the treatment in view out of force, or bring it back."""
         self.replace_step(place, replace(self.treatment[place], bypassed=bypassed))
 
+    def bypass_shot(self) -> None:
+        """Take all steps of the shot in view out of force, or bring them back."""
+        steps = self.treatment
+        bypass = any(not step.bypassed for step in steps)
+        act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
+        self.set_treatment(self.shot, tuple(replace(step, bypassed=bypass) for step in steps), act)
+
     def remove_step(self, place: int) -> None:
         """Remove a step from the treatment in view."""
         steps = list(self.treatment)

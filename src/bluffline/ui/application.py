@@ -75,7 +75,7 @@ def _tell_faults(desk: Desk) -> None:
     """What goes wrong in the event loop or on a thread is told on the desk, and the program goes on."""
     relay = _Relay(desk)
     relay.told.connect(desk.header.fault)
-    sys.excepthook = lambda _, error, __: stopping.asked() or relay.told.emit(fault_of(error, "The desk"))
+    sys.excepthook = lambda _, error, __: None if stopping.asked() else relay.told.emit(fault_of(error, "The desk"))
     threading.excepthook = lambda told: relay.told.emit(fault_of(told.exc_value or RuntimeError(), "Work beside the desk"))
 
 

@@ -1,8 +1,6 @@
 """The desk: one window over the session."""
 
 from collections.abc import Callable
-from dataclasses import replace
-from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
@@ -11,7 +9,6 @@ from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyE
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QMainWindow,
@@ -23,12 +20,8 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline import __version__
-from bluffline.demo import demo_clip
-from bluffline.errors import BlufflineError
 from bluffline.figures import figure
-from bluffline.rules.rulefile import load_rules
 from bluffline.session.gauges import GaugeModel
-from bluffline.session.jobs import Kind
 from bluffline.session.looking import Field
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -36,13 +29,15 @@ from bluffline.ui.card import Card
 from bluffline.ui.chart_panel import WIDTH as CHART_WIDTH
 from bluffline.ui.charting import Charting
 from bluffline.ui.commands import COMMANDS, MENUS
-from bluffline.ui.dialogs import FactsDialog, KeySheet
 from bluffline.ui.findings import FindingsList
+from bluffline.ui.hands import Hands
 from bluffline.ui.header import Header
+from bluffline.ui.key_sheet import KeySheet
 from bluffline.ui.layout import asked
 from bluffline.ui.long_work import LongWork
 from bluffline.ui.measuring import Measuring
 from bluffline.ui.player import Player
+from bluffline.ui.programmes import Programmes
 from bluffline.ui.skyline import Skyline
 from bluffline.ui.style import percent
 from bluffline.ui.treatment import TreatmentPanel
@@ -70,6 +65,12 @@ class Desk(QMainWindow):
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
         self.charting = Charting(self.viewer, self.jobs, self.work.beside, self.header.say, self)
         self.player = Player(session, self.viewer, self._stopped)
+        self.programmes = Programmes(self.work, settings, self.header.say, self)
+        self.open = self.programmes.open
+        self.hands = Hands(
+            session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting, self.gauges,
+            self.skyline, self,
+        )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
         self._build()
@@ -143,8 +144,8 @@ class Desk(QMainWindow):
             menu.aboutToShow.connect(self._refresh_commands)
         return actions
 
-    def _do(self, act, *_: object) -> None:  # type: ignore[no-untyped-def]
-        act(self)
+    def _do(self, act: Callable[[Hands], object], *_: object) -> None:
+        act(self.hands)
         self._refresh_commands()
 
     def _connect(self) -> None:
@@ -161,10 +162,9 @@ class Desk(QMainWindow):
         self.treatment.steps.refused.connect(self.header.say)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self._refresh_commands)
-        self.work.opened.connect(self.settings.opened)
         self.header.cancelled.connect(self.jobs.cancel)
         self.header.command.connect(lambda name: self._actions[name].trigger())
-        self.header.rules_chosen.connect(self.choose_rules)
+        self.header.rules_chosen.connect(self.programmes.choose_rules)
         self.charting.panel.asked.connect(lambda name: self._actions[name].trigger())
         self.charting.model.changed.connect(self._chart_changed)
         application = QApplication.instance()
@@ -172,24 +172,6 @@ class Desk(QMainWindow):
         application.installEventFilter(self)
 
     # Taking in -----------------------------------------------------------------------------------------------------
-
-    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
-        """Take a programme under control, or the work on one; whether nothing stands in the way.
-
-        A file that can't be read is told about and changes nothing. ``rate``: frames a second of numbered pictures;
-        ``track``: the video track to take.
-        """
-        return self.work.open(path, rate=rate, track=track)
-
-    def open_demo(self) -> None:
-        """Take the demo programme under control."""
-        self.open(demo_clip())
-
-    def choose_programme(self) -> None:
-        """Ask for a file and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a programme", str(Path.cwd()), "Programmes, and work on them (*)")
-        if name:
-            self.open(Path(name))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         assert event is not None
@@ -204,69 +186,12 @@ class Desk(QMainWindow):
         if files:
             self.open(Path(files[0]))
 
-    def divide(self, act: Callable[[], None]) -> None:
-        """Divide shots otherwise; what can't be is told."""
-        try:
-            act()
-        except BlufflineError as error:
-            self.header.say(str(error))
-
-    def choose_rules(self, name: str = "") -> None:
-        """Put other rules in force: those named, or a file asked for."""
-        if not name:
-            name, _ = QFileDialog.getOpenFileName(self, "Rules from a file", str(Path.cwd()), "Rule files (*.toml)")
-        if not name:
-            return
-        if not self.work.clear_the_way():
-            return
-        try:
-            self.session.survey_again(rules=load_rules(name))
-        except BlufflineError as error:
-            self.header.say(str(error))
-            self._refresh_survey()
-            return
-        self.settings.rules = name
-        self.settings.save()
-        self.work.survey()
-
-    def survey_again(self) -> None:
-        """Survey anew; a survey that runs already is the one that was asked for."""
-        if self.jobs.kind is not Kind.SURVEY and self.work.clear_the_way():
-            self.session.survey_again()
-            self.work.survey(anew=True)
-
-    def show_facts(self) -> None:
-        """Show what the file says of itself, and take the operator's word against it."""
-        dialog = FactsDialog(self.session, self)
-        if asked(dialog):
-            said = dialog.overrides
-            if dialog.reopened is not None:
-                assert self.session.programme is not None
-                self.open(self.session.programme.path, **dialog.reopened)  # type: ignore[arg-type]
-                return
-            if not self.work.clear_the_way():
-                return
-            self.session.survey_again(signal_range=said.signal_range, matrix=said.matrix, region=said.region)
-            self.work.survey()
-            self._treatment_changed()
-
     def _programme_changed(self) -> None:
         self.player.pause()
         self.charting.model.let_go()
         self.viewer.begin()
 
     # Looking -------------------------------------------------------------------------------------------------------
-
-    def step(self, frames: int) -> None:
-        """Move by frames."""
-        self.player.pause()
-        self.session.go_to(self.session.frame + frames)
-
-    def step_seconds(self, seconds: int) -> None:
-        """Move by seconds."""
-        programme = self.session.programme
-        if programme is not None:
-            self.step(round(seconds * float(programme.frame_rate)))
 
     def cancel(self) -> None:
         """Stop what is running; else put down the tool in hand."""
@@ -285,11 +210,19 @@ class Desk(QMainWindow):
         if not opened:
             self.charting.model.let_go()
 
-    def with_chart(self, act: Callable[[], None]) -> None:
-        """Do something to the chart in hand with its panel open."""
+    def find_chart(self) -> None:
+        """Find the chart in view, with its panel open."""
+        self._open_chart()
+        self.charting.find()
+
+    def place_chart(self) -> None:
+        """Place the chart by hand, with its panel open."""
+        self._open_chart()
+        self.charting.place()
+
+    def _open_chart(self) -> None:
         if self._chart_card.isHidden():
             self.show_chart()
-        act()
 
     def _chart_changed(self) -> None:
         chart, result = self.charting.model.chart_frame, self.charting.model.result
@@ -298,17 +231,6 @@ class Desk(QMainWindow):
         averaged = "" if result is None else f" · {result.shot.samples.frames} frames averaged"
         self._chart_card.set_facts(place + averaged)
         self._refresh_commands()
-
-    def zoom_skyline(self, factor: float) -> None:
-        """Zoom the skyline about the frame in view."""
-        self.skyline.zoom(factor, self.session.frame)
-
-    def bypass_all(self) -> None:
-        """Take all steps of the shot in view out of force, or bring them back."""
-        steps = self.session.treatment
-        bypass = any(not step.bypassed for step in steps)
-        act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
-        self.session.set_treatment(self.session.shot, tuple(replace(step, bypassed=bypass) for step in steps), act)
 
     def _place_changed(self) -> None:
         self.viewer.ask()
@@ -387,7 +309,7 @@ class Desk(QMainWindow):
 
     def _refresh_commands(self) -> None:
         for command in COMMANDS:
-            self._actions[command.id].setEnabled(command.enabled(self))
+            self._actions[command.id].setEnabled(command.enabled(self.hands))
         for name, act in (("undo", self.session.undoes), ("redo", self.session.redoes)):
             self._actions[name].setText(f"{name.capitalize()}: {act}" if act else name.capitalize())
         self.header.enable({name: action.isEnabled() for name, action in self._actions.items()})
@@ -408,7 +330,10 @@ class Desk(QMainWindow):
         for name in self.settings.recent:
             action = menu.addAction(name)
             assert action is not None
-            action.triggered.connect(lambda _, path=Path(name): self.open(path))
+            action.triggered.connect(partial(self._open_recent, Path(name)))
+
+    def _open_recent(self, path: Path, *_: object) -> None:
+        self.open(path)
 
     # Help and ending -----------------------------------------------------------------------------------------------
 

@@ -31,12 +31,12 @@ from bluffline.session.session import Session
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
-from bluffline.ui.dialogs import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.layout import asked, show_until_closed
 from bluffline.ui.line_up import SignalDialog
 from bluffline.ui.overview import ShotsDialog
 from bluffline.ui.workers import FrameWorker, JobRunner
+from bluffline.ui.write import WriteDialog
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept
@@ -244,8 +244,8 @@ class LongWork(QObject):
         self.session.accept([replace(each, shot=still[each.shot]) for each in proposals if each.shot in still])
         count = len(still)
         if count:
-            shots = f"{count} shot{'s' if count > 1 else ''}"
-            self._header.say(f"Legalise: the least treatment for {shots}; each can be undone by itself (Ctrl+Z)")
+            told = f"{count} shot{'s' if count > 1 else ''}"
+            self._header.say(f"Legalise: the least treatment for {told}; each can be undone by itself (Ctrl+Z)")
         else:
             self._header.say("Legalise: nothing has to be fixed")
 

@@ -87,7 +87,8 @@ class Measuring:
 
     def save_gauge(self) -> None:
         """Ask where to save the first gauge as a picture, or its counts."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save the gauge", "gauge.png", "PNG, SVG or CSV (*.png *.svg *.csv)")
+        kinds = "PNG, SVG or CSV (*.png *.svg *.csv)"
+        name, _ = QFileDialog.getSaveFileName(self.picture, "Save the gauge", "gauge.png", kinds)
         if name:
             self.write_gauge(Path(name))
 

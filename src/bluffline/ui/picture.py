@@ -173,10 +173,10 @@ class PictureView(QWidget):
         """Show which pixels were pointed at on a gauge; mask: (H, W) of the whole picture."""
         self._highlight = None
         if mask is not None:
-            pixels = np.zeros(mask.shape, np.uint32)
-            rows, columns = np.indices(mask.shape, sparse=True)
+            height, width = (int(size) for size in mask.shape)
+            pixels: NDArray[np.uint32] = np.zeros((height, width), np.uint32)
+            rows, columns = np.ogrid[:height, :width]
             pixels[mask] = np.where((rows + columns) % 4 < 2, 0xFFFFFFFF, 0xFF000000).astype(np.uint32)[mask]
-            height, width = mask.shape
             self._highlight = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
         self.update()
 
@@ -266,8 +266,8 @@ class PictureView(QWidget):
             if self._drag == "area":
                 self.area_moved.emit(self._held_area, across, down, self._alone, f"area.{self._gestures}")
             else:
-                middle = shown.x + shown.width / 2 - across, shown.y + shown.height / 2 - down
-                self._model.change(centre=middle)
+                centre = shown.x + shown.width / 2 - across, shown.y + shown.height / 2 - down
+                self._model.change(centre=centre)
         elif self._drag == "chart" and pixel is not None:
             self._chart.drag(pixel)
         elif self._drag == "draw" and pixel is not None:

@@ -56,6 +56,16 @@ class Player(QObject):
             self._timer.stop()
             self._stopped()
 
+    def step(self, frames: int) -> None:
+        """Stop, and move by frames."""
+        self.pause()
+        self._session.go_to(self._session.frame + frames)
+
+    def step_seconds(self, seconds: int) -> None:
+        """Stop, and move by seconds."""
+        if self._session.programme is not None:
+            self.step(round(seconds * float(self._session.programme.frame_rate)))
+
     def _tick(self) -> None:
         programme = self._session.programme
         assert programme is not None

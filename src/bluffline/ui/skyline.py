@@ -96,6 +96,10 @@ class Skyline(QWidget):
         part = (about - self._start) / (self._end - self._start)
         self._move_to(about - part * span, span)
 
+    def zoom_here(self, factor: float) -> None:
+        """The same about the frame in view."""
+        self.zoom(factor, self._session.frame)
+
     def _move_to(self, start: float, span: float) -> None:
         self._start = min(max(start, 0.0), self._count - span)
         self._end = self._start + span
@@ -229,7 +233,7 @@ class Skyline(QWidget):
         span = max(int(np.ceil((self._end - self._start) / width)), 1)
         limits = self._session.rules.limits
         image = np.full((height, width), WELL.red(), np.uint8)
-        silhouette(
+        silhouette(  # type: ignore[call-arg]  # a kernel's own arguments are not declared to the type checker
             *(_extremes(each, taken, span) for each in (columns, self._session.treated_columns())),
             np.linspace(HIGH, LOW, height), np.array([*limits.luma, *limits.rgb]), image,
         )  # fmt: skip
@@ -251,10 +255,10 @@ class Skyline(QWidget):
         marks, selected = self._marks(), self._session.selected
         xs = self._xs_of(marks)
         shown: dict[int, int] = {}
-        for number in np.flatnonzero((xs >= field.left()) & (xs <= field.right())):
+        for number in np.flatnonzero((xs >= field.left()) & (xs <= field.right())).tolist():
             place = int(xs[number]) // _TOLD_APART
             if place not in shown or marks.ranks[number] < marks.ranks[shown[place]]:
-                shown[place] = int(number)
+                shown[place] = number
         for number in shown.values():
             draw_mark(painter, QPointF(float(xs[number]), _TOP / 2), marks.findings[number].severity, TEXT, 4.5)
         if selected is not None and selected in marks.findings:

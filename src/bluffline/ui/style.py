@@ -40,7 +40,8 @@ def percent(value: float, places: int = 1) -> str:
 def image_of(pixels: NDArray[np.uint32]) -> QImage:
     """An image that reads its pixels, (H, W) of bytes B, G, R, 255, where they are; they have to be kept as long as it is."""
     height, width = pixels.shape
-    return QImage(voidptr(pixels.ctypes.data), width, height, pixels.strides[0], QImage.Format.Format_RGB32)
+    at = voidptr(pixels.ctypes.data)
+    return QImage(at, width, height, pixels.strides[0], QImage.Format.Format_RGB32)  # type: ignore[call-overload,no-any-return]
 
 
 def signed(value: float, unit: str) -> str:

@@ -84,8 +84,8 @@ def with_figure(step: Step, field: str, value: float) -> Step:
     if place:
         whole = list(getattr(step, name))
         whole[int(place)] = value
-        return replace(step, **{name: tuple(whole)})
-    return replace(step, **{name: value})
+        return replace(step, **{name: tuple(whole)})  # type: ignore[arg-type]  # a figure's name is a field of its step
+    return replace(step, **{name: value})  # type: ignore[arg-type]
 
 
 def _tells(step: Step) -> bool:
@@ -122,7 +122,7 @@ class Figure(QDoubleSpinBox):
         self.setToolTip(f"Type, or turn the wheel; {nudges}; double-click resets")
         edit = self.lineEdit()
         assert edit is not None
-        edit.mouseDoubleClickEvent = self._double_clicked  # type: ignore[method-assign]
+        edit.mouseDoubleClickEvent = self._double_clicked  # type: ignore[method-assign,assignment]
 
     def _double_clicked(self, event: QMouseEvent | None) -> None:
         self.setValue(self._reset)

@@ -70,8 +70,9 @@ class Viewer(QObject):
         self.picture.area_moved.connect(self._move_area)
         self.picture.area_asked.connect(self._change_area)
         self.picture.path_drawn.connect(self._set_path)
-        self.frames.ready.connect(self._show, Qt.ConnectionType.QueuedConnection)
-        self.frames.failed.connect(self._failed, Qt.ConnectionType.QueuedConnection)
+        queued = Qt.ConnectionType.QueuedConnection
+        self.frames.ready.connect(self._show, queued)  # type: ignore[call-arg]  # PyQt's stubs leave it out
+        self.frames.failed.connect(self._failed, queued)  # type: ignore[call-arg]
         gauges.changed.connect(self.ask)
         self.look.changed.connect(self.ask)
 
