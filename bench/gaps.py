@@ -24,7 +24,7 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import SoftCeiling
 from bluffline.ui.desk import Desk
-from bluffline.ui.style import dress
+from bluffline.ui.style.style import dress
 
 FRAMES, SHOTS = 135_000, 1_200
 SIZE = 64, 48

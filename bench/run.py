@@ -43,7 +43,7 @@ from bluffline.signal.convert import convert
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, SoftCeiling, SoftFloor
 from bluffline.ui.desk import Desk
-from bluffline.ui.style import dress
+from bluffline.ui.style.style import dress
 
 FRAMES = 100
 CHART_FRAME = 75

@@ -21,9 +21,9 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import LevelRemap
 from bluffline.ui.desk import Desk
-from bluffline.ui.facts import FactsDialog, KeySheet, WriteDialog
-from bluffline.ui.line_up import SignalDialog
-from bluffline.ui.style import dress
+from bluffline.ui.dialogs.facts import FactsDialog, KeySheet, WriteDialog
+from bluffline.ui.dialogs.line_up import SignalDialog
+from bluffline.ui.style.style import dress
 
 _SECONDS = 300
 

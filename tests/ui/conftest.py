@@ -8,7 +8,7 @@ from PyQt6.QtCore import QTimer
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.desk import Desk
-from bluffline.ui.style import dress
+from bluffline.ui.style.style import dress
 
 WAIT = 120_000  # milliseconds; a slow machine compiles kernels here
 

@@ -1,7 +1,6 @@
 """Charts, cards, LUTs and carrying on, by mouse and keys on the offscreen platform."""
 
 import pytest
-from bluffline.ui.treatment import Figure
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
 
@@ -12,6 +11,7 @@ from bluffline.treat.bake import bake_cube
 from bluffline.treat.colour import Balance, Lut, NeutralScale, Straighten
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.steps import ChromaRein
+from bluffline.ui.ladder.steps import Figure
 from clips import signal
 
 WAIT = 60_000

@@ -5,7 +5,6 @@ import json
 import av
 import numpy as np
 import pytest
-from bluffline.ui.treatment import Figure
 from PIL import Image
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
@@ -14,10 +13,11 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.steps import ChromaRein, SoftCeiling
-from bluffline.ui.commands import COMMANDS, MENUS
-from bluffline.ui.facts import FactsDialog
-from bluffline.ui.key_sheet import KeySheet
-from bluffline.ui.write import WriteDialog
+from bluffline.ui.actions.commands import COMMANDS, MENUS
+from bluffline.ui.dialogs.facts import FactsDialog
+from bluffline.ui.dialogs.key_sheet import KeySheet
+from bluffline.ui.dialogs.write import WriteDialog
+from bluffline.ui.ladder.steps import Figure
 from clips import make_clip, numbered
 
 WAIT = 120_000
@@ -159,7 +159,7 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
 def test_two_gestures_are_two_and_a_refused_figure_returns_to_what_is_in_force(surveyed_desk, monkeypatch):
     desk = surveyed_desk
     now = [100.0]
-    monkeypatch.setattr("bluffline.ui.treatment.time.monotonic", lambda: now[0])
+    monkeypatch.setattr("bluffline.ui.ladder.steps.time.monotonic", lambda: now[0])
     desk.session.go_to(18)
     desk.session.add_step(ChromaRein)
     high = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ to"))

@@ -55,7 +55,7 @@ def other_clip(tmp_path):
 
 
 def test_a_legalise_that_ends_after_another_file_was_opened_gives_it_nothing(surveyed_desk, qtbot, hold, other_clip):
-    from bluffline.ui import long_work
+    from bluffline.ui.actions import long_work
 
     desk = surveyed_desk
     held = hold(long_work, "propose_all")
@@ -94,7 +94,7 @@ def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monke
 
 
 def test_an_error_in_a_frame_is_told_and_the_next_is_made(surveyed_desk, qtbot, monkeypatch):
-    from bluffline.ui import workers
+    from bluffline.ui.picture import workers
 
     desk, whole = surveyed_desk, workers.make_preview
 
@@ -113,7 +113,7 @@ def test_an_error_in_a_frame_is_told_and_the_next_is_made(surveyed_desk, qtbot, 
 
 
 def test_a_frame_of_the_file_before_is_not_shown_under_the_new_one(surveyed_desk, qtbot, hold, other_clip):
-    from bluffline.ui import workers
+    from bluffline.ui.picture import workers
 
     desk = surveyed_desk
     held = hold(workers, "make_preview")
@@ -141,7 +141,7 @@ def test_rules_that_ask_for_an_unknown_chart_change_nothing(surveyed_desk, tmp_p
 
 
 def test_a_running_proof_is_ended_only_if_the_operator_says_so(surveyed_desk, qtbot, hold, other_clip, tmp_path):
-    from bluffline.ui import long_work
+    from bluffline.ui.actions import long_work
 
     desk = surveyed_desk
     held = hold(long_work, "rehearse")
@@ -231,7 +231,7 @@ def test_a_second_desk_is_refused_and_neither_writes_over_the_other(surveyed_des
 
 
 def test_work_that_goes_on_while_its_programme_is_opened_again_is_not_lost(surveyed_desk, qtbot, hold, over_clip):
-    from bluffline.ui import long_work
+    from bluffline.ui.actions import long_work
 
     desk = surveyed_desk
     held = hold(long_work, "take_in")
@@ -244,7 +244,7 @@ def test_work_that_goes_on_while_its_programme_is_opened_again_is_not_lost(surve
 
 
 def test_what_is_opened_late_does_not_take_the_place_of_what_came_after(surveyed_desk, qtbot, hold, other_clip, over_clip):
-    from bluffline.ui import long_work
+    from bluffline.ui.actions import long_work
 
     desk = surveyed_desk
     held = hold(long_work, "take_in")
@@ -256,7 +256,7 @@ def test_what_is_opened_late_does_not_take_the_place_of_what_came_after(surveyed
 
 
 def test_rules_that_come_into_force_while_a_programme_is_opened_are_those_it_is_judged_by(desk, qtbot, hold, over_clip):
-    from bluffline.ui import long_work
+    from bluffline.ui.actions import long_work
 
     held = hold(long_work, "take_in")
     assert desk.open(over_clip)
@@ -293,7 +293,7 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
 
 
 def test_a_pick_goes_to_the_shot_that_it_was_made_in(surveyed_desk, qtbot, hold):
-    from bluffline.ui import charting
+    from bluffline.ui.chart import charting
 
     desk = surveyed_desk
     desk.session.add_area(Shape.RECTANGLE, [(10, 10), (200, 100)])

@@ -1,7 +1,6 @@
 """Gauges, areas, probe and comparison, by mouse and keys on the offscreen platform."""
 
 import pytest
-from bluffline.ui.gauges import title_of
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
@@ -16,8 +15,9 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import SoftCeiling
 from bluffline.ui.desk import Desk
-from bluffline.ui.line_up import SignalDialog
-from bluffline.ui.overview import ShotWidget
+from bluffline.ui.dialogs.line_up import SignalDialog
+from bluffline.ui.dialogs.overview import ShotWidget
+from bluffline.ui.gauges.gauge import title_of
 
 WAIT = 20_000
 LEFT = Qt.MouseButton.LeftButton
@@ -221,7 +221,7 @@ def test_the_picture_zooms_to_real_pixels_and_is_moved(surveyed_desk, qtbot):
 def test_guides_are_added_dragged_and_removed(surveyed_desk, qtbot, monkeypatch):
     desk = surveyed_desk
     gauge = desk.viewer.gauges[0]
-    monkeypatch.setattr("bluffline.ui.gauges.QInputDialog.getText", lambda *_: ("faces", True))
+    monkeypatch.setattr("bluffline.ui.gauges.gauge.QInputDialog.getText", lambda *_: ("faces", True))
     gauge.name_guide(50.0)
     assert desk.gauges.setup.guides[0].name == "faces"
     drag(qtbot, gauge, point(gauge, 0.5, 1 - 58 / 120), point(gauge, 0.5, 1 - 70 / 120))
@@ -233,7 +233,7 @@ def test_guides_are_added_dragged_and_removed(surveyed_desk, qtbot, monkeypatch)
 def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_path, monkeypatch):
     desk = surveyed_desk
     monkeypatch.setattr(
-        "bluffline.ui.measuring.QFileDialog.getSaveFileName", lambda parent, *_: (parent and str(tmp_path / "a.svg"), "")
+        "bluffline.ui.gauges.measuring.QFileDialog.getSaveFileName", lambda parent, *_: (parent and str(tmp_path / "a.svg"), "")
     )
     desk._actions["export-gauge"].trigger()
     assert (tmp_path / "a.svg").exists()
@@ -359,7 +359,9 @@ def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
     desk, picture = surveyed_desk, surveyed_desk.picture
     gauge, menus = desk.viewer.gauges[0], []
     desk.gauges.add_guide("faces", 50.0)
-    monkeypatch.setattr("bluffline.ui.gauges.QMenu.exec", lambda menu, *_: menus.append([a.text() for a in menu.actions()]))
+    monkeypatch.setattr(
+        "bluffline.ui.gauges.gauge.QMenu.exec", lambda menu, *_: menus.append([a.text() for a in menu.actions()])
+    )
     at = point(gauge, 0.5, 1 - 58 / 120)
     gauge.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, gauge.mapToGlobal(at)))
     assert (
@@ -370,7 +372,7 @@ def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
     at = point(picture, 0.25, 0.5)
     picture.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, picture.mapToGlobal(at)))
     assert menus[1] == ["Rename area 1 …", "Remove area 1"]
-    monkeypatch.setattr("bluffline.ui.viewer.QInputDialog.getText", lambda *_: ("card", True))
+    monkeypatch.setattr("bluffline.ui.picture.viewer.QInputDialog.getText", lambda *_: ("card", True))
     desk.viewer._change_area(0, "rename")
     assert desk.session.areas[0].name == "card"
 

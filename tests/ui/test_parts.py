@@ -18,12 +18,12 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.session.preview import AreaReading, Region, View
 from bluffline.signal.matrix import standard
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.ui.areas import AreasPanel, describe_reading
+from bluffline.ui.dialogs.target import TargetRows
 from bluffline.ui.header import Header
-from bluffline.ui.line import Line
-from bluffline.ui.style import dress, font, image_of, percent, signed
-from bluffline.ui.target import TargetRows
-from bluffline.ui.workers import FrameWorker
+from bluffline.ui.picture.readings import AreasPanel, describe_reading
+from bluffline.ui.picture.workers import FrameWorker
+from bluffline.ui.style.line import Line
+from bluffline.ui.style.style import dress, font, image_of, percent, signed
 from clips import signal, to_planes
 
 WAIT = 60_000

@@ -20,7 +20,7 @@ from bluffline.session.faults import fault_of
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.desk import Desk
-from bluffline.ui.style import dress
+from bluffline.ui.style.style import dress
 
 _PICTURE_TIMEOUT = 300_000  # milliseconds
 _TURN = 200  # milliseconds within which a signal is taken

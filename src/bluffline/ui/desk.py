@@ -25,23 +25,23 @@ from bluffline.session.gauges import GaugeModel
 from bluffline.session.looking import Field
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.ui.card import Card
-from bluffline.ui.chart_panel import WIDTH as CHART_WIDTH
-from bluffline.ui.charting import Charting
-from bluffline.ui.commands import COMMANDS, MENUS
-from bluffline.ui.findings import FindingsList
-from bluffline.ui.hands import Hands
+from bluffline.ui.actions.commands import COMMANDS, MENUS
+from bluffline.ui.actions.hands import Hands
+from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.programmes import Programmes
+from bluffline.ui.chart.charting import Charting
+from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
+from bluffline.ui.dialogs.key_sheet import KeySheet
+from bluffline.ui.dialogs.layout import asked
+from bluffline.ui.findings.rows import FindingsList
+from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
-from bluffline.ui.key_sheet import KeySheet
-from bluffline.ui.layout import asked
-from bluffline.ui.long_work import LongWork
-from bluffline.ui.measuring import Measuring
-from bluffline.ui.player import Player
-from bluffline.ui.programmes import Programmes
-from bluffline.ui.skyline import Skyline
-from bluffline.ui.style import percent
-from bluffline.ui.treatment import TreatmentPanel
-from bluffline.ui.viewer import Viewer
+from bluffline.ui.ladder.steps import TreatmentPanel
+from bluffline.ui.picture.player import Player
+from bluffline.ui.picture.viewer import Viewer
+from bluffline.ui.skyline.skyline import Skyline
+from bluffline.ui.style.card import Card
+from bluffline.ui.style.style import percent
 
 
 class Desk(QMainWindow):

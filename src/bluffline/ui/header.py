@@ -21,9 +21,9 @@ from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.faults import Fault, log_path
 from bluffline.session.session import Session
 from bluffline.signal.matrix import standard
-from bluffline.ui.layout import asked
-from bluffline.ui.line import Line
-from bluffline.ui.style import font
+from bluffline.ui.dialogs.layout import asked
+from bluffline.ui.style.line import Line
+from bluffline.ui.style.style import font
 
 _BAR_STEPS = 1000
 

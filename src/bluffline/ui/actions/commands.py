@@ -1,0 +1,178 @@
+"""Every command of the desk, declared once; menus, shortcuts and the key sheet are made from this list."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from bluffline.session.looking import Tool
+from bluffline.ui.actions.hands import Hands
+
+MENUS = ("Programme", "Go", "Treatment", "Chart", "View", "Gauges", "Areas", "Help")
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """What it is called, where it stands, its keys, what it does and when it can be done."""
+
+    id: str
+    menu: str
+    title: str
+    keys: tuple[str, ...]
+    do: Callable[[Hands], object]
+    enabled: Callable[[Hands], bool] = lambda hands: hands.session.programme is not None
+    apart: bool = False  # a line above it in the menu
+
+
+def _always(_: Hands) -> bool:
+    return True
+
+
+def _surveyed(hands: Hands) -> bool:
+    return hands.session.surveyed and hands.work.jobs.kind is None
+
+
+def _has_findings(hands: Hands) -> bool:
+    return bool(hands.session.findings)
+
+
+def _treated(hands: Hands) -> bool:
+    return bool(hands.session.treatment)
+
+
+def _has_aside(hands: Hands) -> bool:
+    return _surveyed(hands) and bool(hands.session.work.aside)
+
+
+def _coloured(hands: Hands) -> bool:
+    return bool(hands.charting.steps)
+
+
+def _charted(hands: Hands) -> bool:
+    return hands.charting.model.result is not None and _surveyed(hands)
+
+
+def _with_areas(hands: Hands) -> bool:
+    return _surveyed(hands) and bool(hands.session.areas)
+
+
+def _interlaced(hands: Hands) -> bool:
+    return hands.session.survey is not None and hands.session.source.interlaced
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("open", "Programme", "Open …", ("Ctrl+O",), lambda h: h.programmes.choose(), _always),
+    Command("open-demo", "Programme", "Open the demo programme", (), lambda h: h.programmes.open_demo(), _always),
+    Command("facts", "Programme", "Facts and overrides …", ("I",), lambda h: h.programmes.show_facts(), apart=True),
+    Command("survey", "Programme", "Survey again", ("Ctrl+R",), lambda h: h.programmes.survey_again()),
+    Command("cancel", "Programme", "Cancel, or put the tool down", ("Esc",), lambda h: h.window.cancel(), _always),
+    Command("bars", "Programme", "Bars check …", ("Ctrl+B",), lambda h: h.measuring.check_bars()),
+    Command("signal", "Programme", "Make a test signal …", ("Ctrl+T",), lambda h: h.work.make_signal(), _always),
+    Command("rules-file", "Programme", "Rules from a file …", (), lambda h: h.programmes.choose_rules(), _always),
+    Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda h: h.work.prove_and_write(), _surveyed, apart=True),
+    Command("save-work", "Programme", "Save the work …", ("Ctrl+S",), lambda h: h.work.ask_where_to_save()),
+    Command("quit", "Programme", "Quit", ("Ctrl+Q",), lambda h: h.window.close(), _always, apart=True),
+    Command("play", "Go", "Play or pause", ("Space", "K"), lambda h: h.player.toggle()),
+    Command("play-forward", "Go", "Play", ("L",), lambda h: h.player.play(1)),
+    Command("play-back", "Go", "Play backwards", ("J",), lambda h: h.player.play(-1)),
+    Command("next-frame", "Go", "Next frame", ("Right",), lambda h: h.player.step(1), apart=True),
+    Command("previous-frame", "Go", "Previous frame", ("Left",), lambda h: h.player.step(-1)),
+    Command("second-on", "Go", "One second on", ("Shift+Right",), lambda h: h.player.step_seconds(1)),
+    Command("second-back", "Go", "One second back", ("Shift+Left",), lambda h: h.player.step_seconds(-1)),
+    Command("next-finding", "Go", "Next finding", ("N",), lambda h: h.session.step_finding(1), _has_findings, apart=True),
+    Command("previous-finding", "Go", "Previous finding", ("P",), lambda h: h.session.step_finding(-1), _has_findings),
+    Command("next-shot", "Go", "Next shot", ("Down",), lambda h: h.session.step_shot(1)),
+    Command("previous-shot", "Go", "Previous shot", ("Up",), lambda h: h.session.step_shot(-1)),
+    Command("first-frame", "Go", "First frame", ("Home",), lambda h: h.session.go_to(0)),
+    Command("last-frame", "Go", "Last frame", ("End",), lambda h: h.session.go_to(1 << 60)),
+    Command("legalise", "Treatment", "Legalise", ("G",), lambda h: h.work.legalise(), _surveyed),
+    Command(
+        "bypass",
+        "Treatment",
+        "Bypass or restore the steps",
+        ("B",),
+        lambda h: h.session.bypass_shot(),
+        lambda h: bool(h.session.treatment),
+    ),
+    Command(
+        "reset",
+        "Treatment",
+        "Reset the shot",
+        ("Ctrl+Backspace",),
+        lambda h: h.session.reset_shot(),
+        lambda h: bool(h.session.treatment),
+    ),
+    Command(
+        "undo", "Treatment", "Undo", ("Ctrl+Z",), lambda h: h.session.undo(), lambda h: h.session.undoes is not None, apart=True
+    ),
+    Command(
+        "redo",
+        "Treatment",
+        "Redo",
+        ("Ctrl+Shift+Z", "Ctrl+Y"),
+        lambda h: h.session.redo(),
+        lambda h: h.session.redoes is not None,
+    ),
+    Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.charting.paste(), _treated, apart=True),
+    Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
+    Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
+    Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.give_aside(), _has_aside),
+    Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda h: h.charting.keep_stock(), _treated),
+    Command("put-stock", "Treatment", "Put a stock treatment …", (), lambda h: h.charting.put_stock(), _surveyed),
+    Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.charting.load_lut(), _surveyed, apart=True),
+    Command("save-lut", "Treatment", "Save the steps on colours …", ("Ctrl+L",), lambda h: h.charting.save_lut(), _coloured),
+    Command("bake", "Treatment", "Bake the steps on colours", ("Ctrl+K",), lambda h: h.charting.bake(), _coloured),
+    Command("chart", "Chart", "Chart panel", ("Shift+C",), lambda h: h.window.show_chart()),
+    Command("chart-find", "Chart", "Find the chart here", ("Ctrl+F",), lambda h: h.window.find_chart(), _surveyed),
+    Command("chart-place", "Chart", "Place its corners", ("Ctrl+H",), lambda h: h.window.place_chart(), _surveyed),
+    Command("chart-turn", "Chart", "Turn it by a quarter", ("Ctrl+J",), lambda h: h.charting.turn(), _surveyed),
+    Command("chart-give", "Chart", "Give the fit to this shot", ("Ctrl+G",), lambda h: h.charting.give(), _charted, apart=True),
+    Command("chart-carry", "Chart", "Carry the fit on …", ("Ctrl+Shift+G",), lambda h: h.charting.carry_on(), _charted),
+    Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda h: h.charting.neutral_pick(), _with_areas),
+    Command("coded", "Chart", "The same on coded values", (), lambda h: h.charting.neutral_pick(linear=False), _with_areas),
+    Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda h: h.charting.balance_by_light(), _surveyed),
+    Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda h: h.charting.three_point(), _with_areas),
+    Command("wipe", "View", "Wipe to the middle, to either picture", ("W",), lambda h: h.measuring.cycle_wipe()),
+    Command("turn-wipe", "View", "Turn the wipe", ("Shift+W",), lambda h: h.measuring.turn_wipe()),
+    Command("compare", "View", "Wipe, side by side, flip", ("C",), lambda h: h.viewer.look.next_of("compare")),
+    Command("flip", "View", "Flip to the other picture", ("F",), lambda h: h.measuring.flip()),
+    Command("pin", "View", "Pin this frame, or let it go", ("M",), lambda h: h.viewer.pin()),
+    Command("hatching", "View", "Hatching", ("H",), lambda h: h.viewer.look.toggle("hatching"), apart=True),
+    Command("zones", "View", "Zone map", ("Z",), lambda h: h.viewer.look.toggle("zones")),
+    Command("fields", "View", "Both fields, either", ("Shift+F",), lambda h: h.viewer.look.next_of("field"), _interlaced),
+    Command("picture-in", "View", "Zoom the picture: 1:1, 4:1", ("Ctrl++", "Ctrl+="), lambda h: h.measuring.zoom_picture(1)),
+    Command("picture-out", "View", "Zoom the picture out", ("Ctrl+-",), lambda h: h.measuring.zoom_picture(-1)),
+    Command("shots", "View", "Shots overview …", ("O",), lambda h: h.work.show_shots(), _surveyed),
+    Command("zoom-in", "View", "Zoom the skyline in", ("+", "="), lambda h: h.skyline.zoom_here(1 / 1.5), apart=True),
+    Command("zoom-out", "View", "Zoom the skyline out", ("-",), lambda h: h.skyline.zoom_here(1.5)),
+    Command("zoom-all", "View", "Show the whole skyline", ("0",), lambda h: h.skyline.show_all()),
+    Command("layout", "Gauges", "One gauge, two, four", ("Q",), lambda h: h.gauges.next_layout(), _always),
+    Command("beneath", "Gauges", "First gauge under the picture", ("U",), lambda h: h.measuring.gauge_beneath(), _always),
+    Command("window", "Gauges", "Four more in a second window", ("Shift+Q",), lambda h: h.viewer.open_window(), _always),
+    Command("unit", "Gauges", "Unit: %, mV, codes", ("X",), lambda h: h.gauges.next_unit(), _always, apart=True),
+    Command("stronger", "Gauges", "Stronger traces", ("]",), lambda h: h.gauges.strengthen(0.2), _always),
+    Command("fainter", "Gauges", "Fainter traces", ("[",), lambda h: h.gauges.strengthen(-0.2), _always),
+    Command("decades", "Gauges", "Histogram in decades", ("D",), lambda h: h.measuring.histogram_scale(), _always),
+    Command("gamut", "Gauges", "Gamut to mark on the diagram", ("T",), lambda h: h.measuring.next_gamut(), _always),
+    Command("luma-up", "Gauges", "Legal chroma at a higher luma", (".",), lambda h: h.gauges.shift_luma(5), _always),
+    Command("luma-down", "Gauges", "Legal chroma at a lower luma", (",",), lambda h: h.gauges.shift_luma(-5), _always),
+    Command("outline", "Gauges", "Source in outline over the traces", ("E",), lambda h: h.measuring.outline_source(), _always),
+    Command("isolate", "Gauges", "Isolate the column or line", ("V",), lambda h: h.viewer.look.next_of("isolate")),
+    Command("probe-size", "Gauges", "Probe: 1, 5, 11, 21 pixels square", ("Y",), lambda h: h.viewer.next_probe_size()),
+    Command("export-gauge", "Gauges", "Save the first gauge …", ("Ctrl+E",), lambda h: h.measuring.save_gauge(), apart=True),
+    Command("rectangle", "Areas", "Draw a rectangle", ("R",), lambda h: h.measuring.take_tool(Tool.RECTANGLE)),
+    Command("ellipse", "Areas", "Draw an ellipse", ("Shift+R",), lambda h: h.measuring.take_tool(Tool.ELLIPSE)),
+    Command("polygon", "Areas", "Draw a polygon", ("Ctrl+Shift+R",), lambda h: h.measuring.take_tool(Tool.POLYGON)),
+    Command("path", "Areas", "Draw a path to see it on the gauges", ("Shift+Y",), lambda h: h.measuring.take_tool(Tool.PATH)),
+    Command("taken", "Areas", "Gauges take areas, others, all", ("A",), lambda h: h.measuring.next_taken(), apart=True),
+    Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.window.show_keys(), _always),
+    Command("about", "Help", "About Bluffline", (), lambda h: h.window.show_about(), _always),
+)
+
+HELD_KEYS = (("S", "Hold to see the source"),)
+MOUSE = (
+    ("Skyline", "click or drag to go to a frame; wheel zooms; Shift and drag moves along; double-click shows all"),
+    ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, then drag moves it"),
+    ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
+    ("Chart", "drag a corner to where it is; point at a patch in the panel for all its figures"),
+    ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
+    ("Figures", "type, or turn the wheel; arrows nudge, Shift is finer; double-click resets"),
+)

@@ -1,0 +1,55 @@
+"""Who does what on the desk: for each subject the one controller that commands act by."""
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from bluffline.session.gauges import GaugeModel
+from bluffline.session.session import Session
+from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.programmes import Programmes
+from bluffline.ui.chart.charting import Charting
+from bluffline.ui.gauges.measuring import Measuring
+from bluffline.ui.picture.player import Player
+from bluffline.ui.picture.viewer import Viewer
+from bluffline.ui.skyline.skyline import Skyline
+
+
+class Window(Protocol):
+    """What the window itself does."""
+
+    def cancel(self) -> None:
+        """Stop what is running; else put down the tool in hand."""
+
+    def close(self) -> bool:
+        """Close it."""
+
+    def show_chart(self) -> None:
+        """Open the chart panel, or close it."""
+
+    def find_chart(self) -> None:
+        """Find the chart in view, with its panel open."""
+
+    def place_chart(self) -> None:
+        """Place the chart by hand, with its panel open."""
+
+    def show_keys(self) -> None:
+        """Show the key sheet."""
+
+    def show_about(self) -> None:
+        """Say what this is."""
+
+
+@dataclass(frozen=True)
+class Hands:
+    """The controllers."""
+
+    session: Session
+    programmes: Programmes
+    work: LongWork
+    player: Player
+    viewer: Viewer
+    measuring: Measuring
+    charting: Charting
+    gauges: GaugeModel
+    skyline: Skyline
+    window: Window

@@ -1,0 +1,340 @@
+"""Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
+
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import replace
+from fractions import Fraction
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from bluffline.errors import BlufflineError
+from bluffline.media.carriage import rehearse
+from bluffline.media.codecs import Codec, codec_for
+from bluffline.media.opening import shown
+from bluffline.media.signals import TestSignal, write_signal
+from bluffline.prove.monitor import Monitor, Progress
+from bluffline.prove.propose import Proposal
+from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
+from bluffline.prove.render import KeepUnreadable
+from bluffline.report.certificate import certificate_files
+from bluffline.rules.shots import Shot
+from bluffline.session.document import DocumentStore
+from bluffline.session.faults import fault_of
+from bluffline.session.hold import Hold
+from bluffline.session.jobs import Ended, Ending, Kind
+from bluffline.session.judging import Judged, survey_and_judge
+from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.overview import ShotCard, overview
+from bluffline.session.session import Session
+from bluffline.session.taking_in import Opened, take_in
+from bluffline.session.work import Work
+from bluffline.session.workfile import ENDING, save_work
+from bluffline.ui.dialogs.layout import asked, show_until_closed
+from bluffline.ui.dialogs.line_up import SignalDialog
+from bluffline.ui.dialogs.overview import ShotsDialog
+from bluffline.ui.dialogs.write import WriteDialog
+from bluffline.ui.header import Header
+from bluffline.ui.picture.workers import FrameWorker, JobRunner
+
+_FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
+_KEEP_AFTER = 250  # milliseconds of rest after which work is kept
+
+
+class LongWork(QObject):
+    """Runs one job at a time for the session and tells its results in the header."""
+
+    opened = pyqtSignal(object)  # Path
+    refused = pyqtSignal()  # what was to be opened can't be
+    survey_done = pyqtSignal()
+    proved = pyqtSignal(object)  # Proof
+    ended = pyqtSignal()  # a job has ended, well or not
+    _grown = pyqtSignal(object)  # Judged
+    _not_kept = pyqtSignal()
+
+    def __init__(self, session: Session, header: Header, frames: FrameWorker, window: QWidget) -> None:
+        super().__init__(window)
+        self.session, self._header, self._frames, self._window = session, header, frames, window
+        self.documents, self.surveys = DocumentStore(), SurveyStore()
+        self.runner = JobRunner(lambda: session.survey)
+        self.jobs = self.runner.jobs
+        # Opening and short work run beside the others: what is under control, and its survey, goes on.
+        self._opener, self._beside = JobRunner(), JobRunner(lambda: session.survey)
+        self.beside = self._beside.jobs
+        self._keeper = ThreadPoolExecutor(1, "bluffline-keeping")
+        self._kept: Future[bool] | None = None
+        self._not_kept.connect(lambda: self._header.say(self.documents.told))
+        self._hold: Hold | None = None
+        self._mark = ""
+        self._news = ""  # what is told once the survey is done
+        self._grown.connect(self._take_judged)
+        self._keeping = QTimer(self)
+        self._keeping.setSingleShot(True)
+        self._keeping.setInterval(_KEEP_AFTER)
+        self._keeping.timeout.connect(self._keep)
+        self.runner.progress.connect(self._progressed)
+        self.runner.ended.connect(self._ended)
+        self._opener.ended.connect(self._opening_ended)
+        self._beside.ended.connect(self._short_work_ended)
+
+    def changed(self) -> None:
+        """What was done to the programme has changed; it is kept as soon as there is rest."""
+        if self.session.programme is not None:
+            self._keeping.start()
+
+    def keep_now(self) -> None:
+        """Keep what still waits for rest, and wait until it is."""
+        if self._keeping.isActive():
+            self._keeping.stop()
+            self._keep()
+        if self._kept is not None:
+            self._kept.result()
+
+    def stop(self) -> None:
+        """End whatever runs, keep what has been done, and let another desk have the programme."""
+        self.keep_now()
+        self._keeper.shutdown()
+        for runner in (self._opener, self._beside, self.runner):
+            runner.jobs.stop()
+        if self._hold is not None:
+            self._hold.release()
+            self._hold = None
+
+    def clear_the_way(self) -> bool:
+        """Whether something else may begin: what runs makes way for it, but a proof only if the operator says so."""
+        if self.jobs.kind is not Kind.PROOF:
+            return True
+        if not self.ask("A proof is running. Stop it? Nothing of the file it writes will remain.", "Stop the proof"):
+            return False
+        self.jobs.stop()
+        self._header.end_progress()
+        return True
+
+    def ask(self, question: str, yes: str) -> bool:
+        """Ask the operator before something is lost."""
+        box = QMessageBox(QMessageBox.Icon.Question, "Bluffline", question, QMessageBox.StandardButton.Cancel, self._window)
+        agreed = box.addButton(yes, QMessageBox.ButtonRole.DestructiveRole)
+        asked(box)
+        return box.clickedButton() is agreed
+
+    def _keep(self) -> None:
+        """Keep what has been done to the programme, so that the next sitting goes on from there."""
+        session, programme = self.session, self.session.programme
+        if programme is not None:
+            self._kept = self._keeper.submit(self.documents.keep, programme.path, session.found, session.work, self._mark)
+            self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
+
+    def save_work(self, path: Path) -> None:
+        """Save the work on the programme as a file of its own."""
+        assert self.session.programme is not None
+        path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
+        try:
+            save_work(path, self.session.programme, self.session.found, self.session.work)
+        except (BlufflineError, OSError) as error:
+            self._header.fault(fault_of(error, "Saving the work"))
+        else:
+            self._header.say(f"{path.name} holds the work; opened beside the programme, here or elsewhere, it is taken up")
+
+    def ask_where_to_save(self) -> None:
+        """Ask where to, and save the work on the programme as a file of its own."""
+        assert self.session.programme is not None
+        beside = self.session.programme.path.with_suffix(ENDING)
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the work", str(beside), f"Work on a programme (*{ENDING})")
+        if name:
+            self.save_work(Path(name))
+
+    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
+        """Begin to open a programme, or the work on one; whether nothing stands in the way.
+
+        ``rate``: frames a second of numbered pictures; ``track``: the video track to take. What can't be opened is told, and
+        what was under control remains.
+        """
+        if not self.clear_the_way():
+            return False
+        self.keep_now()
+        rules, held = self.session.rules, self._hold
+
+        def job(_: Monitor) -> Opened:
+            return take_in(path, rules, self.documents, self.surveys, held, rate=rate, track=track)
+
+        self._header.say(f"Opening {shown(path.name)} …")
+        self._opener.jobs.start(Kind.OPENING, job, self._take)
+        return True
+
+    def _opening_ended(self, ended: Ended) -> None:
+        if self._opener.jobs.settle(ended) and ended.fault is not None:
+            self._header.fault(ended.fault)
+            self.refused.emit()
+
+    def _short_work_ended(self, ended: Ended) -> None:
+        if self.beside.settle(ended) and ended.fault is not None:
+            self._header.fault(ended.fault)
+
+    def _take(self, opened: Opened) -> None:
+        """Take over what was opened, and survey it."""
+        if not self.clear_the_way():
+            if opened.hold is not self._hold:
+                opened.hold.release()
+            return
+        self.keep_now()
+        if opened.mark == self._mark and opened.brought is None:
+            opened = replace(opened, kept=(self.session.work, self.session.found))  # with what was done while it was opened
+        if self._hold is not None and self._hold is not opened.hold:
+            self._hold.release()
+        self._hold, self._mark = opened.hold, opened.mark
+        self.session.take(opened)
+        self._news = opened.told
+        if (work := self.session.work) != Work() and not self._news:
+            done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
+            self._news = f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)"
+        self.opened.emit(opened.programme.path)
+        self.survey()
+
+    def survey(self, *, anew: bool = False) -> None:
+        """Run the session's survey, drawing what it has measured as it grows.
+
+        ``anew``: even where the same was measured before.
+        """
+        survey, session, mark = self.session.survey, self.session, self._mark
+        if survey is None:
+            return
+        judge = session.judge
+
+        def run(monitor: Monitor) -> Judged:
+            fresh = anew or not self.surveys.fill(survey, mark)
+            if fresh:
+                self._frames.wait_until_idle(_FRAME_FIRST)
+            judged = survey_and_judge(judge, lambda: session.work.cuts, monitor, self._grown.emit)
+            if fresh:
+                self.surveys.keep(survey, mark)
+            return judged
+
+        self._header.say("")
+        self.jobs.start(Kind.SURVEY, run, self._surveyed)
+
+    def _take_judged(self, judged: Judged) -> None:
+        self.session.take_judged(judged)
+
+    def _surveyed(self, judged: Judged) -> None:
+        set_aside = len(self.session.work.aside)
+        self.session.take_judged(judged)
+        if (more := len(self.session.work.aside) - set_aside) > 0:
+            shots = f"The work on {more} shot{'s' if more > 1 else ''} that are no more"
+            self._news = f"{shots} is kept aside: “Give what was kept aside” gives it to the shot in view"
+        if self._news:
+            self._header.say(self._news)
+            self._news = ""
+        self.survey_done.emit()
+
+    def legalise(self) -> None:
+        """Propose the least treatment for every shot that needs one."""
+        survey = self.session.survey
+        if survey is None or not self.session.surveyed or self.jobs.kind is not None:
+            return
+        shots, findings, treatments = list(self.session.shots), list(self.session.findings), self.session.treatments
+
+        def job(monitor: Monitor) -> list[Proposal]:
+            return propose_all(survey, shots, findings, monitor, treatments)
+
+        self.jobs.start(Kind.LEGALISE, job, partial(self._accept, shots))
+
+    def _accept(self, shots: list[Shot], proposals: list[Proposal]) -> None:
+        still = self.session.still([proposal.shot for proposal in proposals], shots)  # they may be divided otherwise by now
+        self.session.accept([replace(each, shot=still[each.shot]) for each in proposals if each.shot in still])
+        count = len(still)
+        if count:
+            told = f"{count} shot{'s' if count > 1 else ''}"
+            self._header.say(f"Legalise: the least treatment for {told}; each can be undone by itself (Ctrl+Z)")
+        else:
+            self._header.say("Legalise: nothing has to be fixed")
+
+    def prove_and_write(self) -> None:
+        """Ask where to, then write, read back and prove."""
+        dialog = WriteDialog(self.session, self._window)
+        if asked(dialog):
+            self.start_proof(dialog.rows.target, dialog.rows.codec.name, dialog.keep, drop_tracks=dialog.drop_tracks)
+
+    def start_proof(self, target: Path, codec: str, keep: KeepUnreadable | None = None, *, drop_tracks: bool = False) -> None:
+        """Write ``target`` in the background and prove it.
+
+        ``keep``: what is written for frames that can't be read; ``drop_tracks``: leave out those that can't be carried.
+        """
+        survey = self.session.survey
+        assert survey is not None
+        chosen = codec_for(target, codec)
+        shots, treatments = list(self.session.shots), dict(self.session.treatments)
+
+        def job(monitor: Monitor) -> Proof:
+            carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
+            return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, certificate_files)
+
+        self.jobs.start(Kind.PROOF, job, self._tell_proof)
+
+    def _tell_proof(self, proof: Proof) -> None:
+        rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
+        name, certificate = proof.request.target.name, certificate_paths(proof.request.target)[-1].name
+        if proof.legal:
+            self._header.say(f"{name} is proved legal ({rounds}); certificate: {certificate}")
+        elif proof.unreadable:
+            self._header.say(f"{name} is {proof.verdict}; see {certificate}")
+        else:
+            self._header.say(f"{name} is still not legal after {rounds}; see {certificate}")
+        self.proved.emit(proof)
+
+    def show_shots(self) -> None:
+        """Make a card of every shot and show them all."""
+        session = self.session
+        survey, shots, findings, treatments = session.survey, list(session.shots), list(session.findings), session.treatments
+        if survey is None or not session.surveyed:
+            return
+
+        def job(monitor: Monitor) -> list[ShotCard]:
+            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"))
+
+        self.jobs.start(Kind.SHOTS, job, self._show_cards)
+
+    def _show_cards(self, cards: list[ShotCard]) -> None:
+        assert self.session.programme is not None
+        self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.shot, self._window)
+        self.shots_dialog.chosen.connect(self.session.go_to)
+        show_until_closed(self.shots_dialog)
+
+    def make_signal(self) -> None:
+        """Ask which test signal to make, make it and open it."""
+        if not self.clear_the_way():
+            return
+        dialog = SignalDialog(self._window)
+        if asked(dialog):
+            self.write_test_signal(dialog.signal, dialog.rows.target, dialog.rows.codec, dialog.settings)
+
+    def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
+        """Write a test signal in the background and open it."""
+
+        def job(monitor: Monitor) -> Path:
+            tell = partial(monitor.at, "Test signal")
+            write_signal(signal, target, codec, tell=tell, **settings)  # type: ignore[arg-type]
+            return target
+
+        self.jobs.start(Kind.SIGNAL, job, self.open)
+
+    def _progressed(self, progress: Progress) -> None:
+        if self.jobs.kind is not None:  # what was told last may arrive after the end
+            self._header.show_progress(progress)
+
+    def _ended(self, ended: Ended) -> None:
+        if self.jobs.is_under_way(ended.ticket):
+            self._header.end_progress()
+        counts = self.jobs.settle(ended)
+        if counts and ended.fault is not None:
+            self._header.fault(ended.fault)
+        elif counts and ended.ending is Ending.CANCELLED:
+            self._cancelled(ended.ticket.kind)
+        if self.jobs.kind is None:
+            self.ended.emit()
+
+    def _cancelled(self, kind: Kind) -> None:
+        if kind is Kind.SURVEY:
+            self._header.say("Survey stopped; Survey again starts it anew")
+        else:
+            self._header.say("Stopped; nothing was left behind")

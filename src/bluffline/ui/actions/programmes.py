@@ -1,0 +1,92 @@
+"""What the operator does to take a programme under control, and by which rules and facts."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from bluffline.demo import demo_clip
+from bluffline.errors import BlufflineError
+from bluffline.rules.rulefile import load_rules
+from bluffline.session.jobs import Kind
+from bluffline.session.settings import Settings
+from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.dialogs.facts import FactsDialog
+from bluffline.ui.dialogs.layout import asked
+
+
+class Programmes:
+    """Acts on the session by way of its long work; ``say`` tells the operator what can't be done."""
+
+    def __init__(self, work: LongWork, settings: Settings, say: Callable[[str], None], window: QWidget) -> None:
+        self.session, self._work, self._settings, self._say, self._window = work.session, work, settings, say, window
+        work.opened.connect(settings.opened)
+
+    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
+        """Take a programme under control, or the work on one; whether nothing stands in the way.
+
+        A file that can't be read is told about and changes nothing. ``rate``: frames a second of numbered pictures;
+        ``track``: the video track to take.
+        """
+        return self._work.open(path, rate=rate, track=track)
+
+    def open_demo(self) -> None:
+        """Take the demo programme under control."""
+        self.open(demo_clip())
+
+    def choose(self) -> None:
+        """Ask for a file and open it."""
+        kinds = "Programmes, and work on them (*)"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a programme", str(Path.cwd()), kinds)
+        if name:
+            self.open(Path(name))
+
+    def choose_rules(self, name: str = "") -> None:
+        """Put other rules in force: those named, or a file asked for."""
+        if not name:
+            name, _ = QFileDialog.getOpenFileName(self._window, "Rules from a file", str(Path.cwd()), "Rule files (*.toml)")
+        if not name or not self._work.clear_the_way():
+            return
+        try:
+            self.session.survey_again(rules=load_rules(name))
+        except BlufflineError as error:
+            self._say(str(error))
+            return
+        self._settings.rules = name
+        self._settings.save()
+        self._work.survey()
+
+    def survey_again(self) -> None:
+        """Survey anew; a survey that runs already is the one that was asked for."""
+        if self._work.jobs.kind is not Kind.SURVEY and self._work.clear_the_way():
+            self.session.survey_again()
+            self._work.survey(anew=True)
+
+    def show_facts(self) -> None:
+        """Show what the file says of itself, and take the operator's word against it."""
+        dialog = FactsDialog(self.session, self._window)
+        if not asked(dialog):
+            return
+        said = dialog.overrides
+        if dialog.reopened is not None:
+            assert self.session.programme is not None
+            self.open(self.session.programme.path, **dialog.reopened)  # type: ignore[arg-type]
+        elif self._work.clear_the_way():
+            self.session.survey_again(signal_range=said.signal_range, matrix=said.matrix, region=said.region)
+            self._work.survey()
+            self.session.treatment_changed.tell()
+
+    def split_shot(self) -> None:
+        """Let a shot begin at the frame in view."""
+        self._divide(self.session.split_shot)
+
+    def join_shot(self) -> None:
+        """Make the shot in view one with the shot before it."""
+        self._divide(self.session.join_shot)
+
+    def _divide(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except BlufflineError as error:
+            self._say(str(error))

@@ -1,0 +1,141 @@
+"""What the file says of itself, and the operator's word against it."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QSpinBox,
+    QWidget,
+)
+
+from bluffline.measure.region import Region
+from bluffline.session.session import Session
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
+from bluffline.ui.dialogs.layout import ask_buttons, dim, lay_out
+
+_RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
+
+
+@dataclass(frozen=True)
+class Overrides:
+    """The operator's word on a programme."""
+
+    signal_range: Range
+    matrix: Matrix
+    region: Region
+
+
+class FactsDialog(QDialog):
+    """What the file says of itself, what was assumed, and the operator's word against either."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Programme: facts and overrides")
+        programme, survey = session.programme, session.survey
+        assert programme is not None and survey is not None
+        source = survey.source
+        form = QFormLayout()
+        form.setHorizontalSpacing(18)
+        form.setVerticalSpacing(5)
+
+        def fact(name: str, text: str) -> None:
+            label = QLabel(text)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            label.setWordWrap(True)
+            form.addRow(dim(name), label)
+
+        def told(name: str, text: str) -> str:
+            return f"{text} (assumed by size: the file does not say)" if name in source.assumed else f"{text} (tagged)"
+
+        fact("File", str(programme.path))
+        fact("Container, codec", f"{programme.container}; {programme.codec} {programme.profile}".rstrip())
+        fact("Picture", f"{source.width}×{source.height}, {source.sampling} {source.bit_depth}-bit, {programme.pixel_format}")
+        scan = "interlaced, top field first" if source.top_field_first else "interlaced, bottom field first"
+        rate = f"{float(programme.frame_rate):.6g} frames/s, {scan if source.interlaced else 'progressive'}"
+        fact("Rate and scan", rate + "".join(f"; {note.lower()}" for note in programme.notes))
+        fact("Length", f"{programme.frame_count} frames, {programme.label(0)} to {programme.label(programme.frame_count - 1)}")
+        fact("Primaries", told("primaries", source.primaries))
+        fact("Transfer", told("transfer", source.transfer))
+        tracks = "; ".join(f"{track.kind}: {track.description}" for track in programme.tracks)
+        fact("Other tracks", tracks or "none")
+        self._programme = programme
+        self._track, self._rate = QComboBox(), QComboBox()
+        for number in programme.video_tracks:
+            self._track.addItem(f"Track {number}", number)
+        self._track.setCurrentIndex(self._track.findData(programme.picture))
+        self._rates = sorted({*_RATES, programme.frame_rate})
+        self._rate.addItems([f"{float(rate):.6g} frames/s" for rate in self._rates])
+        self._rate.setCurrentIndex(self._rates.index(programme.frame_rate))
+        if self._track.count() > 1:
+            form.addRow(dim("Picture track"), self._beside(self._track, "another is opened and surveyed anew"))
+        if programme.opening.numbered:
+            form.addRow(dim("Rate"), self._beside(self._rate, "pictures in files of their own don't say it"))
+        self._range, self._matrix = QComboBox(), QComboBox()
+        for box, kinds, value, name in (
+            (self._range, Range, source.range, "range"),
+            (self._matrix, Matrix, source.matrix, "matrix"),
+        ):
+            for kind in kinds:
+                box.addItem(str(kind), kind)
+            box.setCurrentIndex(list(kinds).index(value))
+            form.addRow(dim(name.capitalize()), self._beside(box, self._standing(session, name)))
+        self._edges = [QSpinBox() for _ in range(4)]
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        bounds = (source.width, source.height, source.width, source.height)
+        for edge, label, at, most in zip(
+            self._edges, ("x", "y", "width", "height"), survey.region.as_list(), bounds, strict=True
+        ):
+            edge.setRange(2 if label in {"width", "height"} else 0, most)
+            edge.setSingleStep(2)
+            edge.setSuffix(" px")
+            edge.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            edge.setValue(at)
+            edge.setAccessibleName(f"Active picture {label}")
+            line.addWidget(dim(label))
+            line.addWidget(edge)
+        line.addStretch(1)
+        form.addRow(dim("Active picture"), line)
+        lay_out(self, form, ask_buttons(self, "Apply and survey again"))
+        self.setMinimumWidth(640)
+
+    @staticmethod
+    def _beside(box: QComboBox, words: str) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(10)
+        line.addWidget(box)
+        line.addWidget(dim(words))
+        line.addStretch(1)
+        return line
+
+    @staticmethod
+    def _standing(session: Session, name: str) -> str:
+        assert session.programme is not None
+        tagged = session.programme.format
+        if getattr(session.source, name) != getattr(tagged, name):
+            return f"your word; the file was taken as {getattr(tagged, name)}"
+        return "assumed: the file does not say" if name in session.source.assumed else "tagged in the file, or your word"
+
+    @property
+    def reopened(self) -> dict[str, object] | None:
+        """How the programme is to be opened anew, by the words of `probe`: by another track or rate; None where by neither."""
+        track, rate = self._track.currentData(), self._rates[self._rate.currentIndex()]
+        if track == self._programme.picture and rate == self._programme.frame_rate:
+            return None
+        return {"track": track, "rate": rate if self._programme.opening.numbered else None}
+
+    @property
+    def overrides(self) -> Overrides:
+        """What the operator says."""
+        x, y, width, height = (box.value() for box in self._edges)
+        x, y = x - x % 2, y - y % 2
+        width = min(width, self._edges[2].maximum() - x)
+        height = min(height, self._edges[3].maximum() - y)
+        return Overrides(self._range.currentData(), self._matrix.currentData(), Region(x, y, max(width, 2), max(height, 2)))

@@ -1,0 +1,74 @@
+"""The key sheet: every key on one page, made from the commands."""
+
+from fractions import Fraction
+
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QWidget,
+)
+
+from bluffline.ui.actions.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
+from bluffline.ui.dialogs.layout import close_button, dim, lay_out
+from bluffline.ui.style.style import font
+
+_RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
+
+
+class KeySheet(QDialog):
+    """Every key on one page."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        columns = QHBoxLayout()
+        columns.setSpacing(22)
+        for group in (("Go", "Help"), ("Treatment", "Chart"), ("View", "Areas"), ("Programme", "Gauges")):
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(12)
+            grid.setVerticalSpacing(4)
+            row = 0
+            for menu in MENUS:
+                if menu not in group:
+                    continue
+                row = self._heading(grid, row, menu)
+                for command in COMMANDS:
+                    if command.menu == menu and command.keys:
+                        keys = ", ".join(
+                            QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys
+                        )
+                        row = self._line(grid, row, keys, command.title.removesuffix(" …"))
+                if menu == "View":
+                    for key, text in HELD_KEYS:
+                        row = self._line(grid, row, key, text)
+            grid.setRowStretch(row, 1)
+            columns.addLayout(grid)
+        mouse = QGridLayout()
+        mouse.setHorizontalSpacing(16)
+        mouse.setVerticalSpacing(4)
+        row = self._heading(mouse, 0, "Mouse")
+        for place, text in MOUSE:
+            row = self._line(mouse, row, place, text)
+        mouse.setColumnStretch(1, 1)
+        lay_out(self, columns, mouse, close_button(self))
+
+    @staticmethod
+    def _heading(grid: QGridLayout, row: int, text: str) -> int:
+        label = QLabel(text)
+        label.setFont(font(13, bold=True))
+        label.setContentsMargins(0, 10 if row else 0, 0, 2)
+        grid.addWidget(label, row, 0, 1, 2)
+        return row + 1
+
+    @staticmethod
+    def _line(grid: QGridLayout, row: int, keys: str, text: str) -> int:
+        key = QLabel(keys)
+        key.setFont(font(12, mono=True))
+        grid.addWidget(key, row, 0)
+        told = dim(text)
+        told.setFont(font(12))
+        grid.addWidget(told, row, 1)
+        return row + 1

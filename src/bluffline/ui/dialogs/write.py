@@ -1,0 +1,120 @@
+"""What to write, and what would be lost by it."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QLabel,
+    QWidget,
+)
+
+from bluffline.errors import WriteError
+from bluffline.media.carriage import Carriage, rehearse
+from bluffline.media.codecs import Codec, written_format
+from bluffline.media.writer import refuse_source_as_target
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.prove import frame_list
+from bluffline.prove.render import KeepUnreadable
+from bluffline.prove.survey import unreadable_frames
+from bluffline.session.jobs import Ended, Kind
+from bluffline.session.session import Session
+from bluffline.ui.dialogs.layout import cancel_button, dim, lay_out
+from bluffline.ui.dialogs.target import TargetRows
+from bluffline.ui.picture.workers import JobRunner
+
+_RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
+
+
+class WriteDialog(QDialog):
+    """Where the legal file goes and in which codec; what would go wrong is said before anything is written."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Prove and write")
+        assert session.programme is not None and session.survey is not None
+        self._programme, self._source, self._format = session.programme, session.programme.path, session.source
+        self._looking, self._looked = JobRunner(), dict[tuple[str, str, bool], Carriage | str]()
+        self._looking.ended.connect(self._looked_at)
+        self.carried = dim("")
+        self.carried.setWordWrap(True)
+        unreadable = unreadable_frames(session.survey)
+        self._keep = QComboBox()
+        for text, way in (("Hold the last good frame", KeepUnreadable.HOLD), ("Black", KeepUnreadable.BLACK)):
+            self._keep.addItem(text, way)
+        self._drop = QCheckBox("Leave out those that the file can't carry")
+        self._drop.toggled.connect(lambda _: self.rows.look())
+        treated = len(session.treatments)
+        start = self._source.with_name(f"{self._source.stem}-legal.mov")
+        self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
+        words = QLabel(
+            f"{treated} of {len(session.shots)} shots are treated; every other frame is handed on as it stands. The file is "
+            "written, read back, and measured again by the same rules; where coding overshoots, it is written again with "
+            "more margin, at most four times. The source is not touched."
+        )
+        words.setWordWrap(True)
+        words.setProperty("role", "dim")
+        form = QFormLayout()
+        form.setHorizontalSpacing(18)
+        self.rows.add_to(form)
+        if self._programme.tracks:
+            form.addRow(dim("Other tracks"), self._drop)
+        if unreadable:
+            form.addRow(dim("Unreadable frames"), self._keep)
+            words.setText(
+                f"{words.text()} {len(unreadable)} frames can't be read ({frame_list(unreadable)}): the file can be "
+                "written, but not proved."
+            )
+        self._unreadable = bool(unreadable)
+        buttons = cancel_button(self)
+        self.rows.add_button(buttons, "Write unproved" if unreadable else "Prove and write")
+        lay_out(self, words, form, self.rows.trouble, self.carried, buttons)
+        self.setMinimumWidth(640)
+
+    @property
+    def keep(self) -> KeepUnreadable | None:
+        """What is to be written for frames that can't be read, if there are any."""
+        return KeepUnreadable(self._keep.currentData()) if self._unreadable else None
+
+    @property
+    def drop_tracks(self) -> bool:
+        """Whether tracks that the file can't carry are to be left out."""
+        return self._drop.isChecked()
+
+    def done(self, result: int) -> None:
+        self._looking.jobs.stop()
+        super().done(result)
+
+    def _refuse(self, target: Path, codec: Codec) -> None:
+        refuse_source_as_target(self._source, target)
+        written_format(self._format, codec)
+        self._look_at(codec, target)
+        found = self._looked.get((codec.name, target.suffix.lower(), self.drop_tracks))
+        self.carried.setText(
+            "Looking at what the file will carry …" if found is None
+            else "" if isinstance(found, str)
+            else " ".join(found.losses) or "Sound, other tracks, timecode and tags are carried over."
+        )  # fmt: skip
+        if isinstance(found, str):
+            raise WriteError(found)
+
+    def _look_at(self, codec: Codec, target: Path) -> None:
+        """Rehearse a codec and an ending once, away from the window."""
+        key = codec.name, target.suffix.lower(), self.drop_tracks
+        if key in self._looked or self._looking.jobs.kind is not None:
+            return
+
+        def job(_: Monitor) -> Carriage:
+            return rehearse(self._programme, self._format, codec, target, drop_tracks=key[-1])
+
+        self._key = key
+        self._looking.jobs.start(Kind.REHEARSAL, job, lambda found: self._looked.update({key: found}))
+
+    def _looked_at(self, ended: Ended) -> None:
+        if self._looking.jobs.settle(ended):
+            if ended.fault is not None:
+                self._looked[self._key] = ended.fault.sentence
+            self.rows.look()

@@ -1,0 +1,1 @@
+"""The findings and their marks."""

@@ -1,0 +1,1 @@
+"""The gauges: drawn, set up, exported."""

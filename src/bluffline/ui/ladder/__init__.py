@@ -1,0 +1,1 @@
+"""The steps of the shot in view."""

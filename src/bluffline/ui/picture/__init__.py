@@ -1,0 +1,1 @@
+"""The picture: shown, compared, measured, drawn upon, played."""

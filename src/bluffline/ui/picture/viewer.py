@@ -1,0 +1,322 @@
+"""Looking: asks for frames as they are to be seen, hands them to picture and gauges, ties the probe to both."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, QPoint, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QInputDialog, QLineEdit
+
+from bluffline.draw.places import Box, pixels_at, places_of
+from bluffline.draw.scale import Unit
+from bluffline.errors import SettingsError
+from bluffline.figures import figure
+from bluffline.measure.areas import Shape, Taken
+from bluffline.measure.reading import Reading, read_square, stored_codes
+from bluffline.measure.scopes import Kind
+from bluffline.session.faults import Fault
+from bluffline.session.gauges import PROBE_SIZES, GaugeModel
+from bluffline.session.looking import Field, Isolate, LookModel
+from bluffline.session.preview import GaugeView, PinnedFrame, Preview, View
+from bluffline.session.session import Session
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.ui.gauges.board import GaugeBoard, GaugeCard, GaugeWindow
+from bluffline.ui.gauges.gauge import Gauge
+from bluffline.ui.picture.picture import PictureView, Point
+from bluffline.ui.picture.readings import AreasPanel
+from bluffline.ui.picture.workers import FrameWorker
+from bluffline.ui.style.line import Line
+from bluffline.ui.style.style import font
+
+_PATH_POINTS = 200
+_HINT = "Point at the picture to read a pixel; drag on a gauge to see which pixels stand there"
+
+
+class Viewer(QObject):
+    """The picture, the gauges, and the frames for both."""
+
+    shown_changed = pyqtSignal(int)
+    failed = pyqtSignal(object)  # Fault
+
+    def __init__(self, session: Session, gauges: GaugeModel, playing: Callable[[], bool]) -> None:
+        super().__init__()
+        self.session, self.model, self._playing = session, gauges, playing
+        self.look = LookModel()
+        self.frames = FrameWorker()
+        self._first_request = 0
+        self.picture = PictureView(self.look)
+        self.board = GaugeBoard(session, gauges)
+        self.window: GaugeWindow | None = None
+        self.actions: list[QAction] = []  # what the second window's keys do as well
+        self.panel = AreasPanel()
+        self.probe_line = Line(font(12), right=False)
+        self.probe_line.setText(_HINT)
+        self.probe_line.setAccessibleName("What the probe reads")
+        self.preview: Preview | None = None
+        self.shown = -1
+        self.held_source = False
+        self._asked: list[Gauge] = []
+        self._treat_key: object = None
+        self._frame_treatment: FrameTreatment | None = None
+        self._path: list[Point] | None = None
+        self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+        for gauge in (card.gauge for card in self.board.cards):
+            self._connect_gauge(gauge)
+        self.board.rearranged.connect(self.ask)
+        self.picture.resized.connect(self._resized)
+        self.picture.hovered.connect(self._hovered)
+        self.picture.area_drawn.connect(self._add_area)
+        self.picture.area_moved.connect(self._move_area)
+        self.picture.area_asked.connect(self._change_area)
+        self.picture.path_drawn.connect(self._set_path)
+        queued = Qt.ConnectionType.QueuedConnection
+        self.frames.ready.connect(self._show, queued)  # type: ignore[call-arg]  # PyQt's stubs leave it out
+        self.frames.failed.connect(self._failed, queued)  # type: ignore[call-arg]
+        gauges.changed.connect(self.ask)
+        self.look.changed.connect(self.ask)
+
+    def _connect_gauge(self, gauge: Gauge) -> None:
+        gauge.resized.connect(self._resized)
+        gauge.pointed.connect(self._pointed)
+
+    def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
+        """Mark on gauges of colour where patches stand and where they ought to."""
+        self._targets = targets
+        for gauge in self.gauges:
+            gauge.show_targets(targets)
+
+    # Frames --------------------------------------------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """A programme has come under control."""
+        programme = self.session.programme
+        assert programme is not None
+        self._first_request = self.frames.set_programme(programme)
+        self.shown, self.preview = -1, None
+        self._path = None
+        for gauge in self.gauges:
+            gauge.clear()
+        self.picture.set_shape(self.session.source.width, self.session.source.height)
+        self.picture.say("Reading the first frame")
+        self.ask()
+
+    @property
+    def cards(self) -> list[GaugeCard]:
+        """The card of every gauge, on the desk and in the second window."""
+        return self.board.cards + (self.window.board.cards if self.window is not None else [])
+
+    @property
+    def gauges(self) -> list[Gauge]:
+        """Every gauge in sight."""
+        return [card.gauge for card in self.cards if not card.isHidden()]
+
+    def ask(self) -> None:
+        """Ask for the frame in view, as it is to be shown now."""
+        if self.session.survey is None:
+            return
+        self.picture.show_areas(self.session.areas)
+        self._asked = self.gauges
+        self.frames.ask(self.session.frame, self._view(), ahead=self._playing())
+
+    def _view(self) -> View:
+        session, look, setup = self.session, self.look.state, self.model.setup
+        assert session.survey is not None
+        source = session.source
+        key = session.treatment, source
+        if key != self._treat_key or self._frame_treatment is None:
+            self._treat_key, self._frame_treatment = (
+                key,
+                FrameTreatment(session.treatment, source, region=session.survey.region, draft=True),
+            )
+        ratio = self.picture.devicePixelRatioF()
+        areas, probe = session.areas, self.picture.probe
+        column, line = (None, None) if probe is None else (int(probe[0]), int(probe[1]))
+        isolated = {Isolate.COLUMN: (column, None), Isolate.LINE: (None, line)}.get(look.isolate, (None, None))
+        return View(
+            source=source,
+            region=session.survey.region,
+            limits=session.rules.limits,
+            treatment=self._frame_treatment,
+            picture_size=_pixels(self.picture.box, ratio),
+            gauges=tuple(GaugeView(gauge.kind, _pixels(gauge.field, ratio)) for gauge in self._asked),
+            look=setup.look,
+            gamut=setup.gamut or session.rules.gamut,
+            rules=session.rules,
+            hatching=look.hatching,
+            zones=look.zones,
+            line_field={Field.FIRST: 0, Field.SECOND: 1}.get(look.field) if source.interlaced else None,
+            window=self.picture.window_shown,
+            areas=areas,
+            taken=setup.taken if areas else Taken.WHOLE,
+            isolated=isolated,
+            gauges_show_source=self.held_source,
+            pinned=look.pinned,
+            outline_source=setup.outline_source,
+        )
+
+    def _failed(self, request: int, fault: Fault) -> None:
+        if request >= self._first_request:
+            self.picture.say(fault.sentence)
+            self.failed.emit(fault)
+
+    def _show(self, request: int, preview: Preview) -> None:
+        if request < self._first_request:
+            return  # of the programme before
+        self.shown, self.preview = preview.frame, preview
+        self.picture.show_preview(preview)
+        if preview.readable:
+            for gauge, (trace, pixels) in zip(self._asked, preview.gauges, strict=False):
+                gauge.show_trace(trace, pixels)
+        else:
+            for gauge in self.gauges:
+                gauge.clear()
+        for gauge in self.gauges:
+            gauge.show_targets(self._targets)
+        self.panel.show_readings(preview.readings, self.session.source, self.model.setup.unit)
+        self._show_probe()
+        self.shown_changed.emit(preview.frame)
+
+    def hold_source(self, held: bool) -> None:
+        """Show the source on picture and gauges, for as long as it is held."""
+        if held != self.held_source:
+            self.held_source = held
+            self.picture.set_source_only(held)
+            self.ask()
+
+    def pin(self) -> None:
+        """Keep the frame in view, as its gauges read it, for comparison; or let go of the one that is kept."""
+        if self.look.state.pinned is not None:
+            self.look.change(pinned=None)
+        elif self.preview is not None and self.preview.signal is not None and self.session.programme is not None:
+            planes = tuple(plane.copy() for plane in self.preview.signal.planes)
+            programme = self.session.programme
+            title = f"pinned: {programme.title}, {programme.label(self.preview.frame)}"
+            self.look.change(pinned=PinnedFrame(title, planes, self.session.source))  # type: ignore[arg-type]
+
+    # Where gauges stand --------------------------------------------------------------------------------------------
+
+    def _resized(self) -> None:
+        self.align()
+        self.ask()
+
+    def align(self) -> None:
+        """Let the gauge beneath the picture stand column for column under it."""
+        gauge, setup = self.board.cards[0].gauge, self.model.setup
+        if not setup.beneath:
+            gauge.align(None)
+            return
+        box = self.picture.box
+        corner = gauge.mapFromGlobal(self.picture.mapToGlobal(QPoint(box.left(), 0)))
+        gauge.align(QRect(corner.x(), 0, box.width(), 1))
+
+    def open_window(self) -> None:
+        """Open the second window of gauges, or close it."""
+        if self.window is not None:
+            self.window.close()
+            return
+        self.window = GaugeWindow(self.session, self.model)
+        for card in self.window.board.cards:
+            self._connect_gauge(card.gauge)
+        self.window.addActions(self.actions)
+        self.window.closed.connect(self._window_closed)
+        self.window.show()
+        self.ask()
+
+    def _window_closed(self) -> None:
+        window, self.window = self.window, None
+        if window is not None:
+            self.model.changed.disconnect(window.board.refresh)
+            window.deleteLater()
+        self.ask()
+
+    # The probe, both ways ------------------------------------------------------------------------------------------
+
+    def _hovered(self, pixel: Point | None) -> None:
+        if self.look.state.isolate is not Isolate.NOTHING:
+            self.ask()
+        self._show_probe()
+
+    def next_probe_size(self) -> None:
+        """The next size of the square that the probe averages."""
+        place = PROBE_SIZES.index(self.model.setup.probe_size) if self.model.setup.probe_size in PROBE_SIZES else 0
+        self.model.change(probe_size=PROBE_SIZES[(place + 1) % len(PROBE_SIZES)])
+
+    def read(self, pixel: Point) -> Reading | None:
+        """What the probe reads about a pixel of the frame that the gauges show."""
+        if self.preview is None or self.preview.signal is None:
+            return None
+        return read_square(self.preview.signal, int(pixel[0]), int(pixel[1]), self.model.setup.probe_size)
+
+    def _show_probe(self) -> None:
+        pixel = self.picture.probe
+        signal = self.preview.signal if self.preview is not None else None
+        if signal is None:
+            return
+        source = self.session.source
+        points = self._path or ([pixel] if pixel is not None else [])
+        points = points[:: max(len(points) // _PATH_POINTS, 1)]
+        readings = [(reading, point) for point in points if (reading := self.read(point)) is not None]
+        for gauge in self.gauges:
+            gauge.show_places([places_of(gauge.kind, source, reading, point[0]) for reading, point in readings])
+        if pixel is None or not readings:
+            self.probe_line.setText(_HINT)
+            return
+        reading, (x, y) = readings[-1] if self._path is None else (self.read(pixel), pixel)
+        if reading is not None:
+            self.probe_line.setText(self._told(reading, int(x), int(y)))
+
+    def _told(self, reading: Reading, x: int, y: int) -> str:
+        assert self.preview is not None and self.preview.signal is not None
+        source, size, unit = self.session.source, self.model.setup.probe_size, self.model.setup.unit
+        names = ("R′", "G′", "B′") if source.sampling == "R′G′B′" else ("Y′", "Cb", "Cr")
+        codes = " ".join(f"{n} {c}" for n, c in zip(names, stored_codes(self.preview.signal, x, y), strict=True))
+        percent = source.levels.percent
+        levels = " ".join(
+            f"{name} {unit.bare(percent(code), source)}"
+            for name, code in zip(("Y′", "R′", "G′", "B′"), (reading.luma, *reading.rgb), strict=True)
+        )
+        also = f" · {Unit.MILLIVOLT.text(percent(reading.luma), source)}" if unit is not Unit.MILLIVOLT else ""
+        also += f" · {figure(percent(reading.luma), '.1f')} %" if unit is not Unit.PERCENT else ""
+        square = "pixel" if size == 1 else f"{size}×{size} about"
+        return f"{square} {x}, {y} · codes {codes} · {levels} {unit}{also}"
+
+    def _pointed(self, kind: Kind, box: Box | None) -> None:
+        """Show on the picture which pixels stand where the operator points on a gauge."""
+        signal = self.preview.signal if self.preview is not None else None
+        self.picture.highlight(None if box is None or signal is None else pixels_at(kind, signal, box))
+
+    # Areas ---------------------------------------------------------------------------------------------------------
+
+    def _set_path(self, points: list[Point] | None) -> None:
+        self._path = points
+        self._show_probe()
+
+    def _add_area(self, shape: Shape, points: list[Point]) -> None:
+        try:
+            self.session.add_area(shape, points)
+        except SettingsError as error:
+            self.probe_line.setText(str(error))
+
+    def _move_area(self, number: int, across: float, down: float, alone: bool, gesture: str) -> None:
+        self.session.move_area(number, across, down, only_here=alone, gesture=gesture)
+
+    def _change_area(self, number: int, act: str) -> None:
+        if act == "remove":
+            self.session.remove_area(number)
+            return
+        name, given = QInputDialog.getText(
+            self.picture, "Area", "Name of the area", QLineEdit.EchoMode.Normal, self.session.areas[number].name
+        )
+        if given and name.strip():
+            self.session.rename_area(number, name.strip())
+
+    def close(self) -> None:
+        """End what runs beside the desk."""
+        if self.window is not None:
+            self.window.close()
+        self.frames.stop()
+
+
+def _pixels(box: QRect, ratio: float) -> tuple[int, int]:
+    return max(int(box.width() * ratio), 1), max(int(box.height() * ratio), 1)

@@ -1,0 +1,331 @@
+"""The skyline: the extremes of every frame along the whole programme, as one silhouette."""
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from bluffline.draw.trace_kernels import silhouette
+from bluffline.rules.findings import Finding, Severity
+from bluffline.session.session import Session
+from bluffline.ui.findings.marks import draw_mark
+from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
+
+LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
+_LEFT, _TOP, _FOOT = 52, 20, 20
+_NARROWEST = 10  # frames across at the closest zoom
+_MARK = 13  # pixels from one mark of a shot to the next
+_TOLD_APART = 6  # pixels that two things are apart at the least, to be told apart
+X = TypeVar("X", float, NDArray[np.float64])
+
+
+class Skyline(QWidget):
+    """Draws the session's extremes; a click or drag goes to a frame, the wheel zooms about the pointer."""
+
+    frame_chosen = pyqtSignal(int)
+    finding_chosen = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._start, self._end = 0.0, 1.0
+        self._image: QImage | None = None
+        self._drawn: tuple[object, QPixmap] | None = None
+        self._marked = _Marks.of([])
+        self._pan_from: tuple[float, float] | None = None
+        self.setMinimumHeight(132)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Skyline of the programme")
+        self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
+        session.programme_changed.connect(self.show_all)
+        session.survey_changed.connect(self._redraw)
+        session.treatment_changed.connect(self._redraw)
+        session.place_changed.connect(self._follow)
+
+    def sizeHint(self) -> QSize:
+        return QSize(1240, 140)
+
+    # Place ---------------------------------------------------------------------------------------------------------
+
+    @property
+    def _count(self) -> int:
+        return self._session.programme.frame_count if self._session.programme else 1
+
+    @property
+    def _field(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - 8, 1), max(self.height() - _TOP - _FOOT, 1))
+
+    def x_of(self, frame: X) -> X:
+        """Where a frame, or each of many, begins, in widget pixels."""
+        return self._field.left() + (frame - self._start) / (self._end - self._start) * self._field.width()
+
+    def frame_at(self, x: float) -> int:
+        """The frame drawn at a widget pixel."""
+        frame = self._start + (x - self._field.left()) / self._field.width() * (self._end - self._start)
+        return int(min(max(frame, 0), self._count - 1))
+
+    def _y_of(self, value: float) -> float:
+        return self._field.bottom() - (value - LOW) / (HIGH - LOW) * self._field.height()
+
+    def show_all(self) -> None:
+        """Zoom out to the whole programme."""
+        self._start, self._end = 0.0, float(self._count)
+        self._redraw()
+
+    def zoom(self, factor: float, about: float) -> None:
+        """Show ``factor`` times as much, keeping the frame ``about`` where it is."""
+        span = min(max((self._end - self._start) * factor, min(_NARROWEST, self._count)), self._count)
+        part = (about - self._start) / (self._end - self._start)
+        self._move_to(about - part * span, span)
+
+    def zoom_here(self, factor: float) -> None:
+        """The same about the frame in view."""
+        self.zoom(factor, self._session.frame)
+
+    def _move_to(self, start: float, span: float) -> None:
+        self._start = min(max(start, 0.0), self._count - span)
+        self._end = self._start + span
+        self._redraw()
+
+    def _follow(self) -> None:
+        frame, span = self._session.frame, self._end - self._start
+        if not self._start <= frame < self._end:
+            self._move_to(frame - span / 4, span)
+        self.update()
+
+    # Hands ---------------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        shifted = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if event.button() == Qt.MouseButton.MiddleButton or shifted:
+            self._pan_from = event.position().x(), self._start
+            return
+        finding = self._mark_at(event.position())
+        if finding is not None:
+            self.finding_chosen.emit(finding)
+        elif self._session.programme is not None:
+            self.frame_chosen.emit(self.frame_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pan_from is not None:
+            x, start = self._pan_from
+            span = self._end - self._start
+            self._move_to(start - (event.position().x() - x) / self._field.width() * span, span)
+        elif self._session.programme is not None and event.position().y() > _TOP:
+            self.frame_chosen.emit(self.frame_at(event.position().x()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._pan_from = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.show_all()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        about = self._start + (event.position().x() - self._field.left()) / self._field.width() * (self._end - self._start)
+        self.zoom(0.8 ** (event.angleDelta().y() / 120), about)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+            self.zoom(1.5 if event.key() == Qt.Key.Key_Minus else 1 / 1.5, self._session.frame)
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._redraw()
+
+    def mark_place(self, finding: Finding) -> QPointF:
+        """Where a finding's mark stands."""
+        marks = self._marks()
+        return QPointF(float(self._xs_of(marks)[marks.findings.index(finding)]), _TOP / 2)
+
+    def _marks(self) -> "_Marks":
+        if self._marked.findings is not self._session.findings:
+            self._marked = _Marks.of(self._session.findings)
+        return self._marked
+
+    def _xs_of(self, marks: "_Marks") -> NDArray[np.float64]:
+        return self.x_of(marks.middles) + marks.shifts
+
+    def _mark_at(self, place: QPointF) -> Finding | None:
+        marks = self._marks()
+        if place.y() > _TOP or not marks.findings:
+            return None
+        off = np.abs(self._xs_of(marks) - place.x())
+        nearest = int(off.argmin())
+        return marks.findings[nearest] if off[nearest] <= 8 else None
+
+    # Drawing -------------------------------------------------------------------------------------------------------
+
+    def _redraw(self) -> None:
+        self._image = self._drawn = None
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        field = self._field
+        if self._session.programme is None:
+            painter.fillRect(field, WELL)
+            painter.setPen(DIM)
+            painter.setFont(font(14))
+            painter.drawText(field, Qt.AlignmentFlag.AlignCenter, "Open a programme, or drop a file anywhere on the desk")
+            return
+        painter.drawPixmap(0, 0, self._still(field))
+        self._draw_place(painter, field)
+
+    def _still(self, field: QRectF) -> QPixmap:
+        """All but the place in view, which alone moves while the programme plays; drawn again when anything of it changes."""
+        key = self._session.shot, self._session.selected, self.devicePixelRatioF()
+        if self._drawn is None or self._drawn[0] != key:
+            drawn = QPixmap(self.size() * key[2])
+            drawn.setDevicePixelRatio(key[2])
+            drawn.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(drawn)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(field, WELL)
+            self._draw_scale(painter, field)
+            if self._image is None:
+                self._image = self._silhouette(int(field.width()), int(field.height()))
+            if self._image is not None:
+                painter.drawImage(field.topLeft(), self._image)
+            self._draw_limits(painter, field)
+            self._draw_shots(painter, field)
+            self._draw_marks(painter, field)
+            painter.end()
+            self._drawn = key, drawn
+        return self._drawn[1]
+
+    def _draw_scale(self, painter: QPainter, field: QRectF) -> None:
+        painter.setFont(font(11, mono=True))
+        painter.setPen(DIM)
+        for value in (0, 50, 100):
+            box = QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16)
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value} %")
+
+    def _silhouette(self, width: int, height: int) -> QImage | None:
+        columns = self._session.source_columns()
+        first = (self._start + np.arange(width) * (self._end - self._start) / width).astype(np.int64)
+        taken = first[first < len(columns.get("y_max", ()))]
+        if not len(taken):
+            return None
+        span = max(int(np.ceil((self._end - self._start) / width)), 1)
+        limits = self._session.rules.limits
+        image = np.full((height, width), WELL.red(), np.uint8)
+        silhouette(  # type: ignore[call-arg]  # a kernel's own arguments are not declared to the type checker
+            *(_extremes(each, taken, span) for each in (columns, self._session.treated_columns())),
+            np.linspace(HIGH, LOW, height), np.array([*limits.luma, *limits.rgb]), image,
+        )  # fmt: skip
+        drawn = QImage(image.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
+        return drawn.copy()  # the copy owns its pixels
+
+    def _draw_limits(self, painter: QPainter, field: QRectF) -> None:
+        limits = self._session.rules.limits
+        for values, colour in ((limits.rgb, QColor(150, 150, 150)), (limits.luma, TEXT)):
+            pen = QPen(colour, 1.0)
+            pen.setDashPattern([5, 4] if colour is TEXT else [2, 4])
+            painter.setPen(pen)
+            for value in values:
+                y = round(self._y_of(value)) + 0.5
+                painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
+
+    def _draw_marks(self, painter: QPainter, field: QRectF) -> None:
+        """The findings in view; of those too close to be told apart the gravest, and in any case the selected one."""
+        marks, selected = self._marks(), self._session.selected
+        xs = self._xs_of(marks)
+        shown: dict[int, int] = {}
+        for number in np.flatnonzero((xs >= field.left()) & (xs <= field.right())).tolist():
+            place = int(xs[number]) // _TOLD_APART
+            if place not in shown or marks.ranks[number] < marks.ranks[shown[place]]:
+                shown[place] = number
+        for number in shown.values():
+            draw_mark(painter, QPointF(float(xs[number]), _TOP / 2), marks.findings[number].severity, TEXT, 4.5)
+        if selected is not None and selected in marks.findings:
+            draw_mark(painter, self.mark_place(selected), selected.severity, TINT, 4.5)
+
+    def _draw_shots(self, painter: QPainter, field: QRectF) -> None:
+        """Where shots meet, and their numbers, as far as there is room to tell them apart."""
+        painter.setFont(font(11))
+        shots, here = self._session.shots, self._session.shot
+        lefts = self.x_of(np.array([shot.first for shot in shots], np.float64))
+        rights = self.x_of(np.array([shot.last + 1 for shot in shots], np.float64))
+        wide = rights - np.maximum(lefts, field.left()) > _TOLD_APART
+        for number in np.flatnonzero(wide & (rights >= field.left()) & (lefts <= field.right())):
+            left, right = float(lefts[number]), float(rights[number])
+            if number and left > field.left():
+                painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
+            painter.setPen(TINT if number == here else DIM)
+            left = max(left, field.left())
+            label = f"shot {number + 1}" if right - left > 52 else str(number + 1)
+            if right - left > painter.fontMetrics().horizontalAdvance(label) + 4:
+                painter.drawText(QPointF(left + 4, field.bottom() + 14), label)
+
+    def _draw_place(self, painter: QPainter, field: QRectF) -> None:
+        x = self.x_of(self._session.frame + 0.5)
+        if not field.left() <= x <= field.right():
+            return
+        painter.setPen(QPen(TINT, 1.5))
+        painter.drawLine(QPointF(x, field.top()), QPointF(x, field.bottom()))
+        painter.setBrush(TINT)
+        painter.drawPolygon(
+            QPolygonF([QPointF(x - 5, field.bottom() + 6), QPointF(x + 5, field.bottom() + 6), QPointF(x, field.bottom())])
+        )
+        painter.setPen(LINE)
+
+
+@dataclass(frozen=True, eq=False)
+class _Marks:
+    """Where findings are marked: the frames in their middle, (N,), shifted by pixels so that those of one shot stand apart.
+
+    ``ranks``: the gravest have 0.
+    """
+
+    findings: list[Finding]
+    middles: NDArray[np.float64]
+    shifts: NDArray[np.float64]
+    ranks: list[int]
+
+    @classmethod
+    def of(cls, findings: list[Finding]) -> "_Marks":
+        """Marks of findings, those of a shot one after the other."""
+        counts = Counter(finding.shot for finding in findings)
+        seen: Counter[int] = Counter()
+        shifts = np.zeros(len(findings))
+        for number, finding in enumerate(findings):
+            shifts[number] = (seen[finding.shot] - (counts[finding.shot] - 1) / 2) * _MARK
+            seen[finding.shot] += 1
+        middles = np.array([(finding.first_frame + finding.last_frame + 1) / 2 for finding in findings])
+        order = list(Severity)
+        return cls(findings, middles, shifts, [order.index(finding.severity) for finding in findings])
+
+
+def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
+    """(4, W) luma low and high, R′G′B′ low and high over ``span`` frames from each of ``first``, which rise."""
+    if span == 1:
+        return np.stack([columns[name][first] for name in ("y_min", "y_max", "rgb_min", "rgb_max")])
+    end = min(int(first[-1]) + span, len(columns["y_max"]))
+    return np.stack([
+        fold.reduceat(columns[name][:end], first)
+        for name, fold in (("y_min", np.minimum), ("y_max", np.maximum), ("rgb_min", np.minimum), ("rgb_max", np.maximum))
+    ])  # fmt: skip
