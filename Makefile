@@ -38,7 +38,7 @@ $(READY): requirements.lock pyproject.toml
 	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@echo "Compiling the measuring loops, about a minute; it is done once."
-	$(BIN)/python -m bluffline.session.warm
+	$(BIN)/python -m bluffline.view.warm
 	$(BIN)/python -m compileall -q src
 	@touch $@
 

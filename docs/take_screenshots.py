@@ -16,7 +16,7 @@ from bluffline.demo import demo_clip
 from bluffline.draw.graticule import Guide
 from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument, Kind
-from bluffline.session.looking import Compare
+from bluffline.view.looking import Compare
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import LevelRemap

@@ -12,7 +12,7 @@ from bluffline.errors import SettingsError
 from bluffline.measure.scopes import MODES, Kind
 from bluffline.session.event import Event
 from bluffline.session.gauges import LAYOUTS, GaugeModel, GaugeSetup
-from bluffline.session.looking import Compare, Field, LookModel
+from bluffline.view.looking import Compare, Field, LookModel
 
 KINDS = [Kind(instrument, mode) for instrument, modes in MODES.items() for mode in modes]
 

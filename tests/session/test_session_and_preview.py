@@ -14,14 +14,14 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
-from bluffline.session import preview_kernels, zones
-from bluffline.session.overview import overview
-from bluffline.session.preview import GaugeView, PinnedFrame, View, make_preview
 from bluffline.session.session import STEP_KINDS, Session
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
+from bluffline.view import preview_kernels, zones
+from bluffline.view.overview import overview
+from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
 from clips import signal, to_planes
 
 LIMITS = Limits((-1.0, 103.0), (-5.0, 105.0))

@@ -10,7 +10,6 @@ from bluffline.measure.scopes import MODES, Instrument, Kind
 from bluffline.media.codecs import CODECS
 from bluffline.media.signals import SIGNALS
 from bluffline.prove import survey
-from bluffline.session.looking import Compare, Tool
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import SoftCeiling
@@ -18,6 +17,7 @@ from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.overview import ShotWidget
 from bluffline.ui.gauges.gauge import title_of
+from bluffline.view.looking import Compare, Tool
 
 WAIT = 20_000
 LEFT = Qt.MouseButton.LeftButton

@@ -15,7 +15,6 @@ from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
 from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import load_rules
-from bluffline.session.preview import AreaReading, Region, View
 from bluffline.signal.matrix import standard
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.ui.dialogs.target import TargetRows
@@ -24,6 +23,7 @@ from bluffline.ui.picture.readings import AreasPanel, describe_reading
 from bluffline.ui.picture.workers import FrameWorker
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import dress, font, image_of, percent, signed
+from bluffline.view.preview import AreaReading, Region, View
 from clips import signal, to_planes
 
 WAIT = 60_000

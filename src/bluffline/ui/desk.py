@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 from bluffline import __version__
 from bluffline.figures import figure
 from bluffline.session.gauges import GaugeModel
-from bluffline.session.looking import Field
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.actions.commands import COMMANDS, MENUS
@@ -42,6 +41,7 @@ from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
 from bluffline.ui.style.card import Card
 from bluffline.ui.style.style import percent
+from bluffline.view.looking import Field
 
 
 class Desk(QMainWindow):

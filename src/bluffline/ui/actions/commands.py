@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from bluffline.session.looking import Tool
 from bluffline.ui.actions.hands import Hands
+from bluffline.view.looking import Tool
 
 MENUS = ("Programme", "Go", "Treatment", "Chart", "View", "Gauges", "Areas", "Help")
 

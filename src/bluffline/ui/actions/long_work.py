@@ -26,7 +26,6 @@ from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.judging import Judged, survey_and_judge
 from bluffline.session.kept_surveys import SurveyStore
-from bluffline.session.overview import ShotCard, overview
 from bluffline.session.session import Session
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
@@ -37,6 +36,7 @@ from bluffline.ui.dialogs.overview import ShotsDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.picture.workers import FrameWorker, JobRunner
+from bluffline.view.overview import ShotCard, overview
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept

@@ -5,9 +5,9 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from bluffline.media.programme import Programme
-from bluffline.session.overview import THUMB_WIDTH, WAVE_HEIGHT, ShotCard
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.style.style import CARD, DIM, TEXT, TINT, font, image_of
+from bluffline.view.overview import THUMB_WIDTH, WAVE_HEIGHT, ShotCard
 
 _ACROSS = 3
 _GAP, _HEAD, _FOOT = 6, 22, 22

@@ -15,7 +15,6 @@ from bluffline.report.gauge import save_gauge
 from bluffline.session import jobs
 from bluffline.session.gauges import SLOTS
 from bluffline.session.jobs import Jobs
-from bluffline.session.looking import Compare, Tool
 from bluffline.signal.colorimetry import GAMUTS
 from bluffline.signal.matrix import standard
 from bluffline.ui.dialogs.layout import show_until_closed
@@ -23,6 +22,7 @@ from bluffline.ui.dialogs.line_up import BarsDialog
 from bluffline.ui.gauges.gauge import title_of
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.style.style import percent
+from bluffline.view.looking import Compare, Tool
 
 
 class Measuring:

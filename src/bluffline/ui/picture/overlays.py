@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from bluffline.measure.areas import Area, Shape
-from bluffline.session.zones import ZONES, swatch
 from bluffline.ui.style.style import TEXT, font, image_of
+from bluffline.view.zones import ZONES, swatch
 
 Point = tuple[float, float]
 

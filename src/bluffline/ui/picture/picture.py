@@ -24,11 +24,11 @@ from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Layout
 from bluffline.measure.areas import Area, Shape
 from bluffline.measure.region import Region
-from bluffline.session.looking import Compare, Looking, LookModel, Tool
-from bluffline.session.preview import Preview, ScreenPicture
 from bluffline.ui.chart.marks import ChartMarks
 from bluffline.ui.picture.overlays import distance, label, outline, stroke, zone_key
 from bluffline.ui.style.style import SURROUND, TEXT, TINT, font, image_of
+from bluffline.view.looking import Compare, Looking, LookModel, Tool
+from bluffline.view.preview import Preview, ScreenPicture
 
 _GRIP = 9
 Point = tuple[float, float]

@@ -6,9 +6,9 @@ from PyQt6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 from bluffline.draw.scale import Unit
 from bluffline.figures import figure
 from bluffline.measure.reading import Reading
-from bluffline.session.preview import AreaReading
 from bluffline.signal.format import SignalFormat
 from bluffline.ui.style.style import font, signed
+from bluffline.view.preview import AreaReading
 
 
 class AreasPanel(QScrollArea):

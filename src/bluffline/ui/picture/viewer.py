@@ -17,8 +17,6 @@ from bluffline.measure.reading import Reading, read_square, stored_codes
 from bluffline.measure.scopes import Kind
 from bluffline.session.faults import Fault
 from bluffline.session.gauges import PROBE_SIZES, GaugeModel
-from bluffline.session.looking import Field, Isolate, LookModel
-from bluffline.session.preview import GaugeView, PinnedFrame, Preview, View
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.ui.gauges.board import GaugeBoard, GaugeCard, GaugeWindow
@@ -28,6 +26,8 @@ from bluffline.ui.picture.readings import AreasPanel
 from bluffline.ui.picture.workers import FrameWorker
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
+from bluffline.view.looking import Field, Isolate, LookModel
+from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View
 
 _PATH_POINTS = 200
 _HINT = "Point at the picture to read a pixel; drag on a gauge to see which pixels stand there"

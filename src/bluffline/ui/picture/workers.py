@@ -9,7 +9,7 @@ from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.session.faults import fault_of
 from bluffline.session.jobs import Jobs
-from bluffline.session.preview import Preview, View, make_preview
+from bluffline.view.preview import Preview, View, make_preview
 
 _AHEAD = 6  # frames made ready before they are asked for, while the programme plays
 

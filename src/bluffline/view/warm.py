@@ -1,4 +1,4 @@
-"""Compiles the loops that a first programme would wait for: ``python -m bluffline.session.warm``, once at set-up."""
+"""Compiles the loops that a first programme would wait for: ``python -m bluffline.view.warm``, once at set-up."""
 
 from dataclasses import replace
 
@@ -13,10 +13,10 @@ from bluffline.measure.scopes import MODES, Kind
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.rules.rulefile import load_rules
-from bluffline.session.preview import GaugeView, PinnedFrame, View, make_preview
 from bluffline.signal.format import SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
 
 _GAUGES = tuple(GaugeView(Kind(instrument, mode), (64, 64)) for instrument, modes in MODES.items() for mode in modes)
 _SKY = 300  # of the demo's frames one with clipped highlights, so that their shape is looked at

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.session import preview_kernels as kernels
+from bluffline.view import preview_kernels as kernels
 
 _OPAQUE = 0xFF000000
 

@@ -18,11 +18,11 @@ from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rulefile import Rules
-from bluffline.session import preview_kernels as kernels
-from bluffline.session import zones
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.view import preview_kernels as kernels
+from bluffline.view import zones
 
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="bluffline-preview")
 

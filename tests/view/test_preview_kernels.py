@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from bluffline.session import preview_kernels as kernels
 from bluffline.signal.matrix import ChromaGains, Matrix, ycbcr_to_rgb
+from bluffline.view import preview_kernels as kernels
 
 BOTH = pytest.mark.parametrize("how", [lambda kernel: kernel, lambda kernel: kernel.py_func], ids=["compiled", "plain"])
 WHITE, BLACK, GREY = 0xFFFFFFFF, 0xFF000000, 0xFF808080

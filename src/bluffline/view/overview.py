@@ -13,9 +13,9 @@ from bluffline.media.reader import Reader
 from bluffline.prove.survey import Survey
 from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
-from bluffline.session.preview import View, screen_picture
 from bluffline.session.work import Treatments
 from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.view.preview import View, screen_picture
 
 THUMB_WIDTH, WAVE_WIDTH, WAVE_HEIGHT = 176, 176, 56
 Image = NDArray[np.uint32]

@@ -6,7 +6,7 @@ from typing import Any
 
 from bluffline.measure.region import Region
 from bluffline.session.event import Event
-from bluffline.session.preview import PinnedFrame
+from bluffline.view.preview import PinnedFrame
 
 ZOOMS = (0, 1, 4)  # 0: the whole picture; else screen pixels for each pixel of it
 
