@@ -107,21 +107,21 @@ def gap_times(folder: Path) -> None:
     idle = sorted(heart.during(lambda: None) for _ in range(10))
     print(f"with nothing to do: away for {idle[5]:.0f} ms (at most {idle[-1]:.0f}), which is the machine's own")
     middle = session.shots[SHOTS // 2].first
-    session.go_to(middle)
-    session.add_step(SoftCeiling)
-    ceiling = session.treatment[0]
+    session.place.go_to(middle)
+    session.document.add_step(SoftCeiling)
+    ceiling = session.document.treatment[0]
     assert isinstance(ceiling, SoftCeiling)
     for name, act in (
         (
             "a nudge of a figure",
-            lambda: session.replace_step(0, replace(ceiling, knee=ceiling.knee - 2)),
+            lambda: session.document.replace_step(0, replace(ceiling, knee=ceiling.knee - 2)),
         ),
-        ("the next finding", lambda: session.step_finding(1)),
-        ("the next shot", lambda: session.step_shot(1)),
-        ("a split of a shot", lambda: (session.go_to(session.frame + 20), session.split_shot())),
-        ("undo of it", session.undo),
-        ("every shot treated", lambda: session.paste(range(len(session.shots)), (ceiling,), "bench")),
-        ("a nudge with all treated", lambda: session.set_treatment(session.shot, (ceiling, ceiling), "bench")),
+        ("the next finding", lambda: session.place.step_finding(1)),
+        ("the next shot", lambda: session.place.step_shot(1)),
+        ("a split of a shot", lambda: (session.place.go_to(session.place.frame + 20), session.document.split_shot())),
+        ("undo of it", session.document.undo),
+        ("every shot treated", lambda: session.document.paste(range(len(session.shots)), (ceiling,), "bench")),
+        ("a nudge with all treated", lambda: session.document.set_treatment(session.place.shot, (ceiling, ceiling), "bench")),
         ("the skyline zoomed", lambda: desk.skyline.zoom_here(1 / 1.5)),
     ):
         times = sorted(heart.during(act) for _ in range(5))

@@ -232,11 +232,11 @@ def desk_times(clip: Path, scratch: Path) -> None:
     wait(desk.survey_done, lambda: desk.open(clip))
     box = desk.picture.box
     desk.resize(desk.width() + 960 - box.width(), desk.height() + max(540 - box.height(), 0))
-    desk.session.set_treatment(desk.session.shot, STEPS, "bench")
+    desk.session.document.set_treatment(desk.session.place.shot, STEPS, "bench")
     application.processEvents()
 
     def change(limit: float) -> None:
-        wait(desk.frame_shown, lambda: desk.session.replace_step(0, replace(STEPS[0], limit=limit)))
+        wait(desk.frame_shown, lambda: desk.session.document.replace_step(0, replace(STEPS[0], limit=limit)))
         for widget in (desk.picture, *desk.viewer.gauges):
             widget.repaint()
 
@@ -248,8 +248,8 @@ def desk_times(clip: Path, scratch: Path) -> None:
     )
     for gauges, treated in ((2, True), (2, False), (4, False)):
         desk.gauges.change(shown=gauges)
-        desk.session.set_treatment(0, STEPS if treated else (), "bench")
-        wait(desk.frame_shown, lambda: desk.session.go_to(0))
+        desk.session.document.set_treatment(0, STEPS if treated else (), "bench")
+        wait(desk.frame_shown, lambda: desk.session.place.go_to(0))
         application.processEvents()
         loop, away = QEventLoop(), taken_away()
         desk.player._stopped = loop.quit

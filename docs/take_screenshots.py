@@ -16,7 +16,6 @@ from bluffline.demo import demo_clip
 from bluffline.draw.graticule import Guide
 from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument, Kind
-from bluffline.view.looking import Compare
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import LevelRemap
@@ -24,6 +23,7 @@ from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.facts import FactsDialog, KeySheet, WriteDialog
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.style.style import dress
+from bluffline.view.looking import Compare
 
 _SECONDS = 300
 
@@ -57,7 +57,7 @@ def main() -> None:
             (shown or desk).grab().save(str(folder / f"{name}.png"))
 
         def go_to(frame: int) -> None:
-            desk.session.go_to(frame)
+            desk.session.place.go_to(frame)
             until(lambda: desk.viewer.shown == frame)
 
         def settle() -> None:
@@ -81,15 +81,15 @@ def main() -> None:
         until(lambda: len(desk.session.shots) >= 6)
         save("surveying")
         until(lambda: desk.session.surveyed and desk.jobs.kind is None)
-        desk.session.select(next(f for f in desk.session.findings if f.rule == "luma-high"))
-        until(lambda: desk.viewer.shown == desk.session.frame)
+        desk.session.place.select(next(f for f in desk.session.findings if f.rule == "luma-high"))
+        until(lambda: desk.viewer.shown == desk.session.place.frame)
         save("finding")
         desk.work.legalise()
-        until(lambda: bool(desk.session.treatments) and desk.jobs.kind is None)
+        until(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None)
         go_to(236)
         save("desk")
         go_to(520)
-        desk.session.add_step(LevelRemap)
+        desk.session.document.add_step(LevelRemap)
         settle()
         save("levels")
         desk.viewer.look.change(zones=True)
@@ -109,10 +109,10 @@ def main() -> None:
         settle()
         save("beneath")
         desk.gauges.change(beneath=False)
-        desk.session.add_area(Shape.ELLIPSE, ((430, 150), (570, 330)))
-        desk.session.rename_area(0, "face")
-        desk.session.add_area(Shape.POLYGON, ((700, 540), (880, 520), (930, 600), (860, 690), (720, 690)))
-        desk.session.rename_area(1, "bowl")
+        desk.session.document.add_area(Shape.ELLIPSE, ((430, 150), (570, 330)))
+        desk.session.document.rename_area(0, "face")
+        desk.session.document.add_area(Shape.POLYGON, ((700, 540), (880, 520), (930, 600), (860, 690), (720, 690)))
+        desk.session.document.rename_area(1, "bowl")
         settle()
         desk.viewer.pin()
         go_to(345)
@@ -120,8 +120,8 @@ def main() -> None:
         settle()
         save("areas")
         desk.viewer.pin()
-        desk.session.remove_area(1)
-        desk.session.remove_area(0)
+        desk.session.document.remove_area(1)
+        desk.session.document.remove_area(0)
         desk.viewer.look.change(compare=Compare.WIPE)
         desk.gauges.put(0, Kind(Instrument.PARADE))
         desk.gauges.change(guides=())
@@ -134,7 +134,7 @@ def main() -> None:
         desk.charting.carry_on()
         until(lambda: hasattr(desk.charting, "dialog") and desk.jobs.kind is None)
         dialog("carry-on", desk.charting.dialog, fitted=False)
-        desk.session.undo()
+        desk.session.document.undo()
         desk.show_chart()
         desk.gauges.put(0, Kind(Instrument.WAVEFORM))
         desk.work.show_shots()

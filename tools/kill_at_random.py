@@ -17,7 +17,7 @@ from pathlib import Path
 import av
 import numpy as np
 
-from bluffline.session.document import DocumentStore, default_path
+from bluffline.session.store import DocumentStore, default_path
 
 SIGNALS = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 # The real desk, but that an area is drawn all the time, and what has been kept is said.
@@ -47,7 +47,7 @@ def go():
 
         def draw(self):
             if self.session.programme is not None:
-                self.session.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
+                self.session.document.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
 
     application.Desk = Drawing
     return main([sys.argv[1]])

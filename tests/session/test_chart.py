@@ -99,46 +99,46 @@ def test_shots_under_the_same_light_are_proposed_and_no_others(result):
 
 
 def test_a_fit_is_given_to_shots_as_one_act_and_their_own_steps_follow(session):
-    session.set_treatment(1, (Balance((2.0, 1.0, 1.0)), SoftCeiling(100, 109, 90)), "own")
+    session.document.set_treatment(1, (Balance((2.0, 1.0, 1.0)), SoftCeiling(100, 109, 90)), "own")
     steps = (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"))
-    session.calibrate([0, 1], steps, "Chart fit")
-    assert session.treatments[0] == steps
-    assert session.treatments[1] == (*steps, SoftCeiling(100, 109, 90))
-    session.undo()
-    assert 0 not in session.treatments and isinstance(session.treatments[1][0], Balance)
+    session.document.calibrate([0, 1], steps, "Chart fit")
+    assert session.document.treatments[0] == steps
+    assert session.document.treatments[1] == (*steps, SoftCeiling(100, 109, 90))
+    session.document.undo()
+    assert 0 not in session.document.treatments and isinstance(session.document.treatments[1][0], Balance)
 
 
 def test_pasting_takes_the_place_of_its_kind_and_is_one_undo(session):
-    session.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
+    session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
     nudge = HueNudge(120, 30, 5, 5, 80, Matrix.BT709)
-    session.paste([0, 1], (nudge, ChromaRein(0, 100)), "Paste steps")
-    assert session.treatments[0] == (Straighten(BENT), nudge, ChromaRein(0, 100))
-    assert session.treatments[1] == (nudge, ChromaRein(0, 100))
-    session.undo()
-    assert session.treatments[0] == (Straighten(BENT), ChromaRein(-5, 105)) and 1 not in session.treatments
+    session.document.paste([0, 1], (nudge, ChromaRein(0, 100)), "Paste steps")
+    assert session.document.treatments[0] == (Straighten(BENT), nudge, ChromaRein(0, 100))
+    assert session.document.treatments[1] == (nudge, ChromaRein(0, 100))
+    session.document.undo()
+    assert session.document.treatments[0] == (Straighten(BENT), ChromaRein(-5, 105)) and 1 not in session.document.treatments
 
 
 def test_steps_are_moved_and_baked(session):
     with pytest.raises(SettingsError, match="nothing to bake"):
-        baked(session.treatment, session.source)
-    session.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"), ChromaRein(-5, 105)), "own")
-    session.move_step(0, 1)
-    assert [type(step) for step in session.treatment] == [Balance, Straighten, ChromaRein]
-    after = baked(session.treatment, session.source)
-    assert worst_off(session.treatment[:2], after[:1], session.source) < 0.5
-    session.set_treatment(0, after, "Bake")
-    assert [type(step) for step in session.treatment] == [Lut, ChromaRein]
-    session.undo()
-    assert len(session.treatment) == 3
+        baked(session.document.treatment, session.source)
+    session.document.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"), ChromaRein(-5, 105)), "own")
+    session.document.move_step(0, 1)
+    assert [type(step) for step in session.document.treatment] == [Balance, Straighten, ChromaRein]
+    after = baked(session.document.treatment, session.source)
+    assert worst_off(session.document.treatment[:2], after[:1], session.source) < 0.5
+    session.document.set_treatment(0, after, "Bake")
+    assert [type(step) for step in session.document.treatment] == [Lut, ChromaRein]
+    session.document.undo()
+    assert len(session.document.treatment) == 3
 
 
 def test_legalise_keeps_a_shots_calibration_and_answers_for_it(session):
     bright = Balance((1.9, 1.9, 1.9))
-    session.calibrate([0], (bright,), "Chart fit")
-    proposals = propose_all(session.survey, session.shots, [], None, session.treatments)
+    session.document.calibrate([0], (bright,), "Chart fit")
+    proposals = propose_all(session.survey, session.shots, [], None, session.document.treatments)
     assert [proposal.shot for proposal in proposals] == [] or proposals[0].treatment[0] == bright
-    session.calibrate([0], (Balance((3.5, 3.5, 3.5)),), "Chart fit")
-    (proposal,) = propose_all(session.survey, session.shots, [], None, session.treatments)
+    session.document.calibrate([0], (Balance((3.5, 3.5, 3.5)),), "Chart fit")
+    (proposal,) = propose_all(session.survey, session.shots, [], None, session.document.treatments)
     assert isinstance(proposal.treatment[0], COLOUR_STEPS) and len(proposal.treatment) > 1
     assert proposal.reasons
 

@@ -72,53 +72,57 @@ def test_shots_divided_by_hand_are_all_the_frames_once(found, parted, joined):
 
 
 def test_shots_are_split_and_joined_at_the_frame_in_view_and_it_is_undone(session):
-    session.set_treatment(1, CEILING, "by hand")
-    session.go_to(18)
+    session.document.set_treatment(1, CEILING, "by hand")
+    session.place.go_to(18)
     findings = session.findings
-    session.split_shot()
-    assert session.shots == [Shot(0, 11), Shot(12, 17), Shot(18, 23)] and session.shot == 2
-    assert session.treatments == {1: CEILING, 2: CEILING}
+    session.document.split_shot()
+    assert session.shots == [Shot(0, 11), Shot(12, 17), Shot(18, 23)] and session.place.shot == 2
+    assert session.document.treatments == {1: CEILING, 2: CEILING}
     assert {finding.shot for finding in session.findings} == {1, 2}
     assert all(finding.first_frame in session.shots[finding.shot] for finding in session.findings)
     with pytest.raises(SettingsError, match="begins at this frame"):
-        session.split_shot()
-    session.set_treatment(2, REIN, "by hand")
-    session.undo()
-    session.undo()
-    assert session.shots == [Shot(0, 11), Shot(12, 23)] and session.treatments == {1: CEILING} and session.findings == findings
-    session.redo()
-    session.redo()
-    assert session.shots[2] == Shot(18, 23) and session.treatments == {1: CEILING, 2: REIN}
-    session.go_to(14)
-    session.join_shot()
-    assert session.shots == [Shot(0, 17), Shot(18, 23)] and session.treatments == {1: REIN}
-    assert session.work.aside == (Aside(Shot(12, 17), CEILING),), "what fits no shot is kept aside"
-    session.go_to(3)
+        session.document.split_shot()
+    session.document.set_treatment(2, REIN, "by hand")
+    session.document.undo()
+    session.document.undo()
+    assert (
+        session.shots == [Shot(0, 11), Shot(12, 23)]
+        and session.document.treatments == {1: CEILING}
+        and session.findings == findings
+    )
+    session.document.redo()
+    session.document.redo()
+    assert session.shots[2] == Shot(18, 23) and session.document.treatments == {1: CEILING, 2: REIN}
+    session.place.go_to(14)
+    session.document.join_shot()
+    assert session.shots == [Shot(0, 17), Shot(18, 23)] and session.document.treatments == {1: REIN}
+    assert session.document.work.aside == (Aside(Shot(12, 17), CEILING),), "what fits no shot is kept aside"
+    session.place.go_to(3)
     with pytest.raises(SettingsError, match="no shot before the first"):
-        session.join_shot()
+        session.document.join_shot()
 
 
 def test_shots_divided_by_hand_outlast_another_survey(session):
-    session.go_to(6)
-    session.split_shot()
-    session.set_treatment(0, REIN, "by hand")
+    session.place.go_to(6)
+    session.document.split_shot()
+    session.document.set_treatment(0, REIN, "by hand")
     session.survey_again(rules=load_rules("strict"))
-    assert session.shots == [] and session.work.treatments == {0: REIN}
+    assert session.shots == [] and session.document.work.treatments == {0: REIN}
     run_survey(session.survey, Monitor())
     session.refresh()
-    assert session.shots == [Shot(0, 5), Shot(6, 11), Shot(12, 23)] and session.treatments == {0: REIN}
+    assert session.shots == [Shot(0, 5), Shot(6, 11), Shot(12, 23)] and session.document.treatments == {0: REIN}
 
 
 def test_proposals_for_shots_that_are_divided_otherwise_by_now_are_not_given_to_others(session):
     shots = list(session.shots)
-    session.go_to(6)
-    session.split_shot()
-    assert session.still([0, 1], shots) == {1: 2}
+    session.place.go_to(6)
+    session.document.split_shot()
+    assert session.document.still([0, 1], shots) == {1: 2}
 
 
 def test_prediction_is_what_treatment_then_measures(session):
     treatment = propose_all(session.survey, session.shots, session.findings)[0].treatment
-    session.set_treatment(1, treatment, "Legalise")
+    session.document.set_treatment(1, treatment, "Legalise")
     predicted = session.treated_columns()["y_max"]
     with Reader(session.programme) as reader:
         for frame in (0, 13, 20):

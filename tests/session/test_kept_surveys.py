@@ -12,9 +12,9 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.session import kept_surveys
-from bluffline.session.document import DocumentStore
 from bluffline.session.fingerprint import fingerprint
 from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import take_in
 from bluffline.signal.levels import Range
 

@@ -14,7 +14,8 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
-from bluffline.session.session import STEP_KINDS, Session
+from bluffline.session.new_steps import STEP_KINDS
+from bluffline.session.session import Session
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -45,35 +46,35 @@ def test_a_bad_file_leaves_what_was_open(session, tmp_path):
 
 def test_moving_by_finding_shot_and_frame(session):
     told = []
-    session.place_changed.connect(lambda: told.append(session.frame))
-    session.go_to(-5)
-    session.go_to(999)
+    session.place.changed.connect(lambda: told.append(session.place.frame))
+    session.place.go_to(-5)
+    session.place.go_to(999)
     assert told == [0, 23]
-    session.go_to(0)
-    session.step_finding(1)
-    assert session.selected is session.findings[0] and session.shot == 1
-    session.go_to(0)
-    assert session.selected is None, "a finding is left by leaving its frames"
-    session.step_finding(-1)
-    assert session.selected is None, "there is no finding before the first frame"
-    session.go_to(23)
-    session.step_finding(-1)
-    assert session.selected is session.findings[-1]
-    session.go_to(15)
-    session.step_shot(-1)
-    assert session.frame == 12
-    session.step_shot(-1)
-    assert session.frame == 0
-    session.step_shot(1)
-    session.step_shot(1)
-    assert session.frame == 12, "there is no shot after the last"
+    session.place.go_to(0)
+    session.place.step_finding(1)
+    assert session.place.selected is session.findings[0] and session.place.shot == 1
+    session.place.go_to(0)
+    assert session.place.selected is None, "a finding is left by leaving its frames"
+    session.place.step_finding(-1)
+    assert session.place.selected is None, "there is no finding before the first frame"
+    session.place.go_to(23)
+    session.place.step_finding(-1)
+    assert session.place.selected is session.findings[-1]
+    session.place.go_to(15)
+    session.place.step_shot(-1)
+    assert session.place.frame == 12
+    session.place.step_shot(-1)
+    assert session.place.frame == 0
+    session.place.step_shot(1)
+    session.place.step_shot(1)
+    assert session.place.frame == 12, "there is no shot after the last"
 
 
 @pytest.mark.parametrize("kind", STEP_KINDS)
 def test_new_steps_take_their_figures_from_the_shot_and_the_rules(session, kind):
-    session.go_to(14)
-    session.add_step(kind)
-    (step,) = session.treatment
+    session.place.go_to(14)
+    session.document.add_step(kind)
+    (step,) = session.document.treatment
     if isinstance(step, SoftCeiling):
         assert step.limit == 103 and step.peak == pytest.approx(session.source_columns()["y_p999"][12:].max())
     elif isinstance(step, SoftFloor):
@@ -82,19 +83,19 @@ def test_new_steps_take_their_figures_from_the_shot_and_the_rules(session, kind)
         assert (step.low, step.high) == (-5, 105)
     elif isinstance(step, LevelRemap):
         assert step.mode is RemapMode.FULL_TO_NARROW
-        extremes = session.remap_step(RemapMode.EXTREMES_TO_LIMITS)
+        extremes = session.document.remap_step(RemapMode.EXTREMES_TO_LIMITS)
         assert (extremes.low_out, extremes.high_out) == (-1, 103)
 
 
 def test_accepted_proposals_are_undone_one_by_one(session):
     proposals = propose_all(session.survey, session.shots, session.findings)
-    session.set_treatment(0, (ChromaRein(-5, 105),), "by hand")
-    session.accept(proposals)
-    assert set(session.treatments) == {0, 1} and session.undoes == "Legalise shot 2"
-    session.undo()
-    assert set(session.treatments) == {0} and session.redoes == "Legalise shot 2"
-    session.redo()
-    assert session.treatments[1] == proposals[0].treatment
+    session.document.set_treatment(0, (ChromaRein(-5, 105),), "by hand")
+    session.document.accept(proposals)
+    assert set(session.document.treatments) == {0, 1} and session.document.undoes == "Legalise shot 2"
+    session.document.undo()
+    assert set(session.document.treatments) == {0} and session.document.redoes == "Legalise shot 2"
+    session.document.redo()
+    assert session.document.treatments[1] == proposals[0].treatment
 
 
 def test_the_operators_word_begins_another_survey(session):
@@ -262,9 +263,9 @@ def test_a_line_or_column_is_isolated_for_the_waveform():
 
 
 def test_every_shot_has_its_card(session):
-    session.accept(propose_all(session.survey, session.shots, session.findings))
+    session.document.accept(propose_all(session.survey, session.shots, session.findings))
     told = []
-    cards = overview(session.survey, session.shots, session.findings, session.treatments, told.append)
+    cards = overview(session.survey, session.shots, session.findings, session.document.treatments, told.append)
     assert [card.number for card in cards] == [0, 1] and told == [1, 2]
     assert cards[0].worst is None and len(cards[0].pictures) == 1
     assert cards[1].worst.rule == "luma-high" and len(cards[1].pictures) == len(cards[1].waves) == 2
@@ -272,22 +273,22 @@ def test_every_shot_has_its_card(session):
 
 
 def test_areas_are_drawn_moved_named_removed_and_undone(session):
-    session.add_area(Shape.RECTANGLE, ((0, 0), (10, 10)))
-    session.add_area(Shape.ELLIPSE, ((20, 20), (40, 30)))
-    assert [area.name for area in session.areas] == ["area 1", "area 2"]
-    session.go_to(15)
-    session.move_area(0, 3, 4, only_here=True, gesture="drag")
-    session.move_area(0, 1, 1, only_here=True, gesture="drag")
-    assert session.areas[0].points[0] == (4, 5)
-    session.go_to(0)
-    assert session.areas[0].points[0] == (0, 0), "moved in the other shot only"
-    session.rename_area(0, "logo")
-    session.remove_area(1)
-    assert [area.name for area in session.areas] == ["logo"] and session.undoes == "Remove area 2"
+    session.document.add_area(Shape.RECTANGLE, ((0, 0), (10, 10)))
+    session.document.add_area(Shape.ELLIPSE, ((20, 20), (40, 30)))
+    assert [area.name for area in session.document.areas] == ["area 1", "area 2"]
+    session.place.go_to(15)
+    session.document.move_area(0, 3, 4, only_here=True, gesture="drag")
+    session.document.move_area(0, 1, 1, only_here=True, gesture="drag")
+    assert session.document.areas[0].points[0] == (4, 5)
+    session.place.go_to(0)
+    assert session.document.areas[0].points[0] == (0, 0), "moved in the other shot only"
+    session.document.rename_area(0, "logo")
+    session.document.remove_area(1)
+    assert [area.name for area in session.document.areas] == ["logo"] and session.document.undoes == "Remove area 2"
     for _ in range(3):
-        session.undo()
-    session.go_to(15)
-    assert session.areas[0].points[0] == (0, 0), "one drag is one undo"
+        session.document.undo()
+    session.place.go_to(15)
+    assert session.document.areas[0].points[0] == (0, 0), "one drag is one undo"
 
 
 def test_the_sources_picture_serves_again_when_only_the_treatment_changed():

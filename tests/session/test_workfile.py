@@ -20,10 +20,10 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
-from bluffline.session.document import VERSION, DocumentStore
 from bluffline.session.hold import Hold
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.session import Session
+from bluffline.session.store import VERSION, DocumentStore
 from bluffline.session.taking_in import take_in
 from bluffline.session.work import Aside, Cuts, FollowedArea, Work
 from bluffline.session.workfile import read_work, save_work
@@ -66,26 +66,26 @@ def test_work_is_carried_to_another_machine_and_taken_up_there(saved, programme,
     programme.unlink()
     session, store, opened = taken(moved, elsewhere)
     assert session.programme.path == elsewhere / programme.name and not opened.told
-    assert session.work == WORK and session.shots == [Shot(0, 4), Shot(5, 11), Shot(12, 23)]
-    assert store.keep(session.programme.path, session.found, session.work, opened.mark)
-    assert taken(session.programme.path, elsewhere)[0].work == WORK, "from now on it is kept there"
+    assert session.document.work == WORK and session.shots == [Shot(0, 4), Shot(5, 11), Shot(12, 23)]
+    assert store.keep(session.programme.path, session.document.found, session.document.work, opened.mark)
+    assert taken(session.programme.path, elsewhere)[0].document.work == WORK, "from now on it is kept there"
 
 
 def test_what_was_done_here_is_not_lost_to_work_that_is_brought(saved, programme, tmp_path):
     session, store, opened = taken(programme, tmp_path)
-    session.set_treatment(0, REIN, "by hand")
-    store.keep(programme, session.found, session.work, opened.mark)
+    session.document.set_treatment(0, REIN, "by hand")
+    store.keep(programme, session.document.found, session.document.work, opened.mark)
     session, _, _ = taken(saved, tmp_path)
-    assert session.treatments == {2: CEILING} and session.work.aside == (Aside(Shot(0, 11), REIN),)
-    session.undo()
-    assert session.treatments == {0: REIN} and session.shots == SHOTS
+    assert session.document.treatments == {2: CEILING} and session.document.work.aside == (Aside(Shot(0, 11), REIN),)
+    session.document.undo()
+    assert session.document.treatments == {0: REIN} and session.shots == SHOTS
 
 
 def test_of_another_file_it_is_said_so_and_work_without_its_programme_is_refused(saved, programme, tmp_path, clip):
     other = clip("other.mkv", lambda n: np.full((128, 256, 3), 0.2 + 0.3 * (n > 11)), 24)
     other.replace(programme)
     session, _, opened = taken(saved, tmp_path)
-    assert "is another file than the work was made for" in opened.told and session.treatments == {2: CEILING}
+    assert "is another file than the work was made for" in opened.told and session.document.treatments == {2: CEILING}
     programme.unlink()
     with pytest.raises(SettingsError, match=r"is work on programme\.mkv, which is neither beside it nor at"):
         read_work(saved)

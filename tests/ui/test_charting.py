@@ -54,14 +54,14 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
     before = desk.viewer.gauges[1].grab().toImage()
     qtbot.keyClick(desk, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, desk, lambda: desk.viewer.preview.treated is not None)
-    assert [type(step) for step in desk.session.treatment][:2] == [NeutralScale, Straighten]
+    assert [type(step) for step in desk.session.document.treatment][:2] == [NeutralScale, Straighten]
     assert desk.viewer.gauges[1].grab().toImage() != before, "patches have moved to their targets"
     grey = desk.viewer.preview.signal.rgb
     at = (slice(150, 170), slice(205, 215))  # the third slate, within the second row
     levels = [float(plane[at].mean()) for plane in grey]
     assert max(levels) - min(levels) < 6, "codes: the grey is neutral on the gauges"
     qtbot.keyClick(desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert not desk.session.treatment
+    assert not desk.session.document.treatment
     qtbot.keyClick(desk, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
     assert desk._findings_card.isVisible() and desk.charting.model.result is None
 
@@ -106,7 +106,7 @@ def test_corners_are_placed_by_hand(chart_desk, qtbot):
 
 def test_a_frame_without_a_chart_is_told_in_the_header(chart_desk, qtbot):
     desk = chart_desk
-    desk.session.go_to(12)
+    desk.session.place.go_to(12)
     desk.find_chart()
     qtbot.waitUntil(lambda: "place its four corners by hand" in desk.header.message, timeout=WAIT)
     assert desk.charting.model.result is None
@@ -124,39 +124,39 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     boxes = dialog.findChildren(QCheckBox)
     boxes[-1].click()
     dialog.accept()
-    assert set(desk.session.treatments) == {0, 1} and len(desk.session.treatments[1]) == len(boxes) - 1
-    desk.session.undo()
-    assert not desk.session.treatments, "one act"
-    desk.session.set_treatment(0, (ChromaRein(-5, 105),), "own")
+    assert set(desk.session.document.treatments) == {0, 1} and len(desk.session.document.treatments[1]) == len(boxes) - 1
+    desk.session.document.undo()
+    assert not desk.session.document.treatments, "one act"
+    desk.session.document.set_treatment(0, (ChromaRein(-5, 105),), "own")
     desk.charting.paste()
     desk.charting.dialog._check(Qt.CheckState.Checked)
     desk.charting.dialog.accept()
-    assert desk.session.treatments[1] == (ChromaRein(-5, 105),)
+    assert desk.session.document.treatments[1] == (ChromaRein(-5, 105),)
 
 
 def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     desk = chart_desk
     slate = (60 + 6, 120 + 6, 60 + 48, 120 + 48)
-    desk.session.add_area(Shape.RECTANGLE, ((slate[0] + 240, slate[1]), (slate[2] + 240, slate[3])))
+    desk.session.document.add_area(Shape.RECTANGLE, ((slate[0] + 240, slate[1]), (slate[2] + 240, slate[3])))
     settled(qtbot, desk)
     desk._actions["neutral"].setEnabled(True)
     qtbot.keyClick(desk, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, desk)
-    (step,) = desk.session.treatment
+    (step,) = desk.session.document.treatment
     assert isinstance(step, Balance) and step.gains[2] > 1.2 and "Neutral pick: R ×" in desk.header.message
     figures = desk.treatment.findChildren(Figure)
     assert [figure.text()[0] for figure in figures] == ["×"] * 3
     figures[0].setValue(1.5)
-    assert desk.session.treatment[0].gains[0] == 1.5
+    assert desk.session.document.treatment[0].gains[0] == 1.5
     desk.charting.three_point()
     settled(qtbot, desk)
     assert "there are 1" in desk.header.message
     for across in (0, 300):
-        desk.session.add_area(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
+        desk.session.document.add_area(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
     desk.charting.three_point()
     settled(qtbot, desk)
     assert "Three-point: mean ΔE2000 of the cards from" in desk.header.message
-    assert isinstance(desk.session.treatment[0], NeutralScale)
+    assert isinstance(desk.session.document.treatment[0], NeutralScale)
 
 
 def test_a_light_is_turned_and_undone_in_one(chart_desk, qtbot):
@@ -165,10 +165,10 @@ def test_a_light_is_turned_and_undone_in_one(chart_desk, qtbot):
     desk.charting.light.kelvin.setValue(3200)
     desk.charting.light.tint.setValue(3)
     desk.charting.light.accept()
-    (step,) = desk.session.treatment
+    (step,) = desk.session.document.treatment
     assert step.gains[2] > 1.5 > step.gains[0] and "Balance for 3200 K, tint +3" in desk.header.message
-    desk.session.undo()
-    assert not desk.session.treatment
+    desk.session.document.undo()
+    assert not desk.session.document.treatment
 
 
 def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
@@ -176,10 +176,10 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
     path = tmp_path / "house.cube"
     path.write_text(step_text_for(bake_cube((Straighten(BENT),), signal(), 17, name="house"), ".cube"))
     desk.charting.take_lut(path)
-    assert isinstance(desk.session.treatment[0], Lut)
+    assert isinstance(desk.session.document.treatment[0], Lut)
     desk.charting.take_lut(tmp_path / "none.cube")
-    assert "can't be read" in desk.header.message and len(desk.session.treatment) == 1
-    desk.session.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
+    assert "can't be read" in desk.header.message and len(desk.session.document.treatment) == 1
+    desk.session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
     desk.charting.write_lut(tmp_path / "fit.cdl")
     settled(qtbot, desk)
     assert "fit.cdl is saved: at most" in desk.header.message and read_step(tmp_path / "fit.cdl")
@@ -188,25 +188,25 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
     assert "can't be written as .gif" in desk.header.message
     qtbot.keyClick(desk, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, desk)
-    assert isinstance(desk.session.treatment[0], Lut) and "Baked: at most" in desk.header.message
+    assert isinstance(desk.session.document.treatment[0], Lut) and "Baked: at most" in desk.header.message
 
 
 def test_a_stock_treatment_is_kept_and_put(chart_desk, qtbot, monkeypatch):
     desk = chart_desk
     desk.charting.put_stock()
     assert "No stock treatment is kept yet" in desk.header.message
-    desk.session.set_treatment(0, (Straighten(BENT),), "own")
+    desk.session.document.set_treatment(0, (Straighten(BENT),), "own")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Warm lamps", True))
     desk.charting.keep_stock()
-    desk.session.go_to(10)
+    desk.session.place.go_to(10)
     monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **__: (args[3][0], True))
     desk.charting.put_stock()
-    assert desk.session.treatments[1] == (Straighten(BENT),)
+    assert desk.session.document.treatments[1] == (Straighten(BENT),)
 
 
 def test_steps_are_moved_on_their_cards(chart_desk, qtbot):
     desk = chart_desk
-    desk.session.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9))), "own")
+    desk.session.document.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9))), "own")
     later = next(b for b in desk.treatment.findChildren(type(desk.treatment.steps._add_button())) if b.text() == "›")
     qtbot.mouseClick(later, LEFT)
-    assert [type(step) for step in desk.session.treatment] == [Balance, Straighten]
+    assert [type(step) for step in desk.session.document.treatment] == [Balance, Straighten]

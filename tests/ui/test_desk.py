@@ -28,7 +28,7 @@ def press(qtbot, desk, key, modifier=Qt.KeyboardModifier.NoModifier):
 
 
 def shown(qtbot, desk):
-    qtbot.waitUntil(lambda: desk.viewer.preview is not None and desk.viewer.shown == desk.session.frame, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.viewer.preview is not None and desk.viewer.shown == desk.session.place.frame, timeout=WAIT)
 
 
 def test_an_empty_desk_says_what_to_do(desk):
@@ -69,13 +69,13 @@ def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
     ]
     for pressed, frame in moves:
         press(qtbot, desk, pressed)
-        assert desk.session.frame == frame
+        assert desk.session.place.frame == frame
     press(qtbot, desk, key.Key_N)
-    assert desk.session.selected == desk.session.findings[0] and desk.session.shot == 1
+    assert desk.session.place.selected == desk.session.findings[0] and desk.session.place.shot == 1
     press(qtbot, desk, key.Key_N)
-    assert desk.session.selected == desk.session.findings[1]
+    assert desk.session.place.selected == desk.session.findings[1]
     press(qtbot, desk, key.Key_P)
-    assert desk.session.selected == desk.session.findings[0]
+    assert desk.session.place.selected == desk.session.findings[0]
     shown(qtbot, desk)
     assert desk.viewer.preview.frame == desk.session.findings[0].worst_frame
 
@@ -84,14 +84,17 @@ def test_a_click_on_a_finding_goes_to_its_worst_frame(surveyed_desk, qtbot):
     desk = surveyed_desk
     index = desk.findings.model().index(1, 0)
     qtbot.mouseClick(desk.findings.viewport(), Qt.MouseButton.LeftButton, pos=desk.findings.visualRect(index).center())
-    assert desk.session.selected == desk.session.findings[0] and desk.session.frame == desk.session.findings[0].worst_frame
+    assert (
+        desk.session.place.selected == desk.session.findings[0]
+        and desk.session.place.frame == desk.session.findings[0].worst_frame
+    )
 
 
 def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
     desk = surveyed_desk
     sky, middle = desk.skyline, desk.skyline.height() // 2
     qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=QPoint(round(sky.x_of(15.5)), middle))
-    assert desk.session.frame == 15
+    assert desk.session.place.frame == 15
     place = QPointF(sky.x_of(12), middle)
     wheel = QWheelEvent(
         place,
@@ -109,7 +112,7 @@ def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
     assert sky.x_of(24) <= sky.width()
     mark = sky.mark_place(desk.session.findings[1])
     qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=mark.toPoint())
-    assert desk.session.selected == desk.session.findings[1]
+    assert desk.session.place.selected == desk.session.findings[1]
 
 
 def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):
@@ -122,8 +125,8 @@ def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):
 def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
     desk = surveyed_desk
     press(qtbot, desk, Qt.Key.Key_G)
-    qtbot.waitUntil(lambda: 1 in desk.session.treatments, timeout=WAIT)
-    assert isinstance(desk.session.treatments[1][0], SoftCeiling) and "each can be undone" in desk.header.message
+    qtbot.waitUntil(lambda: 1 in desk.session.document.treatments, timeout=WAIT)
+    assert isinstance(desk.session.document.treatments[1][0], SoftCeiling) and "each can be undone" in desk.header.message
     press(qtbot, desk, Qt.Key.Key_N)
     shown(qtbot, desk)
     qtbot.waitUntil(lambda: desk.viewer.preview.treated is not None, timeout=WAIT)
@@ -131,81 +134,81 @@ def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
     assert "luma reaches" in desk._treatment_card.facts and "treated" in desk.viewer.board.cards[0].facts
     assert desk.viewer.preview.measure.luma_high_area == 0
     press(qtbot, desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert desk.session.treatments == {}
+    assert desk.session.document.treatments == {}
     press(qtbot, desk, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
-    assert 1 in desk.session.treatments
+    assert 1 in desk.session.document.treatments
 
 
 def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
     figure = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
     for value in (90.0, 85.0, 80.0):
         figure.setValue(value)
-    assert desk.session.treatment[0].limit == 80.0
+    assert desk.session.document.treatment[0].limit == 80.0
     assert desk.session.treated_columns()["y_max"][12:].max() == pytest.approx(80, abs=0.01)
     levels = desk.session.source.levels
     qtbot.waitUntil(
         lambda: desk.viewer.preview.measure is not None and levels.percent(desk.viewer.preview.measure.y_max) < 80.2,
         timeout=WAIT,
     )
-    desk.session.undo()
-    assert desk.session.treatment[0].limit == 103, "one drag is one undo"
+    desk.session.document.undo()
+    assert desk.session.document.treatment[0].limit == 103, "one drag is one undo"
     refreshed = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
-    assert refreshed.value() == 103 and desk.session.treatment[0].knee == 88.2, "and its knee comes back with it"
+    assert refreshed.value() == 103 and desk.session.document.treatment[0].knee == 88.2, "and its knee comes back with it"
 
 
 def test_two_gestures_are_two_and_a_refused_figure_returns_to_what_is_in_force(surveyed_desk, monkeypatch):
     desk = surveyed_desk
     now = [100.0]
     monkeypatch.setattr("bluffline.ui.ladder.steps.time.monotonic", lambda: now[0])
-    desk.session.go_to(18)
-    desk.session.add_step(ChromaRein)
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(ChromaRein)
     high = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ to"))
     for value, rest in ((104.0, 0.1), (103.0, 0.1), (102.0, 5.0), (101.0, 0.1)):
         high.setValue(value)
         now[0] += rest
     for expected in (102.0, 105.0):
-        desk.session.undo()
-        assert desk.session.treatment[0].high == expected
+        desk.session.document.undo()
+        assert desk.session.document.treatment[0].high == expected
     low = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ from"))
     low.setValue(50.0)
     high.setValue(50.0)
-    assert desk.session.treatment[0].high == high.value() == 105.0
+    assert desk.session.document.treatment[0].high == high.value() == 105.0
     assert "the low limit must lie below the high one" in desk.header.message
 
 
 def test_steps_are_bypassed_removed_and_reset(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(ChromaRein)
-    desk.session.add_step(SoftCeiling)
-    assert [type(step) for step in desk.session.treatment] == [SoftCeiling, ChromaRein]
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(ChromaRein)
+    desk.session.document.add_step(SoftCeiling)
+    assert [type(step) for step in desk.session.document.treatment] == [SoftCeiling, ChromaRein]
     box = next(b for b in desk.treatment.findChildren(QCheckBox) if "Chroma rein" in b.text())
     box.click()
-    assert desk.session.treatment[1].bypassed
+    assert desk.session.document.treatment[1].bypassed
     press(qtbot, desk, Qt.Key.Key_B)
-    assert all(step.bypassed for step in desk.session.treatment)
+    assert all(step.bypassed for step in desk.session.document.treatment)
     press(qtbot, desk, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
-    assert desk.session.treatment == ()
+    assert desk.session.document.treatment == ()
     assert any("untreated" in w.text() for w in desk.treatment.findChildren(type(desk._treatment_card._title)))
 
 
 def test_a_senseless_figure_changes_nothing(surveyed_desk):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
     knee = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Knee"))
-    before = desk.session.treatment
+    before = desk.session.document.treatment
     knee.setValue(108.0)
-    assert desk.session.treatment == before
+    assert desk.session.document.treatment == before
 
 
 def test_the_wipe_is_dragged_and_the_source_is_held(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
     qtbot.waitUntil(lambda: desk.picture.has_wipe, timeout=WAIT)
     box = desk.picture.box
     start, end = QPoint(box.center().x(), box.center().y()), QPoint(box.left() + box.width() // 4, box.center().y())
@@ -225,9 +228,9 @@ def test_playing_goes_to_the_end_and_stops(surveyed_desk, qtbot):
     press(qtbot, desk, Qt.Key.Key_Space)
     assert desk.player.playing
     qtbot.waitUntil(lambda: not desk.player.playing, timeout=WAIT)
-    assert desk.session.frame == 23
+    assert desk.session.place.frame == 23
     press(qtbot, desk, Qt.Key.Key_J)
-    qtbot.waitUntil(lambda: desk.session.frame < 20, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.session.place.frame < 20, timeout=WAIT)
     press(qtbot, desk, Qt.Key.Key_K)
     assert not desk.player.playing
 
@@ -277,7 +280,7 @@ def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
 def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path):
     desk = surveyed_desk
     desk.work.legalise()
-    qtbot.waitUntil(lambda: bool(desk.session.treatments) and desk.jobs.kind is None, timeout=WAIT)
+    qtbot.waitUntil(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None, timeout=WAIT)
     target = tmp_path / "legal.mkv"
     with qtbot.waitSignal(desk.proved, timeout=WAIT):
         desk.work.start_proof(target, "ffv1")

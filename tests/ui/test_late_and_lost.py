@@ -65,7 +65,11 @@ def test_a_legalise_that_ends_after_another_file_was_opened_gives_it_nothing(sur
         assert desk.open(other_clip)
         held.free.set()
     qtbot.waitUntil(lambda: not [t for t in threading.enumerate() if "bluffline-job" in t.name], timeout=WAIT)
-    assert desk.session.programme.path == other_clip and not desk.session.treatments and desk.session.undoes is None
+    assert (
+        desk.session.programme.path == other_clip
+        and not desk.session.document.treatments
+        and desk.session.document.undoes is None
+    )
 
 
 def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monkeypatch):
@@ -105,10 +109,10 @@ def test_an_error_in_a_frame_is_told_and_the_next_is_made(surveyed_desk, qtbot, 
 
     monkeypatch.setattr(workers, "make_preview", fail)
     with qtbot.waitSignal(desk.viewer.failed, timeout=WAIT):
-        desk.session.go_to(5)
+        desk.session.place.go_to(5)
     assert "Frame 5 ended in an error" in desk.header.message
     with qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
-        desk.session.go_to(6)
+        desk.session.place.go_to(6)
     assert desk.viewer.shown == 6
 
 
@@ -117,7 +121,7 @@ def test_a_frame_of_the_file_before_is_not_shown_under_the_new_one(surveyed_desk
 
     desk = surveyed_desk
     held = hold(workers, "make_preview")
-    desk.session.go_to(9)
+    desk.session.place.go_to(9)
     assert held.begun.wait(60)
     shown = []
     desk.frame_shown.connect(shown.append)
@@ -191,8 +195,8 @@ def opened(qtbot, path, folder):
 def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk, qtbot, hold, over_clip, tmp_path):
     first = surveyed_desk
     first.work.legalise()
-    qtbot.waitUntil(lambda: bool(first.session.treatments) and first.jobs.kind is None, timeout=WAIT)
-    treated = dict(first.session.treatments)
+    qtbot.waitUntil(lambda: bool(first.session.document.treatments) and first.jobs.kind is None, timeout=WAIT)
+    treated = dict(first.session.document.treatments)
     first.close()
     # The next sitting: an area is drawn, and the window closed, before the survey is done.
     held = hold(judging, "run_survey")
@@ -200,19 +204,19 @@ def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk
     qtbot.addWidget(second)
     second.open(over_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    assert second.session.treatments == treated
-    second.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    assert second.session.document.treatments == treated
+    second.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
     held.free.set()
     second.close()
     third = opened(qtbot, over_clip, tmp_path)
-    assert third.session.treatments == treated and [area.name for area in third.session.areas] == ["area 1"]
-    assert third.session.reasons and "taken up" in third.header.message
+    assert third.session.document.treatments == treated and [area.name for area in third.session.document.areas] == ["area 1"]
+    assert third.session.document.reasons and "taken up" in third.header.message
     third.close()
 
 
 def test_a_second_desk_is_refused_and_neither_writes_over_the_other(surveyed_desk, qtbot, over_clip, other_clip, tmp_path):
     first = surveyed_desk
-    first.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    first.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
     second = Desk(Session(), Settings(tmp_path / "second.json"))
     qtbot.addWidget(second)
     with qtbot.waitSignal(second.work.refused, timeout=WAIT):
@@ -226,7 +230,7 @@ def test_a_second_desk_is_refused_and_neither_writes_over_the_other(surveyed_des
         assert first.open(third)
     with qtbot.waitSignal(second.survey_done, timeout=WAIT):
         assert second.open(over_clip)
-    assert [area.name for area in second.session.areas] == ["area 1"]
+    assert [area.name for area in second.session.document.areas] == ["area 1"]
     second.close()
 
 
@@ -237,10 +241,10 @@ def test_work_that_goes_on_while_its_programme_is_opened_again_is_not_lost(surve
     held = hold(long_work, "take_in")
     assert desk.open(over_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    desk.session.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         held.free.set()
-    assert [area.name for area in desk.session.areas] == ["area 1"]
+    assert [area.name for area in desk.session.document.areas] == ["area 1"]
 
 
 def test_what_is_opened_late_does_not_take_the_place_of_what_came_after(surveyed_desk, qtbot, hold, other_clip, over_clip):
@@ -269,8 +273,8 @@ def test_rules_that_come_into_force_while_a_programme_is_opened_are_those_it_is_
 
 def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
     shown = []
     for kind in (QDialog, QMessageBox):
         monkeypatch.setattr(kind, "exec", lambda dialog: shown.append(type(dialog).__name__) or 0)
@@ -296,17 +300,17 @@ def test_a_pick_goes_to_the_shot_that_it_was_made_in(surveyed_desk, qtbot, hold)
     from bluffline.ui.chart import charting
 
     desk = surveyed_desk
-    desk.session.add_area(Shape.RECTANGLE, [(10, 10), (200, 100)])
+    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (200, 100)])
     held = hold(charting, "neutral_pick")
     desk.charting.neutral_pick()
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    desk.session.go_to(18)
+    desk.session.place.go_to(18)
     held.free.set()
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
-    assert set(desk.session.treatments) == {0} and "Neutral pick" in desk.header.message
+    assert set(desk.session.document.treatments) == {0} and "Neutral pick" in desk.header.message
     held.free.clear()
     desk.charting.neutral_pick()
-    desk.session.split_shot()
+    desk.session.document.split_shot()
     held.free.set()
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
-    assert set(desk.session.treatments) == {0}, "its shot is no more"
+    assert set(desk.session.document.treatments) == {0}, "its shot is no more"

@@ -91,7 +91,7 @@ def test_an_area_is_drawn_measured_taken_moved_and_removed(surveyed_desk, qtbot)
     qtbot.keyClick(desk, Qt.Key.Key_R)
     assert desk.viewer.look.state.tool is Tool.RECTANGLE
     drag(qtbot, picture, point(picture, 0.25, 0.25), point(picture, 0.5, 0.75))
-    (area,) = desk.session.areas
+    (area,) = desk.session.document.areas
     assert area.box == pytest.approx((64, 32, 128, 96), abs=1) and desk.viewer.look.state.tool is Tool.LOOK
     pixels = area.mask(256, 128).sum()
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace.counts.sum() == pixels)
@@ -100,13 +100,13 @@ def test_an_area_is_drawn_measured_taken_moved_and_removed(surveyed_desk, qtbot)
     assert desk.gauges.setup.taken is Taken.OTHERS
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace.counts.sum() == 256 * 128 - pixels)
     drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.35, 0.5))
-    assert desk.session.areas[0].box[0] == pytest.approx(64 + 25.6, abs=2)
+    assert desk.session.document.areas[0].box[0] == pytest.approx(64 + 25.6, abs=2)
     desk.viewer._change_area(0, "remove")
-    assert desk.session.areas == ()
+    assert desk.session.document.areas == ()
     settled(qtbot, desk, desk._areas_card.isHidden)
     for _ in range(2):
         qtbot.keyClick(desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert desk.session.areas[0].box[0] == pytest.approx(64, abs=1), "one drag is one undo"
+    assert desk.session.document.areas[0].box[0] == pytest.approx(64, abs=1), "one drag is one undo"
 
 
 def test_a_polygon_is_clicked_and_closed_and_escape_puts_the_tool_down(surveyed_desk, qtbot):
@@ -115,12 +115,12 @@ def test_a_polygon_is_clicked_and_closed_and_escape_puts_the_tool_down(surveyed_
     for across, down in ((0.2, 0.2), (0.6, 0.2), (0.4, 0.8)):
         qtbot.mouseClick(picture, LEFT, pos=point(picture, across, down))
     qtbot.mouseDClick(picture, LEFT, pos=point(picture, 0.4, 0.8))
-    (area,) = desk.session.areas
+    (area,) = desk.session.document.areas
     assert len(area.points) == 3 and area.mask(256, 128).sum() == pytest.approx(0.5 * 0.4 * 0.6 * 256 * 128, rel=0.03)
     desk.measuring.take_tool(Tool.ELLIPSE)
     qtbot.mousePress(picture, LEFT, pos=point(picture, 0.5, 0.5))
     qtbot.keyClick(desk, Qt.Key.Key_Escape)
-    assert desk.viewer.look.state.tool is Tool.LOOK and len(desk.session.areas) == 1
+    assert desk.viewer.look.state.tool is Tool.LOOK and len(desk.session.document.areas) == 1
 
 
 def test_the_probe_reads_the_pixel_and_marks_it_on_every_gauge(surveyed_desk, qtbot):
@@ -161,7 +161,7 @@ def test_a_path_on_the_picture_is_drawn_on_the_gauges(surveyed_desk, qtbot):
 def test_a_pinned_frame_is_compared_in_every_way(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
     qtbot.keyClick(desk, Qt.Key.Key_M)
-    desk.session.go_to(20)
+    desk.session.place.go_to(20)
     settled(qtbot, desk, lambda: desk.viewer.preview.frame == 20 and desk.viewer.preview.pinned is not None)
     (first, words), (second, now) = picture._pair()
     assert (
@@ -182,9 +182,9 @@ def test_a_pinned_frame_is_compared_in_every_way(surveyed_desk, qtbot):
 
 def test_the_wipe_turns_and_divides_at_its_angle(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
-    desk.session.replace_step(0, SoftCeiling(30, 110, 10))
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
+    desk.session.document.replace_step(0, SoftCeiling(30, 110, 10))
     settled(qtbot, desk, lambda: picture.has_wipe)
     for _ in range(2):
         qtbot.keyClick(desk, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
@@ -251,7 +251,7 @@ def test_every_shot_at_a_glance_and_a_click_goes_there(surveyed_desk, qtbot):
     cards = desk.work.shots_dialog.findChildren(ShotWidget)
     assert [card.accessibleName().split(",")[0] for card in cards] == ["Shot 1", "Shot 2"]
     qtbot.mouseClick(cards[1], LEFT)
-    assert desk.session.shot == 1 and not desk.work.shots_dialog.isVisible()
+    assert desk.session.place.shot == 1 and not desk.work.shots_dialog.isVisible()
 
 
 def test_a_test_signal_is_made_opened_and_its_bars_checked(surveyed_desk, qtbot, tmp_path):
@@ -283,54 +283,54 @@ def test_the_signal_dialog_says_what_would_go_wrong(desk, qtbot):
 
 def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, tmp_path):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
-    treatments = dict(desk.session.treatments)
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
+    treatments = dict(desk.session.document.treatments)
     desk.close()
     again = Desk(Session(), Settings(tmp_path / "other.json"))
     try:
         with qtbot.waitSignal(again.survey_done, timeout=WAIT):
             again.open(over_clip)
-        assert dict(again.session.treatments) == treatments and "taken up" in again.header.message
-        again.session.undo()
-        assert again.session.treatments == {}
+        assert dict(again.session.document.treatments) == treatments and "taken up" in again.header.message
+        again.session.document.undo()
+        assert again.session.document.treatments == {}
     finally:
         again.close()
 
 
 def test_shots_are_divided_by_keys_and_what_can_not_be_is_told(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.session.go_to(18)
+    desk.session.place.go_to(18)
     desk._refresh_commands()
     desk._actions["split"].trigger()
-    assert len(desk.session.shots) == 3 and desk.session.shot == 2 and "Split shot 2" in desk._actions["undo"].text()
+    assert len(desk.session.shots) == 3 and desk.session.place.shot == 2 and "Split shot 2" in desk._actions["undo"].text()
     assert {"Shot 2", "Shot 3"} <= {desk.findings.model().index(n, 0).data() for n in range(desk.findings.model().rowCount())}
     desk._actions["split"].trigger()
     assert "begins at this frame already" in desk.header.message
     desk._actions["join"].trigger()
     assert len(desk.session.shots) == 2
-    desk.session.go_to(0)
+    desk.session.place.go_to(0)
     desk._actions["join"].trigger()
     assert "no shot before the first" in desk.header.message
 
 
 def test_work_is_saved_as_a_file_and_opened_from_it(surveyed_desk, qtbot, tmp_path, monkeypatch, over_clip):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
-    work = desk.session.work
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
+    work = desk.session.document.work
     asked = []
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *args: (asked.append(args[2]) or str(tmp_path / "evening"), ""))
     desk._actions["save-work"].trigger()
     assert asked == [str(over_clip.with_suffix(".bluffline"))] and (tmp_path / "evening.bluffline").exists()
-    desk.session.reset_shot()
+    desk.session.document.reset_shot()
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         assert desk.open(tmp_path / "evening.bluffline")
-    assert desk.session.work == work and desk.session.programme.path == over_clip
+    assert desk.session.document.work == work and desk.session.programme.path == over_clip
     (tmp_path / "bad.bluffline").write_text("no work")
     with qtbot.waitSignal(desk.work.refused, timeout=WAIT):
         desk.open(tmp_path / "bad.bluffline")
-    assert "is no work file" in desk.header.message and desk.session.work == work
+    assert "is no work file" in desk.header.message and desk.session.document.work == work
 
 
 def test_a_programme_opened_again_is_not_measured_again_but_where_it_is_asked_for(surveyed_desk, qtbot, over_clip, monkeypatch):
@@ -347,10 +347,10 @@ def test_a_programme_opened_again_is_not_measured_again_but_where_it_is_asked_fo
 
 def test_the_transfer_line_tells_black_grey_and_white(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.session.go_to(18)
+    desk.session.place.go_to(18)
     assert desk.treatment.transfer.isHidden()
-    desk.session.add_step(SoftCeiling)
-    desk.session.replace_step(0, SoftCeiling(90, 100, 50))
+    desk.session.document.add_step(SoftCeiling)
+    desk.session.document.replace_step(0, SoftCeiling(90, 100, 50))
     assert desk.treatment.transfer.figures == ["white 90.0 %", "grey 40.9 %", "black 0.0 %"]
     assert not desk.treatment.transfer.isHidden()
 
@@ -367,25 +367,25 @@ def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
     assert (
         "Waveform, luma" in menus[0] and "Remove the guide faces" in menus[0] and any("Add a guide at 5" in t for t in menus[0])
     )
-    desk.session.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
+    desk.session.document.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
     settled(qtbot, desk, lambda: bool(picture._areas))
     at = point(picture, 0.25, 0.5)
     picture.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, picture.mapToGlobal(at)))
     assert menus[1] == ["Rename area 1 …", "Remove area 1"]
     monkeypatch.setattr("bluffline.ui.picture.viewer.QInputDialog.getText", lambda *_: ("card", True))
     desk.viewer._change_area(0, "rename")
-    assert desk.session.areas[0].name == "card"
+    assert desk.session.document.areas[0].name == "card"
 
 
 def test_an_area_moved_with_shift_moves_in_this_shot_only(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
-    desk.session.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
-    desk.session.go_to(15)
+    desk.session.document.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
+    desk.session.place.go_to(15)
     settled(qtbot, desk, lambda: desk.viewer.shown == 15 and bool(picture._areas))
     drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.4, 0.5), Qt.KeyboardModifier.ShiftModifier)
-    assert desk.session.areas[0].box[0] > 90
-    desk.session.go_to(3)
-    assert desk.session.areas[0].box[0] == 64
+    assert desk.session.document.areas[0].box[0] > 90
+    desk.session.place.go_to(3)
+    assert desk.session.document.areas[0].box[0] == 64
 
 
 def test_the_probe_tells_the_unit_in_force(surveyed_desk, qtbot):
@@ -400,9 +400,9 @@ def test_the_probe_tells_the_unit_in_force(surveyed_desk, qtbot):
 
 def test_source_and_treated_are_on_the_gauges_at_once(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.session.go_to(18)
-    desk.session.add_step(SoftCeiling)
-    desk.session.replace_step(0, SoftCeiling(50, 110, 20))
+    desk.session.place.go_to(18)
+    desk.session.document.add_step(SoftCeiling)
+    desk.session.document.replace_step(0, SoftCeiling(50, 110, 20))
     settled(qtbot, desk, lambda: desk.viewer.preview.treated is not None and desk.viewer.preview.other is None)
     before = desk.viewer.gauges[0].grab().toImage()
     qtbot.keyClick(desk, Qt.Key.Key_E)

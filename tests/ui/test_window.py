@@ -32,9 +32,9 @@ def tell(desk):
             corner = desk.picture.mapTo(desk, point)
             return [corner.x(), corner.y()]
         chart = desk.charting.model
-        state = dict(frame=session.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.kind is not None,
-                     treated=sorted(session.treatments), message=desk.header.message,
-                     areas=[list(area.box) for area in session.areas], probe=viewer.probe_line.text(),
+        state = dict(frame=session.place.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.kind is not None,
+                     treated=sorted(session.document.treatments), message=desk.header.message,
+                     areas=[list(area.box) for area in session.document.areas], probe=viewer.probe_line.text(),
                      picture=place(desk.picture, desk.picture.box), lit=desk.picture._highlight is not None,
                      gauges=[str(gauge.kind.instrument) for gauge in viewer.gauges],
                      fit=chart.result and chart.result.fit.result.mean,

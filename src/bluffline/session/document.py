@@ -1,212 +1,304 @@
-"""The document: what the operator has done to a programme, kept between sittings in one SQLite file.
+"""The document: what the operator does to a programme, every act of it to be undone."""
 
-A programme is known by what is in it, so that its work follows it when it is moved or renamed; when the file is another, its
-old work does not come back. Treatments are kept with the shots that they were made for, and carried to those it has now.
-"""
+from __future__ import annotations
 
-import json
-import os
-import sqlite3
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import closing, contextmanager
-from dataclasses import asdict
-from datetime import UTC, datetime
-from pathlib import Path
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from types import MappingProxyType
-from typing import Any
+from typing import Protocol
 
-from bluffline.declared import made
 from bluffline.errors import SettingsError
-from bluffline.measure.areas import Area
+from bluffline.measure.areas import Area, Shape
+from bluffline.prove.propose import Proposal
+from bluffline.prove.survey import Survey
 from bluffline.rules.shots import Shot
-from bluffline.session.faults import fault_of
-from bluffline.session.fingerprint import fingerprint
-from bluffline.session.hold import Hold
-from bluffline.session.work import Aside, Cuts, FollowedArea, Work
-from bluffline.treat.stored import step_from, step_to
-
-VERSION = 3
-_SCHEMA = """
-create table if not exists work (
-    programme text primary key, identity text not null, shots text not null, work text not null, changed text not null
-)
-"""
-# What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing;
-# from 2: it says nothing of shots that were divided by hand, of which there were none.
-_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {0: lambda _: None, 1: lambda _: None, 2: lambda _: None}
-
-Kept = tuple[Work, list[Shot]]
+from bluffline.session.event import Event
+from bluffline.session.history import History
+from bluffline.session.new_steps import new_step, remap_step
+from bluffline.session.place import Place
+from bluffline.session.work import Aside, Cuts, FollowedArea, Treatments, Work, carried
+from bluffline.session.workfile import WorkFile
+from bluffline.treat.colour import COLOUR_STEPS
+from bluffline.treat.steps import LevelRemap, RemapMode, Step, Treatment, called, with_step
 
 
-class DocumentStore:
-    """Keeps and gives back the work on programmes.
+class Known(Protocol):
+    """What the work is done on."""
 
-    A file that is damaged, or comes from a later version, is put aside under another name and never written to. ``told``: a
-    sentence of it; empty where there is nothing to say.
+    survey: Survey | None
+    shots: list[Shot]
+
+
+class Document:
+    """The work on a programme, in the shots that it has; ``changed`` tells of every change.
+
+    ``divided``: called when the state in force may divide the shots otherwise. ``found``: shots by the cuts that were seen; the
+    work's numbers mean these, divided by hand as well.
     """
 
-    def __init__(self, path: Path | None = None) -> None:
-        self.path = path or default_path()
-        self.told = ""
+    def __init__(self, known: Known, place: Place, divided: Callable[[], None]) -> None:
+        self._known, self._place, self._divided = known, place, divided
+        self._history: History[Work] = History(Work())
+        self.found: list[Shot] = []
+        self.changed = Event()
 
-    def keep(self, programme: Path, shots: Sequence[Shot], work: Work, mark: str = "") -> bool:
-        """Keep the work on a programme, in place of what was kept before; whether it could be.
+    # Taking up ---------------------------------------------------------------------------------------------------------
 
-        Parameters
-        ----------
-        shots : those that the work's numbers mean, before they are divided by hand
-        mark : what the programme was known by when it was opened; it may have been moved since
-        """
-        try:
-            row = str(programme.resolve()), mark or fingerprint(programme), shots_text(shots), work_text(work)
-            with self._open() as store:
-                store.execute("insert or replace into work values (?, ?, ?, ?, datetime('now'))", row)
-        except (sqlite3.Error, OSError) as error:
-            self.told = f"The work could not be kept: {error}."
-            return False
-        return True
+    def begin(self) -> None:
+        """Nothing has been done yet."""
+        self._history, self.found = History(Work()), []
 
-    def hold(self, mark: str) -> Hold:
-        """The right to work on a programme, which one desk at a time has.
+    def take_up(self, work: Work, made_for: Sequence[Shot]) -> None:
+        """Go on with work from an earlier sitting; it was done on some shots."""
+        if work != Work():
+            self.found = list(made_for)
+            self._history.push(work, "Take up earlier work")
+
+    def bring(self, file: WorkFile) -> None:
+        """Take up work from a file of its own; what was done here and is not in it is kept aside."""
+        here, work = self.work, file.work
+        if here == Work():
+            self.found = list(file.shots)
+        else:
+            shots = here.cuts.of(self.found)
+            gone = [Aside(shots[n], steps) for n, steps in here.treatments.items() if steps not in work.treatments.values()]
+            work = carried(work, work.cuts.of(file.shots), work.cuts.of(self.found))
+            work = replace(work, aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)))
+        if work != here:
+            self._history.push(work, "Take up the work that was brought")
+
+    def carry(self, found: list[Shot]) -> None:
+        """Carry every state of the work to the shots that were found now."""
+        if found != self.found:
+            before = self.found
+            self._history.map(lambda work: carried(work, work.cuts.of(before), work.cuts.of(found)))
+            self.found = found
+
+    @property
+    def _survey(self) -> Survey:
+        assert self._known.survey is not None, "steps are made for a surveyed programme"
+        return self._known.survey
+
+    # The ladder --------------------------------------------------------------------------------------------------------
+
+    @property
+    def treatments(self) -> Treatments:
+        """The treatment of every treated shot, by its number."""
+        return self._history.state.treatments
+
+    @property
+    def treatment(self) -> Treatment:
+        """The treatment of the shot in view."""
+        return self.treatments.get(self._place.shot, ())
+
+    @property
+    def reasons(self) -> Mapping[int, tuple[str, ...]]:
+        """Why the treatments in force are as they were proposed, by shot."""
+        return self._history.state.reasons
+
+    @property
+    # Undo -------------------------------------------------------------------------------------------------------------
+
+    def undoes(self) -> str | None:
+        """What undo would take back."""
+        return self._history.undoes
+
+    @property
+    def redoes(self) -> str | None:
+        """What redo would bring back."""
+        return self._history.redoes
+
+    @property
+    def work(self) -> Work:
+        """Everything done to the programme."""
+        return self._history.state
+
+    def set_treatment(self, shot: int, treatment: Treatment, act: str, gesture: str | None = None) -> None:
+        """Give a shot another treatment; an empty one leaves it untouched."""
+        self._push(self._history.state.treated(shot, treatment), act, gesture)
+
+    def calibrate(self, shots: Sequence[int], steps: Treatment, act: str) -> None:
+        """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
+        treatments = dict(self.treatments)
+        for shot in shots:
+            rest = tuple(step for step in treatments.get(shot, ()) if not isinstance(step, COLOUR_STEPS))
+            treatments[shot] = (*steps, *rest)
+        self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act)
+
+    def paste(self, shots: Sequence[int], steps: Treatment, act: str, gesture: str | None = None) -> None:
+        """Give shots copies of steps as one act: each in place of one of its kind, or else where its kind belongs."""
+        treatments = dict(self.treatments)
+        for shot in shots:
+            treatment = treatments.get(shot, ())
+            for step in steps:
+                kinds = [type(other) for other in treatment]
+                if type(step) in kinds:
+                    place = kinds.index(type(step))
+                    treatment = (*treatment[:place], step, *treatment[place + 1 :])
+                else:
+                    treatment = with_step(treatment, step)
+            treatments[shot] = treatment
+        self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
+
+    def move_step(self, place: int, by: int) -> None:
+        """Move a step of the treatment in view earlier (−1) or later (+1)."""
+        steps = list(self.treatment)
+        step = steps.pop(place)
+        steps.insert(place + by, step)
+        self.set_treatment(self._place.shot, tuple(steps), f"Move {called(step)}")
+
+    def _push(self, work: Work, act: str, gesture: str | None = None) -> None:
+        self._history.push(work, act, gesture)
+        self._work_changed()
+
+    def _work_changed(self) -> None:
+        """Draw the state in force, which may divide the shots otherwise."""
+        self._divided()
+        self.changed.tell()
+
+    def add_step(self, kind: type[Step]) -> None:
+        """Add a step to the shot in view, its figures from what the shot measures and the rules allow."""
+        self.set_treatment(
+            self._place.shot,
+            with_step(self.treatment, new_step(kind, self._survey, self._known.shots[self._place.shot])),
+            f"Add {called(kind)}",
+        )
+
+    def remap_step(self, mode: RemapMode) -> LevelRemap:
+        """The level remap of a mode, with the figures of the shot in view."""
+        return remap_step(mode, self._survey, self._known.shots[self._place.shot])
+
+    def replace_step(self, place: int, step: Step, gesture: str | None = None) -> None:
+        """Put another step in a place of the treatment in view; acts of one gesture are undone together."""
+        steps = list(self.treatment)
+        steps[place] = step
+        self.set_treatment(self._place.shot, tuple(steps), f"Change {called(step)}", gesture)
+
+    def bypass_step(self, place: int, *, bypassed: bool) -> None:
+        """Take a step of the treatment in view out of force, or bring it back."""
+        self.replace_step(place, replace(self.treatment[place], bypassed=bypassed))
+
+    def bypass_shot(self) -> None:
+        """Take all steps of the shot in view out of force, or bring them back."""
+        steps = self.treatment
+        bypass = any(not step.bypassed for step in steps)
+        act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
+        self.set_treatment(self._place.shot, tuple(replace(step, bypassed=bypass) for step in steps), act)
+
+    def remove_step(self, place: int) -> None:
+        """Remove a step from the treatment in view."""
+        steps = list(self.treatment)
+        removed = steps.pop(place)
+        self.set_treatment(self._place.shot, tuple(steps), f"Remove {called(removed)}")
+
+    def reset_shot(self) -> None:
+        """Leave the shot in view untreated."""
+        if self.treatment:
+            self.set_treatment(self._place.shot, (), f"Reset shot {self._place.shot + 1}")
+
+    def accept(self, proposals: list[Proposal]) -> None:
+        """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
+        for proposal in proposals:
+            work = self._history.state.treated(proposal.shot, proposal.treatment, proposal.reasons)
+            self._history.push(work, f"Legalise shot {proposal.shot + 1}")
+        self.changed.tell()
+
+    def still(self, numbers: Sequence[int], shots: Sequence[Shot]) -> dict[int, int]:
+        """What those of some shots that still are have as their numbers now, by the numbers that they had."""
+        now = {shot: number for number, shot in enumerate(self._known.shots)}
+        return {number: now[shots[number]] for number in numbers if shots[number] in now}
+
+    # Dividing ---------------------------------------------------------------------------------------------------------
+
+    def split_shot(self) -> None:
+        """Let a shot begin at the frame in view; both parts keep the treatment.
 
         Raises
         ------
-        SettingsError : another has it
+        SettingsError : one begins there already
         """
-        return Hold(self.path.parent / "held", mark)
+        if self._place.frame == self._known.shots[self._place.shot].first:
+            raise SettingsError("A shot begins at this frame already; go to where it is to be split.")
+        self._divide(self.work.cuts.part(self._place.frame), f"Split shot {self._place.shot + 1}")
 
-    def recall(self, programme: Path) -> Kept | None:
-        """The work kept on a programme, and the shots that its numbers mean; None where there is none."""
-        try:
-            path, identity = str(programme.resolve()), fingerprint(programme)
-            with self._open() as store:
-                row = store.execute(
-                    "select shots, work from work where identity = ? or (programme = ? and identity = ?) "
-                    "order by programme = ? desc, changed desc",
-                    (identity, path, _identity_of_version_1(programme), path),
-                ).fetchone()
-        except (sqlite3.Error, OSError) as error:
-            self.told = f"Earlier work could not be read: {error}."
-            return None
-        if row is None:
-            return None
-        try:
-            return work_from(json.loads(row[1])), shots_from(row[0])
-        except Exception as error:  # noqa: BLE001 (whatever is wrong with what is kept, it is put aside and told)
-            fault_of(error, "Reading earlier work")
-            self._put_aside("damaged")
-            return None
+    def join_shot(self) -> None:
+        """Make the shot in view one with the shot before it; it keeps the treatment of the longer, the other is kept aside.
 
-    @contextmanager
-    def _open(self) -> Iterator[sqlite3.Connection]:
-        """The store in one transaction; a file that can't be one makes way first."""
-        self.path.parent.mkdir(parents=True, exist_ok=True)
-        try:
-            store = self._connect()
-        except sqlite3.DatabaseError as error:
-            if isinstance(error, sqlite3.OperationalError):
-                raise  # the disk or another program is in the way, not the file
-            self._put_aside("damaged")
-            store = self._connect()
-        with closing(store), store:
-            yield store
-
-    def _connect(self) -> sqlite3.Connection:
-        store = sqlite3.connect(self.path)
-        try:
-            version = store.execute("pragma user_version").fetchone()[0]
-            if version > VERSION:
-                store.close()
-                self._put_aside("later")
-                return self._connect()
-            store.execute("pragma journal_mode = wal")
-            with store:
-                store.execute(_SCHEMA)
-                for step in range(version, VERSION):
-                    _MIGRATIONS[step](store)
-                store.execute(f"pragma user_version = {VERSION}")
-            store.execute("select count(*) from work where length(work) < 0").fetchone()
-        except BaseException:
-            store.close()
-            raise
-        return store
-
-    def _put_aside(self, why: str) -> None:
-        """Give the file, and what belongs to it, another name; nothing is lost."""
-        now = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
-        aside = self.path.with_name(f"{self.path.name}.{why}-{now}")
-        for ending in ("-wal", "-shm", ""):
-            beside = self.path.with_name(self.path.name + ending)
-            if beside.exists():
-                beside.replace(aside.with_name(aside.name + ending))
-        reason = "it is damaged" if why == "damaged" else "it comes from a later version"
-        self.told = f"The file that earlier work is kept in can't be used: {reason}. It is put aside as {aside}."
-
-
-def default_path() -> Path:
-    """Where the work is kept, by the XDG base directory specification."""
-    home = os.environ.get("XDG_DATA_HOME")
-    return (Path(home) if home else Path.home() / ".local" / "share") / "bluffline" / "work.sqlite"
-
-
-def _identity_of_version_1(programme: Path) -> str:
-    facts = programme.stat()
-    return f"{facts.st_size} {facts.st_mtime_ns}"
-
-
-def shots_text(shots: Sequence[Shot]) -> str:
-    """Shots as they are kept."""
-    return " ".join(f"{shot.first}-{shot.last}" for shot in shots)
-
-
-def shots_from(text: str) -> list[Shot]:
-    """Shots that were kept.
-
-    Raises
-    ------
-    ValueError, SettingsError : these are none
-    """
-    shots = [Shot(*map(int, part.split("-"))) for part in text.split()]
-    if any(shot.last < shot.first or shot.first < 0 for shot in shots):
-        raise SettingsError("A shot ends before it begins.")
-    return shots
-
-
-def work_text(work: Work) -> str:
-    """Work as it is kept: JSON."""
-    return json.dumps(_as_data(work))
-
-
-def _as_data(work: Work) -> dict[str, Any]:
-    return {
-        "treatments": {str(shot): [step_to(step) for step in steps] for shot, steps in work.treatments.items()},
-        "reasons": {str(shot): list(told) for shot, told in work.reasons.items()},
-        "areas": [
-            {"area": asdict(followed.area), "shots": {str(shot): asdict(area) for shot, area in followed.shots.items()}}
-            for followed in work.areas
-        ],
-        "aside": [
-            {"first": kept.made_for.first, "last": kept.made_for.last, "steps": [step_to(step) for step in kept.treatment]}
-            for kept in work.aside
-        ],
-        "cuts": {"parted": sorted(work.cuts.parted), "joined": sorted(work.cuts.joined)},
-    }
-
-
-def work_from(data: dict[str, Any]) -> Work:
-    """Work that was kept; whatever is wrong with it is raised as it comes."""
-    treatments = {int(shot): tuple(step_from(step) for step in steps) for shot, steps in data["treatments"].items()}
-    areas = tuple(
-        FollowedArea(
-            made(Area, entry["area"], "area"),
-            MappingProxyType({int(shot): made(Area, area, "area") for shot, area in entry["shots"].items()}),
+        Raises
+        ------
+        SettingsError : there is none before it
+        """
+        if self._place.shot == 0:
+            raise SettingsError("There is no shot before the first to join it to.")
+        self._divide(
+            self.work.cuts.join(self._known.shots[self._place.shot].first),
+            f"Join shots {self._place.shot} and {self._place.shot + 1}",
         )
-        for entry in data["areas"]
-    )
-    aside = tuple(
-        Aside(Shot(int(kept["first"]), int(kept["last"])), tuple(step_from(step) for step in kept["steps"]))
-        for kept in data.get("aside", [])
-    )
-    reasons = {int(shot): tuple(map(str, told)) for shot, told in data.get("reasons", {}).items()}
-    cuts = Cuts(*(frozenset(map(int, data.get("cuts", {}).get(name, ()))) for name in ("parted", "joined")))
-    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts)
+
+    def _divide(self, cuts: Cuts, act: str) -> None:
+        self._push(replace(carried(self.work, self._known.shots, cuts.of(self.found)), cuts=cuts), act)
+
+    def give_aside(self) -> None:
+        """Give the shot in view the treatment kept aside that was made for frames nearest to it."""
+        work = self._history.state
+        if work.aside:
+            nearest = min(work.aside, key=lambda kept: abs(kept.made_for.first - self._known.shots[self._place.shot].first))
+            rest = tuple(kept for kept in work.aside if kept is not nearest)
+            self._push(replace(work.treated(self._place.shot, nearest.treatment), aside=rest), "Give what was kept aside")
+
+    def undo(self) -> None:
+        """Take back the last act."""
+        self._history.undo()
+        self._work_changed()
+
+    def redo(self) -> None:
+        """Bring back the act last undone."""
+        self._history.redo()
+        self._work_changed()
+
+    # Areas ------------------------------------------------------------------------------------------------------------
+
+    @property
+    def areas(self) -> tuple[Area, ...]:
+        """The areas, where they stand in the shot in view."""
+        return tuple(followed.in_shot(self._place.shot) for followed in self._history.state.areas)
+
+    def add_area(self, shape: Shape, points: Sequence[tuple[float, float]]) -> None:
+        """Draw another area, named by the next free number.
+
+        Raises
+        ------
+        SettingsError : too few points for the shape.
+        """
+        names = {area.name for area in self.areas}
+        name = next(f"area {n}" for n in range(1, len(names) + 2) if f"area {n}" not in names)
+        added = FollowedArea(Area(name, shape, tuple((float(x), float(y)) for x, y in points)))
+        self._push_areas((*self._history.state.areas, added), f"Draw {name}")
+
+    def move_area(
+        self, number: int, across: float, down: float, *, only_here: bool = False, gesture: str | None = None
+    ) -> None:
+        """Move an area, in the shot in view alone or wherever it has no place of its own."""
+        followed = self._history.state.areas[number]
+        alone = only_here or self._place.shot in followed.shots
+        moved = followed.moved(across, down, self._place.shot if alone else None)
+        self._set_area(number, moved, f"Move {followed.area.name}", gesture)
+
+    def rename_area(self, number: int, name: str) -> None:
+        """Give an area another name."""
+        followed = self._history.state.areas[number]
+        self._set_area(number, followed.renamed(name), f"Rename {followed.area.name}")
+
+    def remove_area(self, number: int) -> None:
+        """Remove an area."""
+        areas = list(self._history.state.areas)
+        removed = areas.pop(number)
+        self._push_areas(tuple(areas), f"Remove {removed.area.name}")
+
+    def _set_area(self, number: int, area: FollowedArea, act: str, gesture: str | None = None) -> None:
+        areas = list(self._history.state.areas)
+        areas[number] = area
+        self._push_areas(tuple(areas), act, gesture)
+
+    def _push_areas(self, areas: tuple[FollowedArea, ...], act: str, gesture: str | None = None) -> None:
+        self._push(replace(self._history.state, areas=areas), act, gesture)

@@ -9,10 +9,10 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.survey import Survey, start_survey
 from bluffline.rules.rulefile import Rules
-from bluffline.session.document import DocumentStore, Kept
 from bluffline.session.fingerprint import fingerprint
 from bluffline.session.hold import Hold
 from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.store import DocumentStore, Kept
 from bluffline.session.workfile import ENDING, WorkFile, read_work
 
 

@@ -14,8 +14,8 @@ from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.report.files import save_bytes
 from bluffline.rules.shots import Shot
-from bluffline.session.document import VERSION, shots_from, shots_text, work_from, work_text
 from bluffline.session.fingerprint import fingerprint
+from bluffline.session.store import VERSION, shots_from, shots_text, work_from, work_text
 from bluffline.session.work import Work
 
 ENDING = ".bluffline"

@@ -112,9 +112,9 @@ def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Pa
     def go() -> None:
         findings = desk.session.findings
         if findings:
-            desk.session.select(max(findings, key=lambda f: f.worst_area * (f.severity == "must fix")))
+            desk.session.place.select(max(findings, key=lambda f: f.worst_area * (f.severity == "must fix")))
         desk.frame_shown.connect(lambda _: QTimer.singleShot(50, application.quit))
-        desk.session.place_changed.tell()
+        desk.session.place.changed.tell()
 
     desk.survey_done.connect(go)
     desk.work.refused.connect(application.quit)

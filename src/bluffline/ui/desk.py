@@ -152,11 +152,11 @@ class Desk(QMainWindow):
         session = self.session
         session.programme_changed.connect(self._programme_changed)
         session.survey_changed.connect(self._refresh_survey)
-        session.place_changed.connect(self._place_changed)
-        session.treatment_changed.connect(self._treatment_changed)
-        self.skyline.frame_chosen.connect(session.go_to)
-        self.skyline.finding_chosen.connect(session.select)
-        self.findings.chosen.connect(session.select)
+        session.place.changed.connect(self._place_changed)
+        session.document.changed.connect(self._treatment_changed)
+        self.skyline.frame_chosen.connect(session.place.go_to)
+        self.skyline.finding_chosen.connect(session.place.select)
+        self.findings.chosen.connect(session.place.select)
         self.viewer.shown_changed.connect(self._frame_shown)
         self.viewer.failed.connect(self.header.fault)
         self.treatment.steps.refused.connect(self.header.say)
@@ -289,10 +289,10 @@ class Desk(QMainWindow):
         session = self.session
         if session.programme is None:
             return
-        place = f"{session.programme.label(session.frame)} · frame {session.frame}"
+        place = f"{session.programme.label(session.place.frame)} · frame {session.place.frame}"
         preview = self.viewer.preview
-        measure = preview.measure if preview is not None and preview.frame == session.frame else None
-        treated = bool(session.treatment) and not self.viewer.held_source
+        measure = preview.measure if preview is not None and preview.frame == session.place.frame else None
+        treated = bool(session.document.treatment) and not self.viewer.held_source
         if measure is not None:
             levels = session.source.levels
             luma = _between(levels.percent(measure.y_min), levels.percent(measure.y_max))
@@ -301,16 +301,16 @@ class Desk(QMainWindow):
         place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
         place += f" · {look.zoom}:1" if look.zoom else ""
         self._picture_card.set_facts(place)
-        self._treatment_card.set_title(f"Treatment of shot {session.shot + 1}")
-        reasons = session.reasons.get(session.shot, ()) if session.treatment else ()
-        self._treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.treatment else "")
+        self._treatment_card.set_title(f"Treatment of shot {session.place.shot + 1}")
+        reasons = session.document.reasons.get(session.place.shot, ()) if session.document.treatment else ()
+        self._treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.document.treatment else "")
         for gauge_card in self.viewer.cards:
             gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.kind, treated=treated))
 
     def _refresh_commands(self) -> None:
         for command in COMMANDS:
             self._actions[command.id].setEnabled(command.enabled(self.hands))
-        for name, act in (("undo", self.session.undoes), ("redo", self.session.redoes)):
+        for name, act in (("undo", self.session.document.undoes), ("redo", self.session.document.redoes)):
             self._actions[name].setText(f"{name.capitalize()}: {act}" if act else name.capitalize())
         self.header.enable({name: action.isEnabled() for name, action in self._actions.items()})
         self.header.point_to(self._next_command())
@@ -320,7 +320,7 @@ class Desk(QMainWindow):
         """The next thing to press on the way from a file to its proof."""
         if self.session.programme is None:
             return "open"
-        return "legalise" if self.session.must_fix_count and not self.session.treatments else "prove"
+        return "legalise" if self.session.must_fix_count and not self.session.document.treatments else "prove"
 
     def _fill_recent(self) -> None:
         menu: QMenu | None = self._recent

@@ -35,11 +35,11 @@ def _has_findings(hands: Hands) -> bool:
 
 
 def _treated(hands: Hands) -> bool:
-    return bool(hands.session.treatment)
+    return bool(hands.session.document.treatment)
 
 
 def _has_aside(hands: Hands) -> bool:
-    return _surveyed(hands) and bool(hands.session.work.aside)
+    return _surveyed(hands) and bool(hands.session.document.work.aside)
 
 
 def _coloured(hands: Hands) -> bool:
@@ -51,7 +51,7 @@ def _charted(hands: Hands) -> bool:
 
 
 def _with_areas(hands: Hands) -> bool:
-    return _surveyed(hands) and bool(hands.session.areas)
+    return _surveyed(hands) and bool(hands.session.document.areas)
 
 
 def _interlaced(hands: Hands) -> bool:
@@ -77,44 +77,50 @@ COMMANDS: tuple[Command, ...] = (
     Command("previous-frame", "Go", "Previous frame", ("Left",), lambda h: h.player.step(-1)),
     Command("second-on", "Go", "One second on", ("Shift+Right",), lambda h: h.player.step_seconds(1)),
     Command("second-back", "Go", "One second back", ("Shift+Left",), lambda h: h.player.step_seconds(-1)),
-    Command("next-finding", "Go", "Next finding", ("N",), lambda h: h.session.step_finding(1), _has_findings, apart=True),
-    Command("previous-finding", "Go", "Previous finding", ("P",), lambda h: h.session.step_finding(-1), _has_findings),
-    Command("next-shot", "Go", "Next shot", ("Down",), lambda h: h.session.step_shot(1)),
-    Command("previous-shot", "Go", "Previous shot", ("Up",), lambda h: h.session.step_shot(-1)),
-    Command("first-frame", "Go", "First frame", ("Home",), lambda h: h.session.go_to(0)),
-    Command("last-frame", "Go", "Last frame", ("End",), lambda h: h.session.go_to(1 << 60)),
+    Command("next-finding", "Go", "Next finding", ("N",), lambda h: h.session.place.step_finding(1), _has_findings, apart=True),
+    Command("previous-finding", "Go", "Previous finding", ("P",), lambda h: h.session.place.step_finding(-1), _has_findings),
+    Command("next-shot", "Go", "Next shot", ("Down",), lambda h: h.session.place.step_shot(1)),
+    Command("previous-shot", "Go", "Previous shot", ("Up",), lambda h: h.session.place.step_shot(-1)),
+    Command("first-frame", "Go", "First frame", ("Home",), lambda h: h.session.place.go_to(0)),
+    Command("last-frame", "Go", "Last frame", ("End",), lambda h: h.session.place.go_to(1 << 60)),
     Command("legalise", "Treatment", "Legalise", ("G",), lambda h: h.work.legalise(), _surveyed),
     Command(
         "bypass",
         "Treatment",
         "Bypass or restore the steps",
         ("B",),
-        lambda h: h.session.bypass_shot(),
-        lambda h: bool(h.session.treatment),
+        lambda h: h.session.document.bypass_shot(),
+        lambda h: bool(h.session.document.treatment),
     ),
     Command(
         "reset",
         "Treatment",
         "Reset the shot",
         ("Ctrl+Backspace",),
-        lambda h: h.session.reset_shot(),
-        lambda h: bool(h.session.treatment),
+        lambda h: h.session.document.reset_shot(),
+        lambda h: bool(h.session.document.treatment),
     ),
     Command(
-        "undo", "Treatment", "Undo", ("Ctrl+Z",), lambda h: h.session.undo(), lambda h: h.session.undoes is not None, apart=True
+        "undo",
+        "Treatment",
+        "Undo",
+        ("Ctrl+Z",),
+        lambda h: h.session.document.undo(),
+        lambda h: h.session.document.undoes is not None,
+        apart=True,
     ),
     Command(
         "redo",
         "Treatment",
         "Redo",
         ("Ctrl+Shift+Z", "Ctrl+Y"),
-        lambda h: h.session.redo(),
-        lambda h: h.session.redoes is not None,
+        lambda h: h.session.document.redo(),
+        lambda h: h.session.document.redoes is not None,
     ),
     Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.charting.paste(), _treated, apart=True),
     Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
     Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
-    Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.give_aside(), _has_aside),
+    Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.document.give_aside(), _has_aside),
     Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda h: h.charting.keep_stock(), _treated),
     Command("put-stock", "Treatment", "Put a stock treatment …", (), lambda h: h.charting.put_stock(), _surveyed),
     Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.charting.load_lut(), _surveyed, apart=True),

@@ -20,13 +20,13 @@ from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propos
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files
 from bluffline.rules.shots import Shot
-from bluffline.session.document import DocumentStore
 from bluffline.session.faults import fault_of
 from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.judging import Judged, survey_and_judge
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.session import Session
+from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
@@ -122,7 +122,9 @@ class LongWork(QObject):
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
         session, programme = self.session, self.session.programme
         if programme is not None:
-            self._kept = self._keeper.submit(self.documents.keep, programme.path, session.found, session.work, self._mark)
+            self._kept = self._keeper.submit(
+                self.documents.keep, programme.path, session.document.found, session.document.work, self._mark
+            )
             self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
 
     def save_work(self, path: Path) -> None:
@@ -130,7 +132,7 @@ class LongWork(QObject):
         assert self.session.programme is not None
         path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
         try:
-            save_work(path, self.session.programme, self.session.found, self.session.work)
+            save_work(path, self.session.programme, self.session.document.found, self.session.document.work)
         except (BlufflineError, OSError) as error:
             self._header.fault(fault_of(error, "Saving the work"))
         else:
@@ -179,13 +181,15 @@ class LongWork(QObject):
             return
         self.keep_now()
         if opened.mark == self._mark and opened.brought is None:
-            opened = replace(opened, kept=(self.session.work, self.session.found))  # with what was done while it was opened
+            opened = replace(
+                opened, kept=(self.session.document.work, self.session.document.found)
+            )  # with what was done while it was opened
         if self._hold is not None and self._hold is not opened.hold:
             self._hold.release()
         self._hold, self._mark = opened.hold, opened.mark
         self.session.take(opened)
         self._news = opened.told
-        if (work := self.session.work) != Work() and not self._news:
+        if (work := self.session.document.work) != Work() and not self._news:
             done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
             self._news = f"Earlier work on this programme is taken up: {done} (Ctrl+Z begins anew)"
         self.opened.emit(opened.programme.path)
@@ -205,7 +209,7 @@ class LongWork(QObject):
             fresh = anew or not self.surveys.fill(survey, mark)
             if fresh:
                 self._frames.wait_until_idle(_FRAME_FIRST)
-            judged = survey_and_judge(judge, lambda: session.work.cuts, monitor, self._grown.emit)
+            judged = survey_and_judge(judge, lambda: session.document.work.cuts, monitor, self._grown.emit)
             if fresh:
                 self.surveys.keep(survey, mark)
             return judged
@@ -217,9 +221,9 @@ class LongWork(QObject):
         self.session.take_judged(judged)
 
     def _surveyed(self, judged: Judged) -> None:
-        set_aside = len(self.session.work.aside)
+        set_aside = len(self.session.document.work.aside)
         self.session.take_judged(judged)
-        if (more := len(self.session.work.aside) - set_aside) > 0:
+        if (more := len(self.session.document.work.aside) - set_aside) > 0:
             shots = f"The work on {more} shot{'s' if more > 1 else ''} that are no more"
             self._news = f"{shots} is kept aside: “Give what was kept aside” gives it to the shot in view"
         if self._news:
@@ -232,7 +236,7 @@ class LongWork(QObject):
         survey = self.session.survey
         if survey is None or not self.session.surveyed or self.jobs.kind is not None:
             return
-        shots, findings, treatments = list(self.session.shots), list(self.session.findings), self.session.treatments
+        shots, findings, treatments = list(self.session.shots), list(self.session.findings), self.session.document.treatments
 
         def job(monitor: Monitor) -> list[Proposal]:
             return propose_all(survey, shots, findings, monitor, treatments)
@@ -240,8 +244,10 @@ class LongWork(QObject):
         self.jobs.start(Kind.LEGALISE, job, partial(self._accept, shots))
 
     def _accept(self, shots: list[Shot], proposals: list[Proposal]) -> None:
-        still = self.session.still([proposal.shot for proposal in proposals], shots)  # they may be divided otherwise by now
-        self.session.accept([replace(each, shot=still[each.shot]) for each in proposals if each.shot in still])
+        still = self.session.document.still(
+            [proposal.shot for proposal in proposals], shots
+        )  # they may be divided otherwise by now
+        self.session.document.accept([replace(each, shot=still[each.shot]) for each in proposals if each.shot in still])
         count = len(still)
         if count:
             told = f"{count} shot{'s' if count > 1 else ''}"
@@ -263,7 +269,7 @@ class LongWork(QObject):
         survey = self.session.survey
         assert survey is not None
         chosen = codec_for(target, codec)
-        shots, treatments = list(self.session.shots), dict(self.session.treatments)
+        shots, treatments = list(self.session.shots), dict(self.session.document.treatments)
 
         def job(monitor: Monitor) -> Proof:
             carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
@@ -285,7 +291,12 @@ class LongWork(QObject):
     def show_shots(self) -> None:
         """Make a card of every shot and show them all."""
         session = self.session
-        survey, shots, findings, treatments = session.survey, list(session.shots), list(session.findings), session.treatments
+        survey, shots, findings, treatments = (
+            session.survey,
+            list(session.shots),
+            list(session.findings),
+            session.document.treatments,
+        )
         if survey is None or not session.surveyed:
             return
 
@@ -296,8 +307,8 @@ class LongWork(QObject):
 
     def _show_cards(self, cards: list[ShotCard]) -> None:
         assert self.session.programme is not None
-        self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.shot, self._window)
-        self.shots_dialog.chosen.connect(self.session.go_to)
+        self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.place.shot, self._window)
+        self.shots_dialog.chosen.connect(self.session.place.go_to)
         show_until_closed(self.shots_dialog)
 
     def make_signal(self) -> None:

@@ -75,15 +75,15 @@ class Programmes:
         elif self._work.clear_the_way():
             self.session.survey_again(signal_range=said.signal_range, matrix=said.matrix, region=said.region)
             self._work.survey()
-            self.session.treatment_changed.tell()
+            self.session.document.changed.tell()
 
     def split_shot(self) -> None:
         """Let a shot begin at the frame in view."""
-        self._divide(self.session.split_shot)
+        self._divide(self.session.document.split_shot)
 
     def join_shot(self) -> None:
         """Make the shot in view one with the shot before it."""
-        self._divide(self.session.join_shot)
+        self._divide(self.session.document.join_shot)
 
     def _divide(self, act: Callable[[], None]) -> None:
         try:

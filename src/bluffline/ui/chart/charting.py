@@ -88,9 +88,9 @@ class Charting:
         session, model = self.session, self.model
         if session.programme is None or not session.surveyed or self._jobs.kind not in (None, Kind.CHART):
             return  # other work is under way, which is not to be cut short
-        shot = session.shots[session.shot]
+        shot = session.shots[session.place.shot]
         span = (shot.first, shot.last)
-        request = ChartRequest(session.programme, session.source, session.frame, span, model.setup, model.placed)
+        request = ChartRequest(session.programme, session.source, session.place.frame, span, model.setup, model.placed)
         self._fitted = model.setup
         self._jobs.start(Kind.CHART, lambda monitor: read_and_fit(request, monitor), self._take)
 
@@ -109,13 +109,13 @@ class Charting:
         """Draw the chart over the picture and on the gauges, in the shot that it belongs to."""
         model, session = self.model, self.session
         result, frame = model.result, model.chart_frame
-        if result is not None and not result.request.span[0] <= session.frame <= result.request.span[1]:
+        if result is not None and not result.request.span[0] <= session.place.frame <= result.request.span[1]:
             result = frame = None
         self.picture.show_chart(frame, model.reference.layout, None if result is None else result.wanted)
         if result is None:
             self.viewer.show_targets(None)
             return
-        treated = session.treatment if not self.viewer.held_source else ()
+        treated = session.document.treatment if not self.viewer.held_source else ()
         self.viewer.show_targets((result.through(colours_of(treated)), result.wanted))
 
     # Carrying on ---------------------------------------------------------------------------------------------------
@@ -123,7 +123,7 @@ class Charting:
     def give(self) -> None:
         """Give the fit to the shot in view; its own steps follow after it."""
         if self.model.result is not None:
-            self.session.calibrate([self.session.shot], self.model.result.fit.steps, "Chart fit")
+            self.session.document.calibrate([self.session.place.shot], self.model.result.fit.steps, "Chart fit")
 
     def carry_on(self) -> None:
         """Look which shots are under the same light, then ask which get the fit."""
@@ -137,7 +137,9 @@ class Charting:
                 return same_light(result, shots, lambda n: reader.frame(n).planes, monitor)
 
         self._jobs.start(
-            Kind.LIKE_SHOTS, job, lambda found: self._ask_shots(result, sorted(self.session.still(found, shots).values()))
+            Kind.LIKE_SHOTS,
+            job,
+            lambda found: self._ask_shots(result, sorted(self.session.document.still(found, shots).values())),
         )
 
     def _ask_shots(self, result: ChartResult, found: list[int]) -> None:
@@ -150,19 +152,22 @@ class Charting:
         self.dialog = CarryOnDialog(
             "Carry the fit on", words, result.fit.steps, self.session.shots, found, self.session.programme, self._window
         )
-        self.dialog.accepted.connect(lambda: self.session.calibrate(self.dialog.shots, self.dialog.steps, "Chart fit"))
+        self.dialog.accepted.connect(lambda: self.session.document.calibrate(self.dialog.shots, self.dialog.steps, "Chart fit"))
         show_until_closed(self.dialog)
 
     def paste(self) -> None:
         """Ask which steps of the shot in view go to which other shots."""
         session = self.session
-        if not session.treatment or session.programme is None:
+        if not session.document.treatment or session.programme is None:
             return
-        others = [number for number in range(len(session.shots)) if number != session.shot]
-        words = f"From shot {session.shot + 1}. A step takes the place of one of its kind; others are added where they belong."
-        self.dialog = CarryOnDialog("Paste steps", words, session.treatment, session.shots, (), session.programme, self._window)
+        others = [number for number in range(len(session.shots)) if number != session.place.shot]
+        words = f"From shot {session.place.shot + 1}. "
+        words += "A step takes the place of one of its kind; others are added where they belong."
+        self.dialog = CarryOnDialog(
+            "Paste steps", words, session.document.treatment, session.shots, (), session.programme, self._window
+        )
         self.dialog.accepted.connect(
-            lambda: session.paste([n for n in self.dialog.shots if n in others], self.dialog.steps, "Paste steps")
+            lambda: session.document.paste([n for n in self.dialog.shots if n in others], self.dialog.steps, "Paste steps")
         )
         show_until_closed(self.dialog)
 
@@ -175,7 +180,7 @@ class Charting:
     def keep_as(self, name: str) -> None:
         """Keep the treatment in view as a stock treatment."""
         try:
-            self.shelf.keep(name, self.session.treatment)
+            self.shelf.keep(name, self.session.document.treatment)
         except BlufflineError as error:
             self._say(str(error))
         else:
@@ -194,7 +199,7 @@ class Charting:
     def put(self, name: str) -> None:
         """Give the shot in view a stock treatment in place of its own."""
         try:
-            self.session.set_treatment(self.session.shot, self.shelf.take(name), f"Put “{name}”")
+            self.session.document.set_treatment(self.session.place.shot, self.shelf.take(name), f"Put “{name}”")
         except BlufflineError as error:
             self._say(str(error))
 
@@ -202,11 +207,11 @@ class Charting:
 
     def neutral_pick(self, *, linear: bool = True) -> None:
         """Balance the shot in view by what the areas hold, in light or on coded values."""
-        source, areas = self.session.source, self.session.areas
+        source, areas = self.session.source, self.session.document.areas
 
         def give(shot: int, found: tuple[Balance, str]) -> None:
             step, told = found
-            self.session.paste([shot], (step,), "Neutral pick")
+            self.session.document.paste([shot], (step,), "Neutral pick")
             self._say(f"Neutral pick: {told}")
 
         self._pick(lambda planes: neutral_pick(planes, source, areas, linear=linear), give)
@@ -226,19 +231,19 @@ class Charting:
         except BlufflineError as error:
             self._say(str(error))
             return
-        session.paste([session.shot], (step,), f"Balance for {kelvin:.0f} K", f"light.{self._lights}")
+        session.document.paste([session.place.shot], (step,), f"Balance for {kelvin:.0f} K", f"light.{self._lights}")
         self._say(f"Balance for {kelvin:.0f} K, tint {figure(tint, '+.0f')}: {step.text}")
 
     def three_point(self) -> None:
         """Calibrate the shot in view by white, grey and black cards under three areas."""
-        source, areas = self.session.source, self.session.areas
+        source, areas = self.session.source, self.session.document.areas
 
         def fit_cards(planes: Planes) -> ChartFit:
             samples, reference = sample_cards(planes, source, areas)
             return fit_chart(samples, reference, source)
 
         def give(shot: int, fit: ChartFit) -> None:
-            self.session.calibrate([shot], fit.steps, "Three-point")
+            self.session.document.calibrate([shot], fit.steps, "Three-point")
             self._say(f"Three-point: mean ΔE2000 of the cards from {fit.stages[0].mean:.1f} to {fit.result.mean:.2f}")
 
         self._pick(fit_cards, give)
@@ -246,7 +251,7 @@ class Charting:
     def _pick(self, make: Callable[[Planes], Found], give: Callable[[int, Found], None]) -> None:
         """Find something in the frame in view, untreated, and give it to its shot, whatever is in view by then."""
         session = self.session
-        programme, frame = session.programme, session.frame
+        programme, frame = session.programme, session.place.frame
         if programme is None:
             return
 
@@ -262,10 +267,10 @@ class Charting:
     def _start(self, kind: Kind, job: Callable[[Monitor], Found], give: Callable[[int, Found], None]) -> None:
         """Work for the shot in view; what comes of it is given to that shot, or dropped if it is no more."""
         session = self.session
-        shots, number = list(session.shots), session.shot
+        shots, number = list(session.shots), session.place.shot
 
         def then(found: Found) -> None:
-            if number in (still := session.still([number], shots)):
+            if number in (still := session.document.still([number], shots)):
                 give(still[number], found)
 
         self._beside.start(kind, job, then)
@@ -274,7 +279,7 @@ class Charting:
 
     def bake(self) -> None:
         """Bake the steps on colours of the shot in view into one LUT."""
-        treatment, source = self.session.treatment, self.session.source
+        treatment, source = self.session.document.treatment, self.session.source
 
         def job(_: Monitor) -> tuple[Treatment, float]:
             after = baked(treatment, source)
@@ -282,8 +287,8 @@ class Charting:
 
         def give(shot: int, found: tuple[Treatment, float]) -> None:
             after, worst = found
-            if self.session.treatments.get(shot) == treatment:
-                self.session.set_treatment(shot, after, "Bake the steps on colours")
+            if self.session.document.treatments.get(shot) == treatment:
+                self.session.document.set_treatment(shot, after, "Bake the steps on colours")
                 self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
 
         self._start(Kind.BAKE, job, give)
@@ -302,7 +307,9 @@ class Charting:
             self._say(str(error))
             return
         session = self.session
-        session.set_treatment(session.shot, with_step(session.treatment, step), f"Add {called(step)} {path.name}")
+        session.document.set_treatment(
+            session.place.shot, with_step(session.document.treatment, step), f"Add {called(step)} {path.name}"
+        )
 
     def save_lut(self) -> None:
         """Ask where to, and save the steps on colours of the shot in view as a LUT or CDL."""
@@ -312,7 +319,7 @@ class Charting:
 
     def write_lut(self, path: Path) -> None:
         """Save the steps on colours of the shot in view; as a CDL, with how far it is from them."""
-        steps, source, ending = colours_of(self.session.treatment), self.session.source, path.suffix.lower()
+        steps, source, ending = colours_of(self.session.document.treatment), self.session.source, path.suffix.lower()
         patches = None if self.model.result is None else self.model.result.filmed
 
         def job(_: Monitor) -> float:
@@ -326,4 +333,4 @@ class Charting:
     @property
     def steps(self) -> Treatment:
         """The steps on colours of the shot in view."""
-        return colours_of(self.session.treatment)
+        return colours_of(self.session.document.treatment)

@@ -47,7 +47,7 @@ class WriteDialog(QDialog):
             self._keep.addItem(text, way)
         self._drop = QCheckBox("Leave out those that the file can't carry")
         self._drop.toggled.connect(lambda _: self.rows.look())
-        treated = len(session.treatments)
+        treated = len(session.document.treatments)
         start = self._source.with_name(f"{self._source.stem}-legal.mov")
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(

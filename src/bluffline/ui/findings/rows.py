@@ -94,7 +94,7 @@ class FindingsList(QListView):
         self.clicked.connect(self._choose)
         self.activated.connect(self._choose)
         session.survey_changed.connect(self._fill)
-        session.place_changed.connect(self._mark_selected)
+        session.place.changed.connect(self._mark_selected)
         self._fill()
 
     def _fill(self) -> None:
@@ -114,7 +114,7 @@ class FindingsList(QListView):
         return "Nothing found" if self._session.surveyed else "Nothing found so far"
 
     def _mark_selected(self) -> None:
-        index = self._rows.place(self._session.selected)
+        index = self._rows.place(self._session.place.selected)
         if not index.isValid():
             self.clearSelection()
         self.setCurrentIndex(index)

@@ -127,7 +127,7 @@ class Measuring:
     def facts_of(self, kind: Kind, *, treated: bool) -> str:
         """What a gauge shows beside its name: its unit, the pixels it takes, and whether they are treated."""
         setup = self.gauges.setup
-        if self.session.areas and setup.taken is not Taken.WHOLE:
+        if self.session.document.areas and setup.taken is not Taken.WHOLE:
             return str(setup.taken)
         preview = self.viewer.preview
         if kind.instrument is Instrument.CHROMATICITY:

@@ -25,7 +25,8 @@ from PyQt6.QtWidgets import (
 from bluffline.errors import SettingsError
 from bluffline.figures import figure
 from bluffline.report.certificate import step_text
-from bluffline.session.session import STEP_KINDS, Session
+from bluffline.session.new_steps import STEP_KINDS
+from bluffline.session.session import Session
 from bluffline.treat.colour import (
     COLOUR_STEPS,
     Balance,
@@ -158,16 +159,16 @@ class StepCard(QFrame):
         title.setFont(font(12, bold=True))
         title.setChecked(not step.bypassed)
         title.setToolTip("In force; clear to bypass the step")
-        title.toggled.connect(lambda on: session.bypass_step(place, bypassed=not on))
+        title.toggled.connect(lambda on: session.document.bypass_step(place, bypassed=not on))
         head = QHBoxLayout()
         head.setSpacing(3)
         head.addWidget(title)
         head.addStretch(1)
-        last = len(session.treatment) - 1
+        last = len(session.document.treatment) - 1
         for text, words, act, there_is in (
-            ("‹", "Move {} earlier", lambda: session.move_step(place, -1), place > 0),
-            ("›", "Move {} later", lambda: session.move_step(place, 1), place < last),
-            ("×", "Remove {}", lambda: session.remove_step(place), True),
+            ("‹", "Move {} earlier", lambda: session.document.move_step(place, -1), place > 0),
+            ("›", "Move {} later", lambda: session.document.move_step(place, 1), place < last),
+            ("×", "Remove {}", lambda: session.document.remove_step(place), True),
         ):
             button = QToolButton()
             button.setText(text)
@@ -221,18 +222,20 @@ class StepCard(QFrame):
             modes.setCurrentText(str(step.mode))
             modes.setAccessibleName("Level remap: kind")
             modes.textActivated.connect(
-                lambda text: self._session.replace_step(self._place, self._session.remap_step(RemapMode(text)))
+                lambda text: self._session.document.replace_step(
+                    self._place, self._session.document.remap_step(RemapMode(text))
+                )
             )
             grid.addWidget(modes, row, 0, 1, 2)
         elif isinstance(step, SoftCeiling | SoftFloor):
             hard = QCheckBox("Hard clip")
             hard.setFont(font(11))
             hard.setChecked(step.hard)
-            hard.toggled.connect(lambda on: self._session.replace_step(self._place, replace(step, hard=on)))
+            hard.toggled.connect(lambda on: self._session.document.replace_step(self._place, replace(step, hard=on)))
             grid.addWidget(hard, row, 0, 1, 2)
 
     def _change(self, value: float, field: str) -> None:
-        step = self._session.treatment[self._place]
+        step = self._session.document.treatment[self._place]
         if field == "limit" and isinstance(step, SoftCeiling):
             step = replace(step, knee=min(step.knee, value - 1))  # a limit that is moved past its knee takes it along
         elif field == "limit" and isinstance(step, SoftFloor):
@@ -245,7 +248,7 @@ class StepCard(QFrame):
         except SettingsError as error:
             self.refused.emit(str(error))
             return
-        self._session.replace_step(self._place, changed, gesture=self._gesture(field))
+        self._session.document.replace_step(self._place, changed, gesture=self._gesture(field))
 
     def _gesture(self, field: str) -> str:
         """What changes of one figure, one soon after the other, have in common: they are undone together."""
@@ -270,16 +273,17 @@ class StepsRow(QScrollArea):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Treatment of the shot in view")
         self.setFixedHeight(132)
-        for event in (session.treatment_changed, session.place_changed, session.survey_changed):
+        for event in (session.document.changed, session.place.changed, session.survey_changed):
             event.connect(self._refresh)
         self._refresh()
 
     def _refresh(self) -> None:
         session = self._session
         structure = tuple(
-            (type(step), step.bypassed, getattr(step, "mode", None), getattr(step, "hard", None)) for step in session.treatment
+            (type(step), step.bypassed, getattr(step, "mode", None), getattr(step, "hard", None))
+            for step in session.document.treatment
         )
-        key = (session.shot, session.surveyed, session.programme, structure)
+        key = (session.place.shot, session.surveyed, session.programme, structure)
         if key == self._shown:
             self._update_figures()
             return
@@ -289,27 +293,27 @@ class StepsRow(QScrollArea):
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        for place, step in enumerate(session.treatment):
+        for place, step in enumerate(session.document.treatment):
             card = StepCard(session, place, step)
             card.refused.connect(self._refuse)
             layout.addWidget(card)
         side = QVBoxLayout()
         side.setSpacing(6)
-        if not session.treatment:
+        if not session.document.treatment:
             words = QLabel(self._empty_text())
             words.setProperty("role", "dim")
             words.setWordWrap(True)
             words.setAlignment(Qt.AlignmentFlag.AlignTop)
             layout.addWidget(words, 1)
         side.addWidget(self._add_button())
-        if session.treatment:
+        if session.document.treatment:
             reset = QPushButton("Reset shot")
             reset.setFont(font(12))
-            reset.clicked.connect(session.reset_shot)
+            reset.clicked.connect(session.document.reset_shot)
             side.addWidget(reset)
         side.addStretch(1)
         layout.addLayout(side)
-        if session.treatment:
+        if session.document.treatment:
             layout.addStretch(1)
         if (old := self.takeWidget()) is not None:
             old.deleteLater()  # not at once: it may be one of its own controls that led here
@@ -323,13 +327,13 @@ class StepsRow(QScrollArea):
         """Show the figures in force, which an undo or another figure may have changed."""
         row = self.widget()
         figures = row.findChildren(Figure) if row is not None else []
-        values = [figure_of(step, name) for step in self._session.treatment for name, *_ in _FIGURES[type(step)]]
+        values = [figure_of(step, name) for step in self._session.document.treatment for name, *_ in _FIGURES[type(step)]]
         for box, value in zip(figures, values, strict=True):
             box.blockSignals(True)
             box.setValue(value)
             box.blockSignals(False)
         labels = row.findChildren(QLabel, "told") if row is not None else []
-        for label, step in zip(labels, filter(_tells, self._session.treatment), strict=True):
+        for label, step in zip(labels, filter(_tells, self._session.document.treatment), strict=True):
             label.setText(_told(step))
 
     def _empty_text(self) -> str:
@@ -345,11 +349,11 @@ class StepsRow(QScrollArea):
         button.setFont(font(12))
         button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(button)
-        have = {type(step) for step in self._session.treatment}
+        have = {type(step) for step in self._session.document.treatment}
         for kind in STEP_KINDS:
             action = QAction(kind.title, menu)
             action.setEnabled(kind not in have)
-            action.triggered.connect(lambda _, kind=kind: self._session.add_step(kind))
+            action.triggered.connect(lambda _, kind=kind: self._session.document.add_step(kind))
             menu.addAction(action)
         button.setMenu(menu)
         button.setEnabled(self._session.surveyed)
@@ -369,10 +373,10 @@ class TreatmentPanel(QWidget):
         layout.setSpacing(8)
         layout.addWidget(self.steps, 1)
         layout.addWidget(self.transfer, 0, Qt.AlignmentFlag.AlignTop)
-        for event in (session.treatment_changed, session.place_changed, session.survey_changed):
+        for event in (session.document.changed, session.place.changed, session.survey_changed):
             event.connect(self._refresh)
         self._refresh()
 
     def _refresh(self) -> None:
-        self.transfer.setVisible(bool(self._session.treatment))
+        self.transfer.setVisible(bool(self._session.document.treatment))
         self.transfer.refresh()

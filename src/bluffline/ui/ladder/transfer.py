@@ -31,9 +31,9 @@ class TransferLine(QWidget):
 
     def refresh(self) -> None:
         """Draw the treatment in force."""
-        key = self._session.treatment, self._session.source if self._session.survey is not None else None
+        key = self._session.document.treatment, self._session.source if self._session.survey is not None else None
         if key != self._key and self._session.survey is not None:
-            self._key, self._line = key, transfer_line(self._session.treatment, self._session.source)
+            self._key, self._line = key, transfer_line(self._session.document.treatment, self._session.source)
             self.update()
 
     @property

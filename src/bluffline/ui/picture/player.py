@@ -43,10 +43,10 @@ class Player(QObject):
         programme = self._session.programme
         if programme is None:
             return
-        if direction > 0 and self._session.frame == programme.frame_count - 1:
-            self._session.go_to(0)
+        if direction > 0 and self._session.place.frame == programme.frame_count - 1:
+            self._session.place.go_to(0)
         self._direction, self._rolling, self.dropped = direction, direction < 0, 0  # none are made ahead backwards
-        self._from_frame, self._from_time = self._session.frame, time.monotonic()
+        self._from_frame, self._from_time = self._session.place.frame, time.monotonic()
         self._timer.start(max(round(100 / float(programme.frame_rate)), 2))
         self._viewer.ask()  # and the frames after it, now that it plays
 
@@ -59,7 +59,7 @@ class Player(QObject):
     def step(self, frames: int) -> None:
         """Stop, and move by frames."""
         self.pause()
-        self._session.go_to(self._session.frame + frames)
+        self._session.place.go_to(self._session.place.frame + frames)
 
     def step_seconds(self, seconds: int) -> None:
         """Stop, and move by seconds."""
@@ -75,9 +75,9 @@ class Player(QObject):
             self._rolling, self._from_time = True, time.monotonic()
         elapsed = int((time.monotonic() - self._from_time) * float(programme.frame_rate))
         due = self._from_frame + self._direction * elapsed
-        if due == self._session.frame or self._viewer.shown != self._session.frame:
+        if due == self._session.place.frame or self._viewer.shown != self._session.place.frame:
             return  # not due yet, or the frame asked for is still being made ready
-        self.dropped += abs(due - self._session.frame) - 1
-        self._session.go_to(due)
-        if not 0 < self._session.frame < programme.frame_count - 1:
+        self.dropped += abs(due - self._session.place.frame) - 1
+        self._session.place.go_to(due)
+        if not 0 < self._session.place.frame < programme.frame_count - 1:
             self.pause()

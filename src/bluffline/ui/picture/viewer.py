@@ -115,22 +115,22 @@ class Viewer(QObject):
         """Ask for the frame in view, as it is to be shown now."""
         if self.session.survey is None:
             return
-        self.picture.show_areas(self.session.areas)
+        self.picture.show_areas(self.session.document.areas)
         self._asked = self.gauges
-        self.frames.ask(self.session.frame, self._view(), ahead=self._playing())
+        self.frames.ask(self.session.place.frame, self._view(), ahead=self._playing())
 
     def _view(self) -> View:
         session, look, setup = self.session, self.look.state, self.model.setup
         assert session.survey is not None
         source = session.source
-        key = session.treatment, source
+        key = session.document.treatment, source
         if key != self._treat_key or self._frame_treatment is None:
             self._treat_key, self._frame_treatment = (
                 key,
-                FrameTreatment(session.treatment, source, region=session.survey.region, draft=True),
+                FrameTreatment(session.document.treatment, source, region=session.survey.region, draft=True),
             )
         ratio = self.picture.devicePixelRatioF()
-        areas, probe = session.areas, self.picture.probe
+        areas, probe = session.document.areas, self.picture.probe
         column, line = (None, None) if probe is None else (int(probe[0]), int(probe[1]))
         isolated = {Isolate.COLUMN: (column, None), Isolate.LINE: (None, line)}.get(look.isolate, (None, None))
         return View(
@@ -294,22 +294,22 @@ class Viewer(QObject):
 
     def _add_area(self, shape: Shape, points: list[Point]) -> None:
         try:
-            self.session.add_area(shape, points)
+            self.session.document.add_area(shape, points)
         except SettingsError as error:
             self.probe_line.setText(str(error))
 
     def _move_area(self, number: int, across: float, down: float, alone: bool, gesture: str) -> None:
-        self.session.move_area(number, across, down, only_here=alone, gesture=gesture)
+        self.session.document.move_area(number, across, down, only_here=alone, gesture=gesture)
 
     def _change_area(self, number: int, act: str) -> None:
         if act == "remove":
-            self.session.remove_area(number)
+            self.session.document.remove_area(number)
             return
         name, given = QInputDialog.getText(
-            self.picture, "Area", "Name of the area", QLineEdit.EchoMode.Normal, self.session.areas[number].name
+            self.picture, "Area", "Name of the area", QLineEdit.EchoMode.Normal, self.session.document.areas[number].name
         )
         if given and name.strip():
-            self.session.rename_area(number, name.strip())
+            self.session.document.rename_area(number, name.strip())
 
     def close(self) -> None:
         """End what runs beside the desk."""

@@ -57,8 +57,8 @@ class Skyline(QWidget):
         self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
         session.programme_changed.connect(self.show_all)
         session.survey_changed.connect(self._redraw)
-        session.treatment_changed.connect(self._redraw)
-        session.place_changed.connect(self._follow)
+        session.document.changed.connect(self._redraw)
+        session.place.changed.connect(self._follow)
 
     def sizeHint(self) -> QSize:
         return QSize(1240, 140)
@@ -98,7 +98,7 @@ class Skyline(QWidget):
 
     def zoom_here(self, factor: float) -> None:
         """The same about the frame in view."""
-        self.zoom(factor, self._session.frame)
+        self.zoom(factor, self._session.place.frame)
 
     def _move_to(self, start: float, span: float) -> None:
         self._start = min(max(start, 0.0), self._count - span)
@@ -106,7 +106,7 @@ class Skyline(QWidget):
         self._redraw()
 
     def _follow(self) -> None:
-        frame, span = self._session.frame, self._end - self._start
+        frame, span = self._session.place.frame, self._end - self._start
         if not self._start <= frame < self._end:
             self._move_to(frame - span / 4, span)
         self.update()
@@ -148,7 +148,7 @@ class Skyline(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
-            self.zoom(1.5 if event.key() == Qt.Key.Key_Minus else 1 / 1.5, self._session.frame)
+            self.zoom(1.5 if event.key() == Qt.Key.Key_Minus else 1 / 1.5, self._session.place.frame)
         else:
             super().keyPressEvent(event)
 
@@ -197,7 +197,7 @@ class Skyline(QWidget):
 
     def _still(self, field: QRectF) -> QPixmap:
         """All but the place in view, which alone moves while the programme plays; drawn again when anything of it changes."""
-        key = self._session.shot, self._session.selected, self.devicePixelRatioF()
+        key = self._session.place.shot, self._session.place.selected, self.devicePixelRatioF()
         if self._drawn is None or self._drawn[0] != key:
             drawn = QPixmap(self.size() * key[2])
             drawn.setDevicePixelRatio(key[2])
@@ -252,7 +252,7 @@ class Skyline(QWidget):
 
     def _draw_marks(self, painter: QPainter, field: QRectF) -> None:
         """The findings in view; of those too close to be told apart the gravest, and in any case the selected one."""
-        marks, selected = self._marks(), self._session.selected
+        marks, selected = self._marks(), self._session.place.selected
         xs = self._xs_of(marks)
         shown: dict[int, int] = {}
         for number in np.flatnonzero((xs >= field.left()) & (xs <= field.right())).tolist():
@@ -267,7 +267,7 @@ class Skyline(QWidget):
     def _draw_shots(self, painter: QPainter, field: QRectF) -> None:
         """Where shots meet, and their numbers, as far as there is room to tell them apart."""
         painter.setFont(font(11))
-        shots, here = self._session.shots, self._session.shot
+        shots, here = self._session.shots, self._session.place.shot
         lefts = self.x_of(np.array([shot.first for shot in shots], np.float64))
         rights = self.x_of(np.array([shot.last + 1 for shot in shots], np.float64))
         wide = rights - np.maximum(lefts, field.left()) > _TOLD_APART
@@ -282,7 +282,7 @@ class Skyline(QWidget):
                 painter.drawText(QPointF(left + 4, field.bottom() + 14), label)
 
     def _draw_place(self, painter: QPainter, field: QRectF) -> None:
-        x = self.x_of(self._session.frame + 0.5)
+        x = self.x_of(self._session.place.frame + 0.5)
         if not field.left() <= x <= field.right():
             return
         painter.setPen(QPen(TINT, 1.5))

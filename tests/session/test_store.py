@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from bluffline.measure.areas import Area, Shape
 from bluffline.rules.shots import Shot
-from bluffline.session.document import VERSION, DocumentStore
 from bluffline.session.fingerprint import fingerprint
+from bluffline.session.store import VERSION, DocumentStore
 from bluffline.session.work import Aside, FollowedArea, Work, carried
 from bluffline.signal.levels import Levels, Range
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor

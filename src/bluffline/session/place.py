@@ -1,0 +1,79 @@
+"""The place looked at: which frame, and which finding."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from typing import Protocol
+
+from bluffline.media.programme import Programme
+from bluffline.rules.findings import Finding
+from bluffline.rules.shots import Shot
+from bluffline.session.event import Event
+
+
+class Known(Protocol):
+    """What there is to look at."""
+
+    programme: Programme | None
+    shots: list[Shot]
+    findings: list[Finding]
+
+
+class Place:
+    """A frame of the programme under control, and the finding that it was gone to for; ``changed`` tells of either."""
+
+    def __init__(self, known: Known) -> None:
+        self._known = known
+        self.frame = 0
+        self.selected: Finding | None = None
+        self.changed = Event()
+
+    def begin(self) -> None:
+        """Look at the first frame."""
+        self.frame, self.selected = 0, None
+
+    def let_go(self) -> None:
+        """Let go of a finding that is no more."""
+        if self.selected is not None and self.selected not in self._known.findings:
+            self.selected = None
+
+    @property
+    def shot(self) -> int:
+        """Number of the shot in view; 0 before the survey knows."""
+        return max(bisect_right(self._known.shots, self.frame, key=lambda shot: shot.first) - 1, 0)
+
+    def go_to(self, frame: int) -> None:
+        """Look at a frame, or the nearest there is."""
+        if self._known.programme is None:
+            return
+        self.frame = min(max(frame, 0), self._known.programme.frame_count - 1)
+        if self.selected is not None and not self.selected.first_frame <= self.frame <= self.selected.last_frame:
+            self.selected = None
+        self.changed.tell()
+
+    def select(self, finding: Finding) -> None:
+        """Look at a finding, at its worst frame."""
+        self.selected = finding
+        self.go_to(finding.worst_frame)
+
+    def step_finding(self, by: int) -> None:
+        """Go to the next (+1) or previous (−1) finding from here."""
+        if not self._known.findings:
+            return
+        if self.selected in self._known.findings:
+            place = self._known.findings.index(self.selected) + by
+        else:
+            behind = [n for n, finding in enumerate(self._known.findings) if finding.worst_frame <= self.frame]
+            place = (behind[-1] + 1 if behind else 0) if by > 0 else (behind[-1] if behind else -1)
+        if 0 <= place < len(self._known.findings):
+            self.select(self._known.findings[place])
+
+    def step_shot(self, by: int) -> None:
+        """Go to the first frame of the next or this shot; from there to that of the one before."""
+        if not self._known.shots:
+            return
+        here = self._known.shots[self.shot]
+        if by < 0 and self.frame > here.first:
+            self.go_to(here.first)
+        else:
+            self.go_to(self._known.shots[min(max(self.shot + by, 0), len(self._known.shots) - 1)].first)
