@@ -18,6 +18,7 @@ from bluffline.session.new_steps import STEP_KINDS
 from bluffline.session.session import Session
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
 from bluffline.view import preview_kernels, zones
@@ -146,6 +147,41 @@ def test_what_is_outside_is_marked_and_hatched_both_ways():
     assert not hatched.marks[:, 10:22].any() and not plain.marks.any()
     assert np.array_equal(hatched.image[:, 10:22], plain.image[:, 10:22])
     assert (hatched.image[:, 1:7] != plain.image[:, 1:7]).any() and (hatched.image[:, 26:] != plain.image[:, 26:]).any()
+
+
+@pytest.mark.parametrize("high", [True, False])
+def test_a_frame_that_breaks_no_limit_but_one_of_rgb_is_hatched(high):
+    source = signal(sampling="444")
+    rgb = np.full((48, 64, 3), 0.5)
+    rgb[:, 16:48] = (1.09, 0.4, 0.4) if high else (0.6, 0.6, -0.09)
+    preview = make_preview(0, to_planes(rgb, source), view(source))
+    assert preview.measure.luma_high_area == preview.measure.luma_low_area == 0
+    assert (preview.original.marks[:, 9:23] == (RGB_HIGH if high else RGB_LOW)).all()
+
+
+OTHER_LIMITS = Limits((-1.0, 60.0), (-5.0, 105.0))
+
+
+@pytest.mark.parametrize(
+    "changed",
+    [
+        {}, {"window": Region(8, 8, 32, 24)}, {"zones": True}, {"line_field": 1}, {"hatching": False},
+        {"limits": OTHER_LIMITS}, {"picture_size": (16, 12)}, {"source": signal(matrix=Matrix.BT601)},
+        {"rules": load_rules("strict")},
+    ],
+    ids=str,
+)  # fmt: skip
+def test_a_picture_that_was_made_before_serves_only_where_it_would_be_made_alike(changed):
+    source = signal()
+    rgb = np.random.default_rng(8).uniform(0.0, 1.1, (48, 64, 3))
+    planes, first = to_planes(rgb, source), view(source)
+    before = make_preview(0, planes, first)
+    second = replace(first, **changed)
+    again, fresh = make_preview(0, planes, second, (first, before)), make_preview(0, planes, second)
+    assert np.array_equal(again.original.image, fresh.original.image)
+    assert np.array_equal(again.original.marks, fresh.original.marks)
+    assert (again.original is before.original) is not bool(changed)
+    assert make_preview(1, planes, first, (first, before)).original is not before.original
 
 
 def test_gauges_read_the_treated_frame_or_the_source_while_it_is_held():

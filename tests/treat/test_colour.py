@@ -15,7 +15,7 @@ from bluffline.measure.region import Region
 from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.colorimetry import camera_light
 from bluffline.signal.format import Model
-from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
+from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat import treat_kernels
 from bluffline.treat.bake import bake_cube
 from bluffline.treat.colour import (
@@ -28,6 +28,7 @@ from bluffline.treat.colour import (
     NeutralScale,
     RootPolynomial,
     Straighten,
+    root_terms,
     tetrahedral,
 )
 from bluffline.treat.curves import follow_curve, rising
@@ -105,6 +106,34 @@ def test_a_root_polynomial_gives_as_many_times_the_result(degree, rgb, times):
     step = RootPolynomial(rows, degree, "linear")
     assert step.apply(rgb * times) == pytest.approx(step.apply(rgb) * times, abs=1e-9)
     assert step.apply(np.ones(3)) == pytest.approx(np.ones(3))
+
+
+def test_the_terms_of_a_root_polynomial_stand_in_their_order():
+    """Fits that were stored read them by their place: exponents of R, G and B."""
+    third, most, half = 1 / 3, 2 / 3, 1 / 2
+    exponents = [
+        (1, 0, 0), (0, 1, 0), (0, 0, 1), (half, half, 0), (0, half, half), (half, 0, half),
+        (third, most, 0), (0, third, most), (most, 0, third), (most, third, 0), (0, most, third), (third, 0, most),
+        (third, third, third),
+    ]  # fmt: skip
+    light = np.random.default_rng(3).uniform(0.01, 1, (5, 3))
+    wanted = np.stack([np.prod(light ** np.array(powers), axis=-1) for powers in exponents], axis=-1)
+    assert root_terms(light, 3) == pytest.approx(wanted)
+    assert root_terms(light, 2) == pytest.approx(wanted[:, :6])
+
+
+def test_a_band_of_hues_goes_on_across_the_half_turn():
+    def of(hue):
+        turned = np.radians(hue)
+        return ycbcr_to_rgb(np.array([0.4, 0.1 * np.cos(turned), 0.1 * np.sin(turned)]), Matrix.BT709)
+
+    step = HueNudge(175.0, 30.0, 10.0, 5.0, 80.0, Matrix.BT709)
+    for away in (-12.0, 0.0, 12.0):  # the last is at −173°
+        ycbcr = rgb_to_ycbcr(step.apply(of(175 + away)), Matrix.BT709)
+        mirrored = rgb_to_ycbcr(step.apply(of(175 - away)), Matrix.BT709)
+        turned, other = ((np.degrees(np.arctan2(each[2], each[1])) - 175) % 360 for each in (ycbcr, mirrored))
+        assert turned - away % 360 == pytest.approx(other - -away % 360, abs=1e-6)
+        assert (turned - away) % 360 > 1, "it is moved"
 
 
 def test_a_hue_nudge_moves_its_band_and_nothing_else():

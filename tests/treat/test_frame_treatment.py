@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from bluffline.measure.counted import Limits
+from bluffline.measure.counted import Limits, rgb_arithmetic
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
 from bluffline.signal.colorimetry import rgb_to_xyz, to_light, xyz_to_lab
@@ -110,6 +110,54 @@ def test_store_and_load_kernels_return_every_code():
     ):
         sites = load(codes, 128, single(512), single(1 / 896))
         assert np.array_equal(store(sites, single(512), single(896), (single(0), single(1023)), codes), codes)
+
+
+@pytest.mark.parametrize("compiled", [True, False])
+@pytest.mark.parametrize(("across", "down"), [(1, 1), (2, 1), (2, 2), (1, 2)])
+def test_chroma_takes_the_mean_gain_of_the_pixels_that_it_stands_for(across, down, compiled):
+    rng, (height, width) = np.random.default_rng(2), (7, 9)
+    luma, gains = rng.integers(0, 1024, (height, width), np.uint16), rng.uniform(0.2, 1, 1024).astype(np.float32)
+    sites = -(-height // down), -(-width // across)
+    cb, cr = rng.uniform(-0.5, 0.5, (2, *sites)).astype(np.float32)
+    rows = np.minimum(np.arange(sites[0])[:, None] * down + np.arange(down), height - 1)
+    columns = np.minimum(np.arange(sites[1])[:, None] * across + np.arange(across), width - 1)
+    mean = gains[luma][rows[:, None, :, None], columns[None, :, None, :]].mean(axis=(2, 3))
+    wanted = cb * mean, cr * mean
+    kernel = treat_kernels.scale_by_luma if compiled else treat_kernels.scale_by_luma.py_func
+    kernel(luma, width, across, down, gains, cb, cr)
+    assert cb == pytest.approx(wanted[0], rel=1e-5) and cr == pytest.approx(wanted[1], rel=1e-5)
+
+
+@pytest.mark.parametrize("onset", [0.0, 3.0, 20.0])
+def test_the_rein_rolls_off_once(onset):
+    """Chroma within the onset gives what its curve says, however many rounds others need."""
+    source, rein = signal(depth=12, sampling="444"), ChromaRein(-5, 105, onset)
+    demands = np.repeat([0.5, 0.9, 0.98, 0.99, 1.0, 1.1, 1.4, 0.985], 8)
+    cr = demands * 0.55 / 1.5748  # at half luma, R′ then asks for so much of the room below 105 %
+    ycbcr = np.broadcast_to(np.stack([np.full(64, 0.5), np.zeros(64), cr], axis=-1), (48, 64, 3))
+    planes = to_planes(ycbcr_to_rgb(ycbcr, Matrix.BT709), source)
+    luma, _, stored = FrameTreatment((rein,), source).apply(planes)
+    assert np.array_equal(luma[:, :64], planes[0][:, :64])
+    wanted = 2048 + 3584 * cr * rein.scale(demands)
+    assert np.abs(stored[20, :64] - wanted).max() <= 3  # codes: the limit is kept clear of by what rounding adds
+
+
+@pytest.mark.parametrize("compiled", [True, False])
+def test_the_demand_of_a_picture_and_the_scale_that_answers_it(compiled):
+    rng, size = np.random.default_rng(5), (6, 5)
+    luma = rng.integers(300, 700, size[::-1], np.uint16)
+    cb, cr = rng.uniform(-0.5, 0.5, (2, size[1], size[0])).astype(np.float32)
+    single = np.float32
+    scale, busy = np.ones_like(cb), np.ones(size[1], np.bool_)
+    halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(signal(*size, sampling="444"))
+    kernel = treat_kernels.rein_scale if compiled else treat_kernels.rein_scale.py_func
+    limits = single(-0.05), single(1.05)
+    reined = kernel(luma, cb, cr, size, halved, taps, rows, (black, per_swing), gains, limits, single(0.9), scale, busy)
+    y = (luma.astype(np.float64) - 64) / 876
+    away = np.stack([gains[0] * cr, gains[1] * cb + gains[2] * cr, gains[3] * cb])
+    demand = np.maximum(away.max(axis=0) / (1.05 - y), -away.min(axis=0) / (y + 0.05))
+    assert reined == (demand > 0.9).sum() and np.array_equal(busy, (demand > 0.9).any(axis=1))
+    assert scale == pytest.approx(ChromaRein(-5, 105, onset=10).scale(demand), rel=1e-4)
 
 
 EXACT = Limits((-1.0, 103.0), (-5.0, 105.0), exact=True)

@@ -1,0 +1,168 @@
+"""Changes the code in small ways, one at a time, and says which changes no test notices.
+
+Run as ``python tools/mutate.py`` for the changes that are named below, which every round has to notice, or as
+``python tools/mutate.py treat rules 40`` for so many at random in some packages. Each is made in a copy of the sources.
+"""
+
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+LONGEST = 900  # seconds for the tests of one change
+
+
+@dataclass(frozen=True)
+class Change:
+    """``old`` made ``new`` in a file of the package, which ``tests`` should notice."""
+
+    name: str
+    path: str
+    old: str
+    new: str
+    tests: tuple[str, ...]
+
+
+NAMED = (
+    Change(
+        "a term of the root polynomial is swapped", "treat/colour.py",
+        "np.cbrt(first * second**2)", "np.cbrt(first**2 * second)", ("treat/test_colour.py",),
+    ),
+    Change(
+        "the hue nudge does not wrap at 180°", "treat/colour.py",
+        "(np.degrees(np.arctan2(cr, cb)) - self.hue + 180) % 360 - 180", "np.degrees(np.arctan2(cr, cb)) - self.hue",
+        ("treat/test_colour.py",),
+    ),
+    Change(
+        "the rein keeps its onset in every round", "treat/frame_treatment.py",
+        "            knee = 1 + 1e-4", "            knee = knee", ("treat/test_frame_treatment.py",),
+    ),
+    Change(
+        "4:2:0 chroma is scaled by the upper row alone", "treat/treat_kernels.py",
+        "            if down > 1:\n", "            if down > 9:\n", ("treat/test_frame_treatment.py",),
+    ),
+    Change(
+        "only what breaks a limit of luma is hatched", "view/preview.py",
+        " + measure.rgb_high_area + measure.rgb_low_area", "", ("view", "session/test_session_and_preview.py"),
+    ),
+    Change(
+        "a kept picture serves for another window", "view/preview.py",
+        '"window", "hatching"', '"hatching"', ("view", "session/test_session_and_preview.py"),
+    ),
+    Change(
+        "a kept picture serves for other zones", "view/preview.py",
+        '"zones", "line_field"', '"line_field"', ("view", "session/test_session_and_preview.py"),
+    ),
+    Change(
+        "what was written is read back without the operator's active picture", "prove/prove.py",
+        "start_survey(written, survey.rules, region=survey.region)", "start_survey(written, survey.rules)", ("prove",),
+    ),
+    Change(
+        "frames that can't be read count in extremes", "prove/propose.py",
+        "percent[low][span][readable].min()), float(percent[high][span][readable].max())",
+        "percent[low][span].min()), float(percent[high][span].max())", ("prove",),
+    ),
+    Change(
+        "a certificate tells no finding of the written file", "report/certificate.py",
+        "proof.after_findings", "[]", ("report", "prove"),
+    ),
+    Change(
+        "the margin is always the least", "prove/prove.py",
+        "min(excess, _MOST_MARGIN)", "_LEAST_MARGIN", ("prove",),
+    ),
+    Change(
+        "what waits to be kept is not kept before another programme is taken", "ui/actions/long_work.py",
+        "            return\n        self.keep_now()\n", "            return\n        self._keeping.stop()\n",
+        ("ui/test_late_and_lost.py",),
+    ),
+    Change(
+        "what waits to be kept is not kept when the desk is closed", "ui/actions/long_work.py",
+        "have the programme.\"\"\"\n        self.keep_now()\n", "have the programme.\"\"\"\n        self._keeping.stop()\n",
+        ("ui/test_late_and_lost.py", "ui/test_measuring.py"),
+    ),
+)  # fmt: skip
+
+SWAPS: dict[type[ast.AST], type[ast.AST]] = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And,
+    ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In,
+}  # fmt: skip
+# Which tests should notice a change in a package.
+WATCHED = {
+    "treat": ("treat",), "rules": ("rules", "prove"), "prove": ("prove", "report"),
+    "session": ("session", "ui/test_late_and_lost.py"),
+}  # fmt: skip
+
+
+def at_random(package: str, count: int) -> list[Change]:
+    """Changes of one operator each, or of a condition to its opposite, anywhere in a package."""
+    found = []
+    for path in sorted((ROOT / "src" / "bluffline" / package).glob("*.py")):
+        text = path.read_text()
+        for node in ast.walk(ast.parse(text)):
+            operators = [*getattr(node, "ops", []), *([node.op] if isinstance(node, ast.BinOp | ast.BoolOp) else [])]
+            found += [(path, text, node, operator) for operator in operators if type(operator) in SWAPS]
+    chosen = random.sample(found, min(count, len(found)))
+    return [_swapped(package, *each) for each in chosen]
+
+
+def _swapped(package: str, path: Path, text: str, node: ast.AST, operator: ast.AST) -> Change:
+    old = ast.get_source_segment(text, node) or ""
+    kind = SWAPS[type(operator)]
+    if isinstance(node, ast.Compare):
+        node.ops = [kind() if each is operator else each for each in node.ops]  # type: ignore[misc]
+    elif isinstance(node, ast.BinOp | ast.BoolOp):
+        node.op = kind()  # type: ignore[assignment]
+    where = f"{path.name}:{getattr(node, 'lineno', 0)}"
+    return Change(f"{where} {old[:60]!r}", f"{package}/{path.name}", old, f"({ast.unparse(node)})", WATCHED[package])
+
+
+def survives(change: Change, folder: Path) -> bool:
+    """Whether the tests pass in spite of a change."""
+    path = folder / "src" / "bluffline" / change.path
+    text = path.read_text()
+    if change.old not in text:
+        raise SystemExit(f"{change.name}: {change.path} does not say {change.old!r} any more; mend the list.")
+    path.write_text(text.replace(change.old, change.new, 1))
+    try:
+        tests = [str(folder / "tests" / name) for name in change.tests]
+        run = subprocess.run(
+            [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "--rootdir", str(folder), *tests],
+            cwd=folder, env=os.environ | {"PYTHONPATH": str(folder / "src")}, capture_output=True, timeout=LONGEST, check=False,
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        return False  # it hangs, and that is noticed
+    finally:
+        path.write_text(text)
+    return run.returncode == 0
+
+
+def main() -> int:
+    """Run and report; the exit code is 1 where a change survives."""
+    changes: list[Change] = list(NAMED)
+    if len(sys.argv) > 1:
+        *packages, count = sys.argv[1:]
+        random.seed(count)
+        changes = [change for package in packages for change in at_random(package, int(count))]
+    alive = []
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        for part in ("src", "tests", "docs"):
+            shutil.copytree(ROOT / part, folder / part)
+        shutil.copy(ROOT / "pyproject.toml", folder)
+        for change in changes:
+            lives = survives(change, folder)
+            print("survives" if lives else "noticed ", change.name, flush=True)
+            alive += [change] if lives else []
+    print(f"{len(alive)} of {len(changes)} changes were noticed by no test")
+    return bool(alive)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
