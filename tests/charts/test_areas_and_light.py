@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from bluffline.charts.areas import neutral_pick, sample_cards
 from bluffline.charts.fit import fit_chart
+from bluffline.charts.picks import neutral_pick, sample_cards
 from bluffline.charts.reference import load_reference
 from bluffline.charts.tint import describe_tint, hue_name
 from bluffline.errors import ChartError, SettingsError

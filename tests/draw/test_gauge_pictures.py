@@ -14,7 +14,7 @@ from bluffline.draw.export import counts_csv, lay_out, png, svg
 from bluffline.draw.graticule import Guide, Stroke, graticule, legal_chroma
 from bluffline.draw.places import pixels_at, places_of
 from bluffline.draw.scale import Span, Unit
-from bluffline.draw.traces import GROUND, Look, draw_trace
+from bluffline.draw.traces import GROUND, TraceStyle, draw_trace
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Selection
 from bluffline.measure.counted import Limits
@@ -33,7 +33,7 @@ def pictured(kind, rgb, source, size=(200, 200), **kwargs):
     planes = to_planes(rgb, source)
     frame = FrameSignal(planes, source)
     trace = measure_gauge(kind, frame, Selection.whole(source), size[0])
-    return frame, trace, draw_trace(trace, size, source, LIMITS, Look(), **kwargs)
+    return frame, trace, draw_trace(trace, size, source, LIMITS, TraceStyle(), **kwargs)
 
 
 def lit(image):

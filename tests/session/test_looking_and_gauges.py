@@ -12,7 +12,7 @@ from bluffline.errors import SettingsError
 from bluffline.measure.scopes import MODES, Kind
 from bluffline.session.event import Event
 from bluffline.session.gauges import LAYOUTS, GaugeModel, GaugeSetup
-from bluffline.view.looking import Compare, Field, LookModel
+from bluffline.view.looking import Compare, Field, LookingModel
 
 KINDS = [Kind(instrument, mode) for instrument, modes in MODES.items() for mode in modes]
 
@@ -74,7 +74,7 @@ def test_every_change_is_told_once():
 
 
 def test_looking_changes_by_turns_and_is_told():
-    model = LookModel()
+    model = LookingModel()
     count = told(model)
     assert [model.next_of("compare") or model.state.compare for _ in Compare] == [Compare.SIDE, Compare.FLIP, Compare.WIPE]
     model.toggle("zones")
@@ -87,7 +87,7 @@ def test_looking_changes_by_turns_and_is_told():
     st.floats(-50, 5000), st.sampled_from([1, 4]),
 )  # fmt: skip
 def test_a_zoomed_window_lies_in_the_picture_and_fills_the_room(width, height, wide, high, x, y, zoom):
-    model = LookModel()
+    model = LookingModel()
     model.change(zoom=zoom, centre=(x, y))
     window = model.state.window(width, height, (wide, high))
     assert window.x >= 0 and window.x + window.width <= width and window.y >= 0 and window.y + window.height <= height
@@ -95,7 +95,7 @@ def test_a_zoomed_window_lies_in_the_picture_and_fills_the_room(width, height, w
 
 
 def test_zooming_stops_at_its_ends():
-    model = LookModel()
+    model = LookingModel()
     for steps, zoom in ((-1, 0), (1, 1), (1, 4), (1, 4), (-5, 0)):
         model.zoom_by(steps, (10, 10))
         assert model.state.zoom == zoom

@@ -17,10 +17,9 @@ from bluffline.charts.frame import ChartFrame, Point, project, shoelace
 from bluffline.charts.quads import Quad, find_quads
 from bluffline.charts.reference import Layout, Reference
 from bluffline.errors import ChartError
-from bluffline.measure.counted import Planes
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.colorimetry import camera_signal
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 
 _LONGEST = 960  # pixels of the picture that is searched
 _STRAIGHT = 0.94  # cosine of the angle between a side and the step to the next patch

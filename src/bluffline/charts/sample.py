@@ -10,10 +10,9 @@ from numpy.typing import NDArray
 from bluffline.charts.frame import ChartFrame, project, shoelace
 from bluffline.charts.reference import Layout
 from bluffline.errors import ChartError
-from bluffline.measure.counted import Planes
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.colorimetry import camera_light
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Range
 
 _SHARE = 0.6  # of a patch's width and height: its edges catch light and lose focus
@@ -128,8 +127,7 @@ def _sample(signal: FrameSignal, quad: NDArray[np.float64], to_chart: NDArray[An
         kept = np.ones_like(kept)  # it is not dust that makes most of a patch differ: the frame does not lie on one colour
     light = camera_light((codes - source.levels.black) / source.levels.swing, source.transfer)
     place = project(to_chart, np.stack([x[inside], y[inside]], axis=1))
-    kr, kb = source.matrix.weights
-    with_luma = np.column_stack([codes, codes @ (kr, 1 - kr - kb, kb)])  # each of the four may have been clipped alone
+    with_luma = np.column_stack([codes, codes @ source.matrix.luma_weights])  # each of the four may have been clipped alone
     ends = [piled_up(np.rint(column)) for column in with_luma.T]
     piled, flat = max(pile for pile, _ in ends), max(level for _, level in ends)
     hard = float(at_the_end(signal, codes, (x[inside], y[inside])).mean())

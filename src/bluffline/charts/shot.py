@@ -7,14 +7,13 @@ from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Reference
 from bluffline.charts.sample import Samples, average, sample_frame
 from bluffline.errors import ChartError
-from bluffline.measure.counted import Planes
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 
 FRAMES = 4  # that are averaged at most
 _REACH = 8  # frames on each side from which they are taken
 _STEADY = 0.4  # likeness to the frame in view from which a frame counts as the same chart, held still
 
-Look = Callable[[int], Planes | None]
+PlanesAt = Callable[[int], Planes | None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,7 +26,7 @@ class ChartShot:
 
 
 def read_chart(
-    look: Look,
+    look: PlanesAt,
     frame: int,
     span: tuple[int, int],
     source: SignalFormat,

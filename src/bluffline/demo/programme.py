@@ -11,11 +11,11 @@ from typing import Any
 
 import av
 import numpy as np
-from numpy.typing import NDArray
 
 from bluffline.demo import CLIP, TRUTH, fair, line_up, works
 from bluffline.demo.line_up import Scene
 from bluffline.demo.paint import HEIGHT, WIDTH, Picture
+from bluffline.signal.format import Planes
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
 
 RATE = 25
@@ -23,7 +23,6 @@ START = "10:00:00:00"
 _TONE_HZ, _SOUND_RATE, _TONE_LEVEL = 1000, 48000, 10 ** (-18 / 20)
 _SEED = 1703
 _FONT = Path(__file__).parents[1] / "draw" / "fonts" / "B612-Bold.otf"
-Planes = tuple[NDArray[np.uint16], NDArray[np.uint16], NDArray[np.uint16]]
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from bluffline.draw.graticule import Graticule, Line, Stroke, graticule
 from bluffline.draw.scale import Unit
-from bluffline.draw.traces import GROUND, Look, draw_trace
+from bluffline.draw.traces import GROUND, TraceStyle, draw_trace
 from bluffline.measure.counted import Limits
 from bluffline.measure.scopes import Instrument, Trace
 from bluffline.signal.format import SignalFormat
@@ -45,7 +45,7 @@ class GaugePicture:
 
 def lay_out(
     trace: Trace, title: str, size: tuple[int, int], source: SignalFormat, limits: Limits, *, unit: Unit = Unit.PERCENT,
-    look: Look | None = None, gamut: str | None = None,
+    look: TraceStyle | None = None, gamut: str | None = None,
 ) -> GaugePicture:  # fmt: skip
     """A gauge of ``size`` columns and rows with everything that belongs to it."""
     width, height = max(size[0] - _LEFT - _RIGHT, 32), max(size[1] - _TOP - _BOTTOM, 32)
@@ -53,7 +53,7 @@ def lay_out(
     if trace.kind.instrument in (Instrument.VECTORSCOPE, Instrument.CHROMATICITY):
         side = min(width, height)
         left, top, width, height = left + (width - side) // 2, top + (height - side) // 2, side, side
-    pixels = draw_trace(trace, (width, height), source, limits, look or Look(), None, gamut)
+    pixels = draw_trace(trace, (width, height), source, limits, look or TraceStyle(), None, gamut)
     marks = graticule(trace.kind, source, limits, unit)
     return GaugePicture(f"{title} · {unit}", pixels, marks, size, (left, top, width, height))
 

@@ -30,7 +30,7 @@ Image = NDArray[np.uint32]
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class TraceStyle:
     """How traces are drawn. ``strength`` −1 … 1: how soon a count is bright; ``log``: whether a histogram counts in decades."""
 
     strength: Annotated[float, Between(-1, 1)] = 0.0
@@ -38,7 +38,7 @@ class Look:
 
 
 def draw_trace(
-    trace: Trace, size: tuple[int, int], source: SignalFormat, limits: Limits, look: Look, other: Trace | None = None,
+    trace: Trace, size: tuple[int, int], source: SignalFormat, limits: Limits, look: TraceStyle, other: Trace | None = None,
     gamut: str | None = None,
 ) -> Image:  # fmt: skip
     """A trace as (H, W) pixels of bytes B, G, R, 255, without its graticule.
@@ -66,7 +66,7 @@ def _curve(full: int) -> NDArray[np.float32]:
     return np.clip(np.log1p(np.arange(_CURVE)) / math.log1p(max(full, 1)), 0, 1).astype(np.float32)
 
 
-def _full(usual: float, look: Look) -> int:
+def _full(usual: float, look: TraceStyle) -> int:
     """The count that is as bright as can be."""
     return max(round(float(usual * 8.0**-look.strength)), 2)
 
@@ -86,7 +86,9 @@ def _rows_outside(component: str, span: Span, height: int, limits: Limits) -> ND
     return np.asarray((level > high) | (level < low))
 
 
-def _draw_levels(trace: Trace, image: Image, source: SignalFormat, limits: Limits, look: Look, other: Trace | None) -> None:
+def _draw_levels(
+    trace: Trace, image: Image, source: SignalFormat, limits: Limits, look: TraceStyle, other: Trace | None
+) -> None:
     height, width = image.shape
     span, kind = Span.of(trace.kind), trace.kind
     first, after = rows_to_bins(trace, span, height, source)
@@ -125,7 +127,9 @@ def _own_colours(trace: Trace, first: NDArray[np.int64], width: int, source: Sig
     return (np.clip(ycbcr_to_rgb(signal, source.matrix), 0.1, 1) * 255).astype(np.float32)
 
 
-def _draw_histogram(trace: Trace, image: Image, source: SignalFormat, limits: Limits, look: Look, other: Trace | None) -> None:
+def _draw_histogram(
+    trace: Trace, image: Image, source: SignalFormat, limits: Limits, look: TraceStyle, other: Trace | None
+) -> None:
     height, width = image.shape
     span, rows = Span.of(trace.kind), len(trace.kind.components)
     ends = source.levels.code(span.low) + np.arange(width + 1) / width * (span.high - span.low) / 100 * source.levels.swing
@@ -160,7 +164,9 @@ def _mark_skipped(counts: NDArray[np.int32], first: NDArray[np.int64], after: ND
     foot[-2:, skipped[after] > skipped[first]] = 0xFFFFFFFF
 
 
-def _heights(counts: NDArray[np.int32], first: NDArray[np.int64], after: NDArray[np.int64], look: Look) -> NDArray[np.float64]:
+def _heights(
+    counts: NDArray[np.int32], first: NDArray[np.int64], after: NDArray[np.int64], look: TraceStyle
+) -> NDArray[np.float64]:
     """(W,) heights 0 … 1 of bars over bins, each the fullest of its bins; black and white may pile up above the top."""
     padded = np.append(counts, 0)
     most = np.where(after > first, np.maximum.reduceat(padded, np.stack([first, after], 1).ravel())[::2], 0).astype(float)
@@ -171,7 +177,7 @@ def _heights(counts: NDArray[np.int32], first: NDArray[np.int64], after: NDArray
 
 
 def _draw_cells(
-    trace: Trace, image: Image, source: SignalFormat, limits: Limits, look: Look, other: Trace | None, gamut: str | None
+    trace: Trace, image: Image, source: SignalFormat, limits: Limits, look: TraceStyle, other: Trace | None, gamut: str | None
 ) -> None:
     side, cells = image.shape[0], trace.counts.shape[1]
     places = np.arange(side + 1) * cells // side

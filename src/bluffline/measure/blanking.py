@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
-from bluffline.measure.counted import Counted, Limits, Planes, count_parts
+from bluffline.measure.counted import Counted, Limits, count_parts
 from bluffline.measure.region import Region, without
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 
 BLACK = 2.5  # percent of luma that a line of blanking may reach in the mean, with its coding noise
 FLAT = 1.2  # percent of spread (standard deviation) within a line of blanking

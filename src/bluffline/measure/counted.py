@@ -13,10 +13,9 @@ from bluffline.measure import rgb_kernels
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.low_pass import FINER, low_passed
 from bluffline.measure.region import Region
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 
-Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 Histogram = NDArray[np.int64]
 _SURELY = 4  # steps of 1/65536 that single precision may be off: what is nearer to a bound is looked at in double precision
 
@@ -158,8 +157,8 @@ def _look_low_passed(
     dark, light = luma_codes(limits, source)
     bounds = dark * FINER - half, light * FINER + half
     if source.model is Model.RGB:
-        kr, kb = source.matrix.weights
-        luma = np.rint(kr * fine[0] + (1 - kr - kb) * fine[1] + kb * fine[2]).astype(np.uint32)
+        kr, kg, kb = source.matrix.luma_weights
+        luma = np.rint(kr * fine[0] + kg * fine[1] + kb * fine[2]).astype(np.uint32)
         low, high = rgb_codes(limits, source)
         found = []
         for part in parts:

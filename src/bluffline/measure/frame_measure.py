@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.blanking import BLACK_FRAME, NO_BLANKING, Blanking, blank_edges, measure_blanking
-from bluffline.measure.counted import Histogram, Limits, Planes, count_parts, used_codes, ycbcr_planes
+from bluffline.measure.counted import Histogram, Limits, count_parts, used_codes, ycbcr_planes
 from bluffline.measure.level_evidence import NO_EVIDENCE, LevelEvidence, level_evidence
 from bluffline.measure.plateau import NOT_LOOKED, Plateau, find_component_plateaus, find_luma_plateaus, row_step
 from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import find_reserved
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
 _BLOCK_ROWS = 120  # lines that tell the means of blocks as well as all

@@ -6,11 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.signal.convert import upsample
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 
 FINER = 16  # what comes out is in sixteenths of a code: the filter's weights add up to so many
-
-Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 
 
 def low_passed(planes: Planes, source: SignalFormat) -> Planes:

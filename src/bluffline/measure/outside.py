@@ -5,9 +5,9 @@ from numpy.typing import NDArray
 
 from bluffline.measure import rgb_kernels
 from bluffline.measure import survey_kernels as kernels
-from bluffline.measure.counted import Limits, Planes, judged_limits, luma_codes, rgb_arithmetic, rgb_codes, ycbcr_planes
+from bluffline.measure.counted import Limits, judged_limits, luma_codes, rgb_arithmetic, rgb_codes, ycbcr_planes
 from bluffline.measure.region import Region
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 
 LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, GAMUT = 1, 2, 4, 8, 16
 LUMA, RGB = LUMA_HIGH | LUMA_LOW, RGB_HIGH | RGB_LOW

@@ -15,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import plateau_kernels as kernels
-from bluffline.measure.counted import Planes, rgb_arithmetic
+from bluffline.measure.counted import rgb_arithmetic
 from bluffline.measure.plateau_kernels import SPAN
 from bluffline.measure.region import Region
 from bluffline.measure.survey_kernels import count_codes
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Levels
 
 _ROWS, _SITE_ROWS = 72, 54  # lines of a picture, and of its components, that tell of its flat parts as much as all

@@ -1,17 +1,15 @@
 """Codes that are reserved for timing on a serial link, and may not stand in a picture."""
 
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.region import Region
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Range
 
-Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 _NOWHERE = -1, -1
 
 

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from bluffline.measure import rgb_kernels
 from bluffline.measure import scope_kernels as kernels
 from bluffline.measure.areas import Selection
-from bluffline.measure.counted import Planes, rgb_arithmetic, ycbcr_planes
+from bluffline.measure.counted import rgb_arithmetic, ycbcr_planes
 from bluffline.signal.colorimetry import light_table, rgb_to_xyz
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 
 CHROMA_REACH = 0.56  # of the vectorscope at its smallest zoom: a little more than ±50 %
 CIE_REACH = {"1931": 0.85, "1976": 0.65}  # greatest x and y, u′ and v′ on the diagram
@@ -211,8 +211,7 @@ def _site_columns(source: SignalFormat) -> int:
 def _envelope(frame: FrameSignal) -> tuple[NDArray[np.uint16], NDArray[np.uint16]]:
     """(H, W) codes, raised by the frame's room: the upper and the lower end of what a composite encoder makes of it."""
     source = frame.source
-    kr, kb = source.matrix.weights
-    weights = tuple(np.float32(weight) for weight in (kr, 1 - kr - kb, kb, *_COMPOSITE))
+    weights = tuple(np.float32(weight) for weight in (*source.matrix.luma_weights, *_COMPOSITE))
     top, foot = (np.empty((source.height, source.width), np.uint16) for _ in range(2))
     kernels.composite_envelope(*frame.rgb, source.width, weights, top, foot)
     return top, foot

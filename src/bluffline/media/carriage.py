@@ -9,12 +9,11 @@ import numpy as np
 
 from bluffline.errors import MediaError, WriteError
 from bluffline.media.codecs import Codec
-from bluffline.media.pixels import Planes
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.tagging import TOP_FIRST
 from bluffline.media.writer import IN_STEP, PROGRESSIVE, Writer
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 
 _FRAMES = 3
 

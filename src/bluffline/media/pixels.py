@@ -9,11 +9,10 @@ from av import VideoFrame
 from numpy.typing import NDArray
 
 from bluffline.errors import MediaError
-from bluffline.signal.format import Model
+from bluffline.signal.format import Model, Planes
 from bluffline.signal.levels import Levels, Range
 
 Plane = NDArray[np.uint8] | NDArray[np.uint16]
-Planes = tuple[Plane, Plane, Plane]
 
 _PLANAR_YCBCR = re.compile(r"yuv(j?)a?(410|411|420|422|440|444)p(9|10|12|14|16)?(le|be)?")
 _PLANAR_RGB = re.compile(r"gbra?p(9|10|12|14|16)?(le|be)?")

@@ -16,9 +16,10 @@ import numpy as np
 from bluffline.errors import MediaError
 from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.opening import opened
-from bluffline.media.pixels import Planes, native_planes
+from bluffline.media.pixels import native_planes
 from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme
+from bluffline.signal.format import Planes
 
 # Decoders that clip every sample to the bit depth. Others may hand on more, of a damaged or a careless file.
 _CLIPPING = frozenset({"dnxhd", "h264", "hevc", "libdav1d", "prores", "v210"})

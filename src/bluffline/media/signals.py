@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from bluffline.errors import SettingsError, WriteError
 from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
 from bluffline.media.leftovers import remove_leftovers
-from bluffline.media.pixels import Planes, layout_of, put_planes
+from bluffline.media.pixels import layout_of, put_planes
 from bluffline.signal.convert import convert
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
 

@@ -20,9 +20,9 @@ from av.filter import Graph
 from bluffline.errors import WriteError
 from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
 from bluffline.media.opening import opened, plain_name
-from bluffline.media.pixels import Planes, put_planes
+from bluffline.media.pixels import put_planes
 from bluffline.media.programme import Programme
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.siting import Siting
 
 _FIELDS_APART = {True: 2, False: 3}  # FFmpeg's numbers for fields coded apart, by whether the top field is first

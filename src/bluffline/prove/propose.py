@@ -6,11 +6,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bluffline.figures import figure
-from bluffline.measure.counted import Limits, Planes
+from bluffline.measure.counted import Limits
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
 from bluffline.rules.findings import Finding, percent_columns
 from bluffline.rules.shots import Shot
+from bluffline.signal.format import Planes
 from bluffline.signal.levels import Range
 from bluffline.treat.colour import COLOUR_STEPS
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -35,7 +36,7 @@ _STRAY = 0.1  # percent of the picture that lies beyond either of the percentile
 # Findings that a treatment answers.
 ANSWERED = frozenset({"luma-high", "luma-low", "rgb-high", "rgb-low", "outside", "reserved", "blanking"})
 
-Look = Callable[[int], Planes | None]
+PlanesAt = Callable[[int], Planes | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +81,7 @@ def propose(
     number: int,
     shot: Shot,
     findings: Sequence[Finding],
-    look: Look,
+    look: PlanesAt,
     treatment: Treatment = (),
     *,
     remap: bool = False,

@@ -6,7 +6,6 @@ from enum import StrEnum
 from pathlib import Path
 
 from bluffline.errors import MediaError, WriteError
-from bluffline.measure.counted import Planes
 from bluffline.measure.region import Region
 from bluffline.media.carriage import black_planes, mistaken_for
 from bluffline.media.codecs import Codec
@@ -17,7 +16,7 @@ from bluffline.media.writer import Writer
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import Treatment
 

@@ -9,7 +9,6 @@ import numpy as np
 
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
-from bluffline.measure.counted import Planes
 from bluffline.measure.fields import FieldOrder
 from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
 from bluffline.measure.gamut import gamut_area
@@ -18,12 +17,12 @@ from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
-from bluffline.prove.charts import ChartMeasure, chart_in, judge_chart, rule_reference
+from bluffline.prove.chart_rule import ChartMeasure, chart_in, judge_chart, rule_reference
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.findings import Finding, Memo, Severity, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
 from bluffline.rules.shots import Shot, find_shots
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 
 _SAMPLES = 12
 _FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from bluffline.draw.scale import Unit
-from bluffline.draw.traces import Look
+from bluffline.draw.traces import TraceStyle
 from bluffline.errors import SettingsError
 from bluffline.measure.counted import Limits
 from bluffline.measure.scopes import Trace
@@ -16,7 +16,7 @@ SIZE = (960, 540)
 
 def save_gauge(
     path: Path, trace: Trace, title: str, source: SignalFormat, limits: Limits, *, size: tuple[int, int] = SIZE,
-    unit: Unit = Unit.PERCENT, look: Look | None = None, gamut: str | None = None,
+    unit: Unit = Unit.PERCENT, look: TraceStyle | None = None, gamut: str | None = None,
 ) -> None:  # fmt: skip
     """Write a gauge whole or not at all.
 

@@ -11,7 +11,6 @@ from bluffline.charts.fit import ChartFit, Wishes, fit_chart
 from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.shot import ChartShot, read_chart
-from bluffline.measure.counted import Planes
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
@@ -19,8 +18,8 @@ from bluffline.prove.monitor import Monitor
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event
 from bluffline.signal.colorimetry import camera_signal
-from bluffline.signal.format import SignalFormat
-from bluffline.treat.bake import lab_of, luma_weights
+from bluffline.signal.format import Planes, SignalFormat
+from bluffline.treat.bake import lab_of
 from bluffline.treat.steps import Treatment, apply_to_colours
 
 _TELLING_STAGES = 8  # of a chart being read and fitted, as progress counts them
@@ -78,7 +77,7 @@ class ChartResult:
 
     def through(self, steps: Treatment) -> NDArray[np.float64]:
         """(N, 3) R′G′B′ of the patches as some steps leave them."""
-        return np.asarray(apply_to_colours(steps, self.filmed, luma_weights(self.request.source)), np.float64)
+        return np.asarray(apply_to_colours(steps, self.filmed, self.request.source.matrix.luma_weights), np.float64)
 
 
 def read_and_fit(request: ChartRequest, monitor: Monitor) -> ChartResult:
@@ -189,7 +188,7 @@ def neutral_shares(planes: Planes, source: SignalFormat, steps: Treatment) -> tu
     frame = FrameSignal(planes, source)
     codes = np.stack([plane[: source.height : _THINNED, : source.width : _THINNED] for plane in frame.rgb], axis=-1)
     rgb = ((codes.reshape(-1, 3).astype(np.float64) - frame.room) - source.levels.black) / source.levels.swing
-    weights = luma_weights(source)
+    weights = source.matrix.luma_weights
     luma = rgb @ np.array(weights) * 100
     rgb = rgb[(luma > _LUMA[0]) & (luma < _LUMA[1])]
     if not len(rgb):

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from bluffline.declared import Between, OneOf, made
 from bluffline.draw.graticule import Guide
 from bluffline.draw.scale import Unit
-from bluffline.draw.traces import Look
+from bluffline.draw.traces import TraceStyle
 from bluffline.errors import require
 from bluffline.measure.areas import Taken
 from bluffline.measure.scopes import Instrument, Kind
@@ -36,7 +36,7 @@ class GaugeSetup:
     shown: Annotated[int, OneOf(LAYOUTS)] = 2
     beneath: bool = False
     unit: Unit = Unit.PERCENT
-    look: Look = field(default_factory=Look)
+    look: TraceStyle = field(default_factory=TraceStyle)
     guides: tuple[Guide, ...] = ()
     taken: Taken = Taken.AREAS
     gamut: Annotated[str | None, OneOf((None, *GAMUTS))] = None

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.prove.charts import rule_reference
+from bluffline.prove.chart_rule import rule_reference
 from bluffline.prove.survey import Survey, must_fix, start_survey
 from bluffline.rules.findings import Finding
 from bluffline.rules.rulefile import Rules, load_rules

@@ -3,10 +3,16 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
+from typing import Any
+
+from numpy.typing import NDArray
 
 from bluffline.signal.levels import Levels, Range
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import ColumnTaps, RowTaps, Siting
+
+# Native planes of a picture: three (rows, stride) uint8 or uint16 arrays, Y′, Cb, Cr or R′, G′, B′ by the format.
+Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 
 
 class Model(StrEnum):

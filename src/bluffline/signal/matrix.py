@@ -22,6 +22,12 @@ class Matrix(StrEnum):
         """Kr and Kb [BT601, BT709, BT2020]."""
         return {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}[self.value]
 
+    @property
+    def luma_weights(self) -> tuple[float, float, float]:
+        """What R′, G′ and B′ weigh in luma: Kr, Kg, Kb."""
+        kr, kb = self.weights
+        return kr, 1 - kr - kb, kb
+
 
 def standard(name: str) -> str:
     """The name of a standard as its recommendation prints it: bt709 is BT.709."""
@@ -40,8 +46,7 @@ class ChromaGains:
     @classmethod
     def of(cls, matrix: Matrix) -> "ChromaGains":
         """Gains solved from the definition Cb = (B′−Y′)/(2(1−Kb)), Cr = (R′−Y′)/(2(1−Kr))."""
-        kr, kb = matrix.weights
-        kg = 1.0 - kr - kb
+        kr, kg, kb = matrix.luma_weights
         return cls(2 * (1 - kr), -2 * (1 - kb) * kb / kg, -2 * (1 - kr) * kr / kg, 2 * (1 - kb))
 
 
@@ -56,9 +61,9 @@ def rgb_to_ycbcr(rgb: Float, matrix: Matrix) -> Float:
     -------
     (..., 3) float: Y′ 0 … 1, Cb and Cr −0.5 … 0.5
     """
-    kr, kb = matrix.weights
+    kr, kg, kb = matrix.luma_weights
     red, green, blue = rgb[..., 0], rgb[..., 1], rgb[..., 2]
-    luma = kr * red + (1 - kr - kb) * green + kb * blue
+    luma = kr * red + kg * green + kb * blue
     return np.stack([luma, (blue - luma) / (2 * (1 - kb)), (red - luma) / (2 * (1 - kr))], axis=-1)
 
 

@@ -10,6 +10,7 @@ from bluffline.errors import SettingsError
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import SignalFormat
+from bluffline.signal.matrix import Matrix
 from bluffline.treat.colour import Balance, Cdl, ColourStep, Lut, NeutralScale, Straighten
 from bluffline.treat.steps import Treatment, apply_to_colours, colours_of
 
@@ -33,7 +34,7 @@ def bake_cube(treatment: Treatment, source: SignalFormat, size: int = DRAFT_SIZE
         raise SettingsError(f"A cube has {', '.join(map(str, SIZES[:-1]))} or {SIZES[-1]} entries a side, not {size}.")
     axis = np.linspace(LOW, HIGH, size)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    return Lut(name, LOW, HIGH, apply_to_colours(treatment, grid, luma_weights(source)).astype(np.float32))
+    return Lut(name, LOW, HIGH, apply_to_colours(treatment, grid, source.matrix.luma_weights).astype(np.float32))
 
 
 def bake_curves(steps: tuple[ColourStep, ...], *, name: str = "Baked") -> Lut:
@@ -47,7 +48,7 @@ def bake_curves(steps: tuple[ColourStep, ...], *, name: str = "Baked") -> Lut:
     if mixing is not None:
         raise SettingsError(f"Curves can't hold the step {mixing.title}, which mixes components: choose a cube.")
     ramp = np.repeat(np.linspace(LOW, HIGH, CURVE_SIZE)[:, None], 3, axis=1)
-    return Lut(name, LOW, HIGH, apply_to_colours(steps, ramp, (0.2126, 0.7152, 0.0722)).astype(np.float32))
+    return Lut(name, LOW, HIGH, apply_to_colours(steps, ramp, Matrix.BT709.luma_weights).astype(np.float32))
 
 
 def _is_one_by_one(step: ColourStep) -> bool:
@@ -82,7 +83,7 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
     """
     axis = np.linspace(0.02, 0.98, 7)
     rgb = np.array(list(product(axis, repeat=3)))
-    wanted = apply_to_colours(colours_of(treatment), rgb, luma_weights(source))
+    wanted = apply_to_colours(colours_of(treatment), rgb, source.matrix.luma_weights)
     inside = ((wanted > -0.05) & (wanted < 1.2)).all(axis=1)
 
     def step(numbers: NDArray[np.float64]) -> Cdl:
@@ -97,7 +98,7 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
 
     found = scipy.optimize.least_squares(off, start, bounds=bounds).x
     if colours is not None:
-        shown = lab_of(apply_to_colours(colours_of(treatment), colours, luma_weights(source)), source)
+        shown = lab_of(apply_to_colours(colours_of(treatment), colours, source.matrix.luma_weights), source)
 
         def seen(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
             return delta_e_2000(shown, lab_of(np.nan_to_num(step(numbers).apply(colours)), source))
@@ -109,7 +110,7 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
 
 def residual(exact: Treatment, other: Treatment, source: SignalFormat, rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIEDE2000 between what two treatments make of R′G′B′ (N, 3): (N,)."""
-    weights = luma_weights(source)
+    weights = source.matrix.luma_weights
     first, second = (lab_of(apply_to_colours(steps, rgb, weights), source) for steps in (exact, other))
     return delta_e_2000(second, first)
 
@@ -124,9 +125,3 @@ def worst_off(exact: Treatment, other: Treatment, source: SignalFormat) -> float
 def lab_of(rgb: NDArray[np.floating], source: SignalFormat) -> NDArray[np.float64]:
     """(..., 3) R′G′B′ of a programme to CIE L*a*b* of the light that its camera saw."""
     return xyz_to_lab(camera_light(rgb, source.transfer) @ rgb_to_xyz(source.primaries).T)
-
-
-def luma_weights(source: SignalFormat) -> tuple[float, float, float]:
-    """What R′, G′ and B′ weigh in luma."""
-    kr, kb = source.matrix.weights
-    return kr, 1 - kr - kb, kb

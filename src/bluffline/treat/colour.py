@@ -212,7 +212,7 @@ class Cdl:
     power: tuple[float, float, float] = (1.0, 1.0, 1.0)
     saturation: float = 1.0
     bypassed: bool = False
-    weights: ClassVar[tuple[float, float, float]] = (0.2126, 0.7152, 0.0722)
+    weights: ClassVar[tuple[float, float, float]] = Matrix.BT709.luma_weights
 
     def __post_init__(self) -> None:
         require(min(self.slope) >= 0 and min(self.power) > 0, "CDL: slopes must not be below 0, and powers must be above 0.")

@@ -12,10 +12,10 @@ from bluffline.measure.counted import rgb_arithmetic, rounding_allowance
 from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.convert import downsample_columns, upsample
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.matrix import ChromaGains, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat import treat_kernels as kernels
-from bluffline.treat.bake import bake_cube, luma_weights
+from bluffline.treat.bake import bake_cube
 from bluffline.treat.colour import Lut
 from bluffline.treat.steps import (
     GIVE,
@@ -29,8 +29,6 @@ from bluffline.treat.steps import (
     rein_of,
     tone_curve,
 )
-
-Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
 
 # Scaling a chroma site for one pixel can push a neighbour that shares it; a second look nearly always finds none.
 _REIN_ROUNDS = 4
@@ -144,7 +142,7 @@ class FrameTreatment:
                 (rows.first, rows.second, rows.weight),
                 self._codes,
                 (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
-                _singles(luma_weights(source)),
+                _singles(source.matrix.luma_weights),
                 *_spread(self._cube),
                 luma,
             )
@@ -154,7 +152,7 @@ class FrameTreatment:
             fine = [upsample(sites, source) for sites in (cb, cr)]
             signal = (planes[0][:, : source.width].astype(np.float64) - levels.black) / levels.swing
             rgb = ycbcr_to_rgb(np.stack([signal, *fine], axis=-1), source.matrix)
-            treated = rgb_to_ycbcr(apply_to_colours(self._chain, rgb, luma_weights(source)), source.matrix)
+            treated = rgb_to_ycbcr(apply_to_colours(self._chain, rgb, source.matrix.luma_weights), source.matrix)
             luma[:] = np.clip(np.rint(treated[..., 0] * levels.swing + levels.black), *self._bounds)
             added = np.stack([downsample_columns(treated[..., n + 1] - fine[n], source) for n in (0, 1)])
         if source.halved[1]:
@@ -174,7 +172,7 @@ class FrameTreatment:
         else:
             assert self._chain is not None
             codes = np.stack([plane[:, : source.width] for plane in planes], axis=-1).astype(np.float64)
-            rgb = apply_to_colours(self._chain, (codes - levels.black) / levels.swing, luma_weights(source))
+            rgb = apply_to_colours(self._chain, (codes - levels.black) / levels.swing, source.matrix.luma_weights)
             stored = np.clip(np.rint(rgb * levels.swing + levels.black), 0, self._top)
             treated = np.moveaxis(stored, -1, 0).astype(planes[0].dtype)
         return treated[0], treated[1], treated[2]
@@ -219,14 +217,13 @@ class FrameTreatment:
 
     def _apply_rgb(self, planes: Planes) -> Planes:
         source, single = self._source, np.float32
-        kr, kb = source.matrix.weights
         levels, rein = source.levels, self._rein
         start, stop, entries = _RGB_TABLE
         treated = kernels.treat_rgb(
             *planes,
             source.width,
             planes[0].shape[0],
-            (single(kr), single(1 - kr - kb), single(kb)),
+            _singles(source.matrix.luma_weights),
             (single(levels.black), single(levels.swing)),
             self._fine_table,
             single(start),

@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 
 from bluffline.errors import require
 from bluffline.signal.levels import Levels
+from bluffline.signal.matrix import Matrix
 from bluffline.treat.colour import COLOUR_STEPS, ColourStep
 
 Float = NDArray[np.floating[Any]]
 
 GIVE = 20.0  # percent that luma beside a limit of R′G′B′ may be moved inwards before chroma is scaled
-_LUMA_WEIGHTS = (0.2126, 0.7152, 0.0722)  # greys weigh the same by any matrix, unless a step tints them
+_LUMA_WEIGHTS = Matrix.BT709.luma_weights  # greys weigh the same by any matrix, unless a step tints them
 
 
 class RemapMode(StrEnum):

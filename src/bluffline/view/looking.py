@@ -72,7 +72,7 @@ class Looking:
         return Region(x, y, wide, high)
 
 
-class LookModel:
+class LookingModel:
     """The way of looking in force, and the event that tells of its changes."""
 
     def __init__(self) -> None:

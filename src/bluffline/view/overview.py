@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.draw.traces import Look, draw_trace
+from bluffline.draw.traces import TraceStyle, draw_trace
 from bluffline.measure.areas import Selection
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, measure_gauge
 from bluffline.media.reader import Reader
@@ -69,4 +69,4 @@ def overview(
 def _wave(frame: FrameSignal, survey: Survey) -> Image:
     kind = Kind(Instrument.WAVEFORM)
     trace = measure_gauge(kind, frame, Selection.whole(frame.source), WAVE_WIDTH)
-    return draw_trace(trace, (WAVE_WIDTH, WAVE_HEIGHT), frame.source, survey.rules.limits, Look())
+    return draw_trace(trace, (WAVE_WIDTH, WAVE_HEIGHT), frame.source, survey.rules.limits, TraceStyle())

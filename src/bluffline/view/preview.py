@@ -7,9 +7,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.draw.traces import Look, draw_trace
+from bluffline.draw.traces import TraceStyle, draw_trace
 from bluffline.measure.areas import Area, Selection, Taken, select
-from bluffline.measure.counted import Limits, Planes, ycbcr_planes
+from bluffline.measure.counted import Limits, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure, measure_frame
 from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
@@ -18,7 +18,7 @@ from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rulefile import Rules
-from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view import preview_kernels as kernels
@@ -71,7 +71,7 @@ class View:
     picture_size: tuple[int, int]
     gauges: tuple[GaugeView, ...] = ()
     rules: Rules | None = None
-    look: Look = field(default_factory=Look)
+    look: TraceStyle = field(default_factory=TraceStyle)
     gamut: str | None = None
     hatching: bool = True
     zones: bool = False

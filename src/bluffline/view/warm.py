@@ -6,14 +6,13 @@ import numpy as np
 
 from bluffline.demo import demo_clip
 from bluffline.draw.trace_kernels import silhouette
-from bluffline.draw.traces import Look
-from bluffline.measure.counted import Planes
+from bluffline.draw.traces import TraceStyle
 from bluffline.measure.region import Region
 from bluffline.measure.scopes import MODES, Kind
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.rules.rulefile import load_rules
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
@@ -40,7 +39,7 @@ def _show(planes: Planes, source: SignalFormat) -> None:
     rules = load_rules("r103")
     steps = SoftCeiling(100, 109, 90), ChromaRein(*rules.limits.rgb)
     view = View(
-        source, Region.whole(source), rules.limits, FrameTreatment(steps, source), (320, 180), _GAUGES, rules, Look(),
+        source, Region.whole(source), rules.limits, FrameTreatment(steps, source), (320, 180), _GAUGES, rules, TraceStyle(),
         pinned=PinnedFrame("", planes, source),
     )  # fmt: skip
     make_preview(0, planes, view)

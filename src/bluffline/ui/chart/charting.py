@@ -6,18 +6,18 @@ from typing import TypeVar
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from bluffline.charts.areas import neutral_pick, sample_cards
 from bluffline.charts.fit import ChartFit, fit_chart
 from bluffline.charts.frame import ChartFrame
+from bluffline.charts.picks import neutral_pick, sample_cards
 from bluffline.errors import BlufflineError, MediaError
 from bluffline.figures import figure
-from bluffline.measure.counted import Planes
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.report.files import save_text
 from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_and_fit, same_light
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.stock import StockShelf
+from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
 from bluffline.treat.bake import bake_cube, baked, fitted_cdl, worst_off
 from bluffline.treat.colour import Balance

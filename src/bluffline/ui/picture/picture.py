@@ -27,7 +27,7 @@ from bluffline.measure.region import Region
 from bluffline.ui.chart.marks import ChartMarks
 from bluffline.ui.picture.overlays import distance, label, outline, stroke, zone_key
 from bluffline.ui.style.style import SURROUND, TEXT, TINT, font, image_of
-from bluffline.view.looking import Compare, Looking, LookModel, Tool
+from bluffline.view.looking import Compare, Looking, LookingModel, Tool
 from bluffline.view.preview import Preview, ScreenPicture
 
 _GRIP = 9
@@ -46,7 +46,7 @@ class PictureView(QWidget):
     path_drawn = pyqtSignal(object)  # points, or None
     chart_placed = pyqtSignal(object)  # ChartFrame, when a corner has been dragged
 
-    def __init__(self, model: LookModel) -> None:
+    def __init__(self, model: LookingModel) -> None:
         super().__init__()
         self._model = model
         self._preview: Preview | None = None

@@ -26,7 +26,7 @@ from bluffline.ui.picture.readings import AreasPanel
 from bluffline.ui.picture.workers import FrameWorker
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
-from bluffline.view.looking import Field, Isolate, LookModel
+from bluffline.view.looking import Field, Isolate, LookingModel
 from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View
 
 _PATH_POINTS = 200
@@ -42,7 +42,7 @@ class Viewer(QObject):
     def __init__(self, session: Session, gauges: GaugeModel, playing: Callable[[], bool]) -> None:
         super().__init__()
         self.session, self.model, self._playing = session, gauges, playing
-        self.look = LookModel()
+        self.look = LookingModel()
         self.frames = FrameWorker()
         self._first_request = 0
         self.picture = PictureView(self.look)

@@ -9,10 +9,9 @@ from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import Samples, at_the_end
 from bluffline.errors import ChartError
 from bluffline.measure.areas import Area
-from bluffline.measure.counted import Planes
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.colour import Balance
 
 _DARKEST = 0.002  # light under which a pixel says nothing of colour
@@ -37,8 +36,7 @@ def neutral_pick(planes: Planes, source: SignalFormat, areas: Sequence[Area], *,
     mean = values.mean(axis=0) if len(kept) else np.zeros(3)
     if mean.min() <= _DARKEST:
         raise ChartError("The areas can't be balanced: every pixel in them is clipped or black.")
-    kr, kb = source.matrix.weights
-    weights = rgb_to_xyz(source.primaries)[1] if linear else np.array((kr, 1 - kr - kb, kb))
+    weights = rgb_to_xyz(source.primaries)[1] if linear else np.array(source.matrix.luma_weights)
     red, green, blue = (float(gain) for gain in mean @ weights / mean)
     lost = clipped.mean() * 100
     told = f"; {lost:.1f} % of the pixels are clipped and were left out" if lost > 0 else ""

@@ -9,11 +9,10 @@ from bluffline.charts.frame import SURE, shoelace
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import sample_frame
 from bluffline.errors import ChartError
-from bluffline.measure.counted import Planes
 from bluffline.rules.findings import Finding, Severity
 from bluffline.rules.rulefile import RuleChart
 from bluffline.rules.shots import Shot
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Planes, SignalFormat
 
 
 @dataclass(frozen=True, slots=True)
