@@ -23,11 +23,10 @@ SIGNALS = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 # The real desk, but that an area is drawn all the time, and what has been kept is said.
 DESK = """
 import sys
-from bluffline import stopping
+from bluffline import entry
 
-def go():
+def run_desk(arguments):
     from PyQt6.QtCore import QTimer
-    from bluffline.entry import main
     from bluffline.measure.areas import Shape
     from bluffline.ui import application
 
@@ -50,13 +49,10 @@ def go():
                 self.session.document.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
 
     application.Desk = Drawing
-    return main([sys.argv[1]])
+    return application.run_desk(arguments)
 
-stopping.listen()  # as the command itself does before anything is loaded
-try:
-    sys.exit(go())
-except stopping.Stopped:
-    sys.exit(stopping.code())
+entry._run = run_desk
+entry.command()
 """
 
 

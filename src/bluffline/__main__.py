@@ -1,7 +1,5 @@
 """``python -m bluffline``."""
 
-import sys
+from bluffline.entry import command
 
-from bluffline.entry import main
-
-sys.exit(main())
+command()

@@ -4,8 +4,23 @@ import os
 import signal
 import sys
 from collections.abc import Sequence
+from contextlib import suppress
+from typing import NoReturn
 
 from bluffline import stopping
+
+
+def command() -> NoReturn:
+    """`main` as the command that it is: the process ends with its exit code.
+
+    It ends at once. All that was begun has been ended or removed by then, and libraries that the interpreter takes down one by
+    one, while threads of others still run, can crash.
+    """
+    code = main()
+    for stream in (sys.stdout, sys.stderr):
+        with suppress(OSError, ValueError):
+            stream.flush()
+    os._exit(code)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

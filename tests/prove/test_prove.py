@@ -14,6 +14,7 @@ import pytest
 from bluffline import stopping
 from bluffline.errors import CancelledError, MediaError, WriteError
 from bluffline.measure.counted import Limits
+from bluffline.measure.region import Region
 from bluffline.media.codecs import codec_for
 from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.probe import probe
@@ -67,6 +68,19 @@ def test_written_file_is_legal_and_untreated_frames_are_the_same_samples(over_cl
     assert any(not np.array_equal(a, b) for a, b in zip(before[12], after[12], strict=True))
     assert hashlib.sha256(over_clip.read_bytes()).hexdigest() == checksum
     assert [path.name for path in tmp_path.iterdir()] == ["legal.mkv"]
+
+
+def test_what_is_written_is_read_back_in_the_picture_that_the_operator_told(over_clip, tmp_path):
+    told = Region(0, 64, 256, 64)  # below what is too bright
+    survey = run_survey(start_survey(probe(over_clip), load_rules("r103"), region=told), Monitor())
+    shots = survey.shots()
+    target = tmp_path / "o.mkv"
+    proof = prove(ProveRequest(survey, shots, {}, target, codec_for(target)), Monitor())
+    assert proof.after.region == told
+    own = run_survey(start_survey(probe(target), load_rules("r103"), region=told), Monitor())
+    assert proof.after_findings == own.findings(shots) != run_survey(
+        start_survey(probe(target), load_rules("r103")), Monitor()
+    ).findings(shots)
 
 
 def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path):
