@@ -1,5 +1,7 @@
 import random
+import zlib
 
+import av
 import numpy as np
 import pytest
 
@@ -88,3 +90,22 @@ def test_a_damaged_frame_is_missing_and_the_rest_is_there(tmp_path):
 def test_a_frame_beyond_the_end_is_refused(over_clip):
     with Reader(probe(over_clip)) as reader, pytest.raises(MediaError, match="no frame 24: it holds 24"):
         reader.frame(24)
+
+
+@pytest.mark.parametrize(
+    ("name", "codec"), [("a.mkv", "ffv1"), ("a.mov", "prores_ks"), ("a.mp4", "libx264"), ("a.ts", "mpeg2video")]
+)
+def test_the_checksum_of_what_is_read_is_that_of_every_packet(clip, name, codec):
+    kind = "yuv420p" if codec in ("libx264", "mpeg2video") else "yuv422p10le"
+    path = clip(name, numbered, 6, codec=codec, pixel_format=kind)
+    with av.open(str(path)) as container:
+        wanted = 0
+        for packet in container.demux(video=0):
+            wanted = zlib.crc32(bytes(packet), wanted) if packet.size else wanted
+    for _ in range(2):
+        with Reader(probe(path)) as reader:
+            frames = list(reader.frames())
+            assert len(frames) == 6 and reader.digest == f"{wanted:08x}" != "00000000"
+    with Reader(probe(path)) as reader:
+        list(reader.frames(2))
+        assert not reader.digest, "not all of it was read"

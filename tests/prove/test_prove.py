@@ -8,6 +8,7 @@ import sys
 import time
 from dataclasses import replace
 
+import av
 import numpy as np
 import pytest
 
@@ -50,6 +51,25 @@ def test_a_file_that_readers_would_mistake_is_not_kept(clip, tmp_path, monkeypat
     assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]
 
 
+def test_a_source_that_was_written_over_in_place_since_it_was_surveyed_is_not_proved(clip, tmp_path):
+    """Though its name, size, time and place on the disk are what they were."""
+    source = clip("i.mov", numbered, 6, codec="prores_ks")
+    wanted = request(source, tmp_path / "o.mov", treatments={}, codec="prores")
+    facts = source.stat()
+    with av.open(str(source)) as container:
+        place = [packet.pos for packet in container.demux(video=0) if packet.size][3] + 400
+    with source.open("r+b") as file:
+        file.seek(place)
+        (before,) = file.read(1)
+        file.seek(place)
+        file.write(bytes([before ^ 1]))
+    os.utime(source, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+    assert not wanted.survey.programme.changed
+    with pytest.raises(MediaError, match="is not what was surveyed any more"):
+        prove(wanted, Monitor())
+    assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]
+
+
 def luma(path):
     programme = probe(path)
     with Reader(programme) as reader:
@@ -78,9 +98,11 @@ def test_what_is_written_is_read_back_in_the_picture_that_the_operator_told(over
     proof = prove(ProveRequest(survey, shots, {}, target, codec_for(target)), Monitor())
     assert proof.after.region == told
     own = run_survey(start_survey(probe(target), load_rules("r103"), region=told), Monitor())
-    assert proof.after_findings == own.findings(shots) != run_survey(
-        start_survey(probe(target), load_rules("r103")), Monitor()
-    ).findings(shots)
+    assert (
+        proof.after_findings
+        == own.findings(shots)
+        != run_survey(start_survey(probe(target), load_rules("r103")), Monitor()).findings(shots)
+    )
 
 
 def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path):

@@ -5,10 +5,11 @@ import pytest
 
 from bluffline.errors import CancelledError
 from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor, Progress, in_order
-from bluffline.prove.propose import tightened
+from bluffline.prove.propose import luma_extremes, tightened
 from bluffline.prove.prove import propose_all
-from bluffline.prove.survey import must_fix, run_survey, start_survey
+from bluffline.prove.survey import measure_by_rules, must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.colour import Balance
@@ -53,6 +54,23 @@ def test_the_least_treatment_is_proposed_for_the_shot_that_needs_it(over_clip):
     assert ceiling.limit == 103 and ceiling.peak == pytest.approx(
         survey.source.levels.percent(survey.table.column("y_p999")[12:].max())
     )
+
+
+def test_frames_that_can_not_be_read_set_no_curve(over_clip):
+    whole = surveyed(over_clip)
+    shot = whole.shots()[1]
+    torn = start_survey(whole.programme, whole.rules, region=whole.region)
+    with Reader(whole.programme) as reader:
+        for frame in reader.frames():
+            torn.table.append(None if frame.number in (13, 20) else measure_by_rules(
+                frame.planes, whole.source, whole.region, whole.rules
+            ))  # fmt: skip
+    low, high = luma_extremes(torn, shot)
+    assert (low, high) == pytest.approx(luma_extremes(whole, shot), abs=0.5) and low > 5
+    blind = start_survey(whole.programme, whole.rules, region=whole.region)
+    for _ in range(24):
+        blind.table.append(None)
+    assert luma_extremes(blind, shot) == (0.0, 100.0)
 
 
 def test_demo_proposals_are_what_an_operator_would_choose(demo_survey):

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from bluffline.errors import WriteError
+from bluffline.measure.counted import Limits
 from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
@@ -115,6 +116,22 @@ def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
         assert words in text, words
     assert page.open == []
     assert not re.search(r"[^\d…]-\d", text.replace(str(target), "").replace("09:59", "")), "minus signs are true minus signs"
+
+
+def test_what_is_left_is_in_the_certificate(survey, tmp_path):
+    impossible = replace(survey.rules, limits=Limits((0.0, 1.0), (0.0, 1.0)), area=0.0)
+    asked = run_survey(start_survey(survey.programme, impossible), Monitor())
+    shots, target = asked.shots(), tmp_path / "t.mkv"
+    proof = prove(ProveRequest(asked, shots, {}, target, codec_for(target)), Monitor(), certificate_files)
+    assert not proof.legal and proof.after_findings
+    paths = {path.suffix: path for path in certificate_paths(target)}
+    told = json.loads(paths[".json"].read_text("utf-8"))
+    assert told["after"]["verdict"] == "fail"
+    assert [finding["rule"] for finding in told["after"]["findings"]] == [finding.rule for finding in proof.after_findings]
+    page = _Page()
+    page.feed(paths[".html"].read_text("utf-8"))
+    text = " ".join(" ".join(page.text).split())
+    assert all(finding.reason in text for finding in proof.after_findings)
 
 
 def test_skyline_marks_only_what_is_outside(survey):

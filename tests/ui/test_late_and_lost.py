@@ -3,6 +3,7 @@
 import threading
 
 import pytest
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from bluffline.measure.areas import Shape
@@ -314,3 +315,31 @@ def test_a_pick_goes_to_the_shot_that_it_was_made_in(surveyed_desk, qtbot, hold)
     held.free.set()
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
     assert set(desk.session.document.treatments) == {0}, "its shot is no more"
+
+
+def test_work_that_waits_to_be_kept_is_kept_when_another_takes_its_place(surveyed_desk, qtbot, hold, other_clip, over_clip):
+    from bluffline.ui.actions import long_work
+
+    desk = surveyed_desk
+    for timer in desk.work.findChildren(QTimer):
+        timer.setInterval(WAIT)  # there is no rest
+    held = hold(long_work, "take_in")
+    assert desk.open(other_clip)
+    qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
+    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        held.free.set()
+    assert desk.session.programme.path == other_clip and not desk.session.document.areas
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(over_clip)
+    assert [area.name for area in desk.session.document.areas] == ["area 1"]
+
+
+def test_work_that_waits_to_be_kept_is_kept_when_the_desk_is_closed(surveyed_desk, qtbot, over_clip, tmp_path):
+    for timer in surveyed_desk.work.findChildren(QTimer):
+        timer.setInterval(WAIT)
+    surveyed_desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    surveyed_desk.close()
+    again = opened(qtbot, over_clip, tmp_path)
+    assert [area.name for area in again.session.document.areas] == ["area 1"]
+    again.close()
