@@ -6,6 +6,7 @@ from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from bluffline.errors import WriteError
@@ -179,10 +180,9 @@ def test_a_calibrated_shot_is_proved_and_its_certificate_names_and_holds_the_ste
 
 def test_the_skyline_of_a_long_programme_takes_no_more_room(survey):
     """It is drawn at the width of the page, and no extreme is lost by that."""
-    table = SurveyTable(30_000)
-    table._rows[:] = survey.table.rows[0]
-    table._rows[12_345] = survey.table.rows[20]
-    table._count = 30_000
+    table, which = SurveyTable(30_000), np.zeros(30_000, np.intp)
+    which[12_345] = 20
+    table.fill({name: survey.table.column(name)[which] for name in table.names})
     long = skyline_svg(replace(survey, table=table), list(range(0, 30_000, 7)))
     assert len(long) < 400_000, "that of 750 frames is not much shorter"
     heights = [float(point.split(",")[1]) for point in re.findall(r'points="([^"]+)" fill="#8c8c8c"', long)[0].split()]

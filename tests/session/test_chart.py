@@ -136,7 +136,7 @@ def test_legalise_keeps_a_shots_calibration_and_answers_for_it(session):
     bright = Balance((1.9, 1.9, 1.9))
     session.document.calibrate([0], (bright,), "Chart fit")
     proposals = propose_all(session.survey, session.shots, [], None, session.document.treatments)
-    assert [proposal.shot for proposal in proposals] == [] or proposals[0].treatment[0] == bright
+    assert proposals == [], "bright as it is, it is legal"
     session.document.calibrate([0], (Balance((3.5, 3.5, 3.5)),), "Chart fit")
     (proposal,) = propose_all(session.survey, session.shots, [], None, session.document.treatments)
     assert isinstance(proposal.treatment[0], COLOUR_STEPS) and len(proposal.treatment) > 1

@@ -50,5 +50,5 @@ def surveyed_desk(desk, qtbot, over_clip):
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
         assert desk.open(over_clip)
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
-    desk._refresh_commands()
+    desk.refresh_commands()
     return desk

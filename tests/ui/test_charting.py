@@ -25,7 +25,7 @@ def chart_desk(desk, qtbot, chart_clip):
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
         assert desk.open(chart_clip)
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
-    desk._refresh_commands()
+    desk.refresh_commands()
     return desk
 
 
@@ -45,9 +45,9 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
     desk = chart_desk
     qtbot.keyClick(desk, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
     result = fitted(qtbot, desk)
-    assert desk._chart_card.isVisible() and not desk._findings_card.isVisible()
+    assert desk.chart_card.isVisible() and not desk.findings_card.isVisible()
     assert result.fit.stages[0].mean > 5 > 1 > result.fit.result.mean
-    assert "found, confidence" in desk._chart_card.facts and "averaged" in desk._chart_card.facts
+    assert "found, confidence" in desk.chart_card.facts and "averaged" in desk.chart_card.facts
     assert "matrix" in desk.charting.panel.stages.text()
     desk.gauges.put(0, Kind(Instrument.CHROMATICITY))
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace is not None)
@@ -63,14 +63,14 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
     qtbot.keyClick(desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert not desk.session.document.treatment
     qtbot.keyClick(desk, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
-    assert desk._findings_card.isVisible() and desk.charting.model.result is None
+    assert desk.findings_card.isVisible() and desk.charting.model.result is None
 
 
 def test_another_choice_fits_again(chart_desk, qtbot):
     desk = chart_desk
     desk.find_chart()
     first = fitted(qtbot, desk)
-    desk.charting.panel._skin.click()
+    desk.charting.panel.skin_box.click()
     qtbot.waitUntil(lambda: desk.charting.model.result is not first and desk.jobs.kind is None, timeout=WAIT)
     assert desk.charting.model.result.request.setup.wishes.skin_first
     desk.charting.model.wish(aim=Aim.NEUTRAL)
@@ -84,7 +84,7 @@ def test_another_choice_fits_again(chart_desk, qtbot):
 def test_corners_are_placed_by_hand(chart_desk, qtbot):
     desk = chart_desk
     qtbot.keyClick(desk, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
-    assert desk._chart_card.isVisible()
+    assert desk.chart_card.isVisible()
     picture = desk.picture
     for number, corner in enumerate([(60, 60), (420, 60), (420, 300), (60, 300)]):
         start = picture.point_of(desk.charting.model.chart_frame.corners[number]).toPoint()
@@ -96,7 +96,7 @@ def test_corners_are_placed_by_hand(chart_desk, qtbot):
         qtbot.mouseRelease(picture, LEFT, pos=stop)
         qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     result = fitted(qtbot, desk)
-    assert result.chart_frame.confidence is None and "placed by hand" in desk._chart_card.facts
+    assert result.chart_frame.confidence is None and "placed by hand" in desk.chart_card.facts
     assert result.fit.result.mean < 2
     desk.charting.turn()
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
@@ -120,7 +120,7 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and desk.jobs.kind is None, timeout=WAIT)
     dialog = desk.charting.dialog
     assert dialog.shots == [0]
-    dialog._check(Qt.CheckState.Checked)
+    dialog.check(Qt.CheckState.Checked)
     boxes = dialog.findChildren(QCheckBox)
     boxes[-1].click()
     dialog.accept()
@@ -129,7 +129,7 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     assert not desk.session.document.treatments, "one act"
     desk.session.document.set_treatment(0, (ChromaRein(-5, 105),), "own")
     desk.charting.paste()
-    desk.charting.dialog._check(Qt.CheckState.Checked)
+    desk.charting.dialog.check(Qt.CheckState.Checked)
     desk.charting.dialog.accept()
     assert desk.session.document.treatments[1] == (ChromaRein(-5, 105),)
 
@@ -139,7 +139,7 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     slate = (60 + 6, 120 + 6, 60 + 48, 120 + 48)
     desk.session.document.add_area(Shape.RECTANGLE, ((slate[0] + 240, slate[1]), (slate[2] + 240, slate[3])))
     settled(qtbot, desk)
-    desk._actions["neutral"].setEnabled(True)
+    desk.acts["neutral"].setEnabled(True)
     qtbot.keyClick(desk, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, desk)
     (step,) = desk.session.document.treatment

@@ -33,7 +33,7 @@ def shown(qtbot, desk):
 
 def test_an_empty_desk_says_what_to_do(desk):
     assert desk.findings.model().index(0, 0).data() == "No programme is open"
-    enabled = {command.id for command in COMMANDS if desk._actions[command.id].isEnabled()}
+    enabled = {command.id for command in COMMANDS if desk.acts[command.id].isEnabled()}
     assert "open" in enabled and not {"prove", "legalise", "play", "survey"} & enabled
 
 
@@ -42,18 +42,16 @@ def test_opening_shows_findings_shots_and_the_first_frame(surveyed_desk):
     assert len(desk.session.shots) == 2 and desk.session.must_fix_count == 3
     rows = [desk.findings.model().index(n, 0).data() for n in range(desk.findings.model().rowCount())]
     assert rows[0] == "Shot 2" and rows[1].startswith("Luma over")
-    assert "must fix" in desk._findings_card.facts
-    assert "narrow range" in desk.header._facts.text() and "09:59:58:00" in desk._picture_card.facts
+    assert "must fix" in desk.findings_card.facts
+    assert "narrow range" in desk.header.facts_line.text() and "09:59:58:00" in desk.picture_card.facts
 
 
 def test_every_command_stands_in_a_menu_with_its_key_and_keys_are_unique(desk):
     keys = [QKeySequence(key).toString() for command in COMMANDS for key in command.keys]
     assert len(keys) == len(set(keys)) and {command.menu for command in COMMANDS} == set(MENUS)
     for command in COMMANDS:
-        assert desk._actions[command.id].text().startswith(command.title.split(":")[0])
-        assert [s.toString() for s in desk._actions[command.id].shortcuts()] == [
-            QKeySequence(k).toString() for k in command.keys
-        ]
+        assert desk.acts[command.id].text().startswith(command.title.split(":")[0])
+        assert [s.toString() for s in desk.acts[command.id].shortcuts()] == [QKeySequence(k).toString() for k in command.keys]
 
 
 def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
@@ -117,7 +115,7 @@ def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
 
 def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):
     sky = surveyed_desk.skyline
-    image = sky._silhouette(240, 100)
+    image = sky.silhouette(240, 100)
     grey = np.frombuffer(image.constBits().asstring(100 * image.bytesPerLine()), np.uint8).reshape(100, -1)[:, :240]
     assert (grey[:, 130:] == 245).any() and not (grey[:, :110] == 245).any()
 
@@ -131,7 +129,7 @@ def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
     shown(qtbot, desk)
     qtbot.waitUntil(lambda: desk.viewer.preview.treated is not None, timeout=WAIT)
     assert desk.viewer.preview.original.marks.any() and not desk.viewer.preview.treated.marks.any()
-    assert "luma reaches" in desk._treatment_card.facts and "treated" in desk.viewer.board.cards[0].facts
+    assert "luma reaches" in desk.treatment_card.facts and "treated" in desk.viewer.board.cards[0].facts
     assert desk.viewer.preview.measure.luma_high_area == 0
     press(qtbot, desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.document.treatments == {}
@@ -192,7 +190,7 @@ def test_steps_are_bypassed_removed_and_reset(surveyed_desk, qtbot):
     assert all(step.bypassed for step in desk.session.document.treatment)
     press(qtbot, desk, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.document.treatment == ()
-    assert any("untreated" in w.text() for w in desk.treatment.findChildren(type(desk._treatment_card._title)))
+    assert any("untreated" in w.text() for w in desk.treatment.findChildren(type(desk.treatment_card._title)))
 
 
 def test_a_senseless_figure_changes_nothing(surveyed_desk):
@@ -252,7 +250,7 @@ def test_a_file_is_dropped_and_a_bad_one_costs_nothing(surveyed_desk, qtbot, tmp
             assert "can't be opened" in desk.header.message and desk.session.surveyed
     qtbot.waitUntil(lambda: desk.session.surveyed and desk.jobs.kind is None, timeout=WAIT)
     assert json.loads((tmp_path / "settings.json").read_text())["recent"] == [str(over_clip)]
-    assert [action.text() for action in desk._recent.actions()] == [str(over_clip)]
+    assert [action.text() for action in desk.recent_menu.actions()] == [str(over_clip)]
 
 
 def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):
@@ -260,7 +258,7 @@ def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):
     (tmp_path / "wide.toml").write_text('title = "Wide"\n[limits]\nluma = [-10, 120]\nrgb = [-30, 140]\n')
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.programmes.choose_rules(str(tmp_path / "wide.toml"))
-    assert desk.session.must_fix_count == 0 and "Wide" in desk.header._rules.text()
+    assert desk.session.must_fix_count == 0 and "Wide" in desk.header.rules_button.text()
     (tmp_path / "wide.toml").write_text("limits = 1")
     desk.programmes.choose_rules(str(tmp_path / "wide.toml"))
     assert "must be a table" in desk.header.message and desk.session.rules.title == "Wide"
@@ -309,8 +307,8 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):
     dialog = FactsDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
-    dialog._range.setCurrentIndex(1)
-    dialog._edges[1].setValue(20)
+    dialog.range_box.setCurrentIndex(1)
+    dialog.edges[1].setValue(20)
     said = dialog.overrides
     assert said.signal_range == "full" and said.region.as_list() == [0, 20, 256, 108]
     surveyed_desk.session.survey_again(signal_range=said.signal_range, region=said.region)
@@ -325,7 +323,7 @@ def test_the_rate_of_numbered_pictures_is_the_operators_to_say(desk, qtbot, tmp_
     dialog = FactsDialog(desk.session, desk)
     qtbot.addWidget(dialog)
     assert dialog.reopened is None
-    dialog._rate.setCurrentText("50 frames/s")
+    dialog.rate_box.setCurrentText("50 frames/s")
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.open(tmp_path, **dialog.reopened)
     assert desk.session.programme.frame_rate == 50
@@ -343,14 +341,14 @@ def test_another_picture_track_is_taken_and_those_that_do_not_fit_are_left_out(d
         assert desk.open(tmp_path / "two.mkv")
     facts = FactsDialog(desk.session, desk)
     qtbot.addWidget(facts)
-    facts._track.setCurrentIndex(1)
+    facts.track_box.setCurrentIndex(1)
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.open(tmp_path / "two.mkv", **facts.reopened)
     assert desk.session.programme.picture == 1 and desk.session.programme.video_tracks == [0, 1]
     dialog = WriteDialog(desk.session, desk)
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: "can't carry track 0" in dialog.rows.trouble.text(), timeout=WAIT)
-    dialog._drop.setChecked(True)
+    dialog.drop_box.setChecked(True)
     qtbot.waitUntil(lambda: "Track 0 (ffv1, 160×96) is left out, as asked." in dialog.carried.text(), timeout=WAIT)
     assert dialog.rows.trouble.text() == ""
     dialog.done(0)
@@ -359,7 +357,7 @@ def test_another_picture_track_is_taken_and_those_that_do_not_fit_are_left_out(d
 def test_the_key_sheet_has_every_key(desk, qtbot):
     sheet = KeySheet(desk)
     qtbot.addWidget(sheet)
-    text = " ".join(label.text() for label in sheet.findChildren(type(desk._treatment_card._title)))
+    text = " ".join(label.text() for label in sheet.findChildren(type(desk.treatment_card._title)))
     for command in COMMANDS:
         assert not command.keys or command.title.removesuffix(" …") in text
 
@@ -368,4 +366,4 @@ def test_every_control_has_a_name(surveyed_desk):
     desk = surveyed_desk
     for widget in (desk.skyline, desk.findings, desk.picture, *desk.viewer.gauges, desk.treatment):
         assert widget.accessibleName()
-    assert load_rules("r103").title in desk.header._rules.text()
+    assert load_rules("r103").title in desk.header.rules_button.text()

@@ -87,12 +87,12 @@ def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monke
             patch.setattr(judging, "run_survey", fail)
             desk.programmes.survey_again()
             qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
-        assert words in desk.header.message and desk.header._cancel.isHidden() and desk.header._bar.isHidden()
-        assert desk.header._details.isHidden() is not more
+        assert words in desk.header.message and desk.header.cancel_button.isHidden() and desk.header.bar.isHidden()
+        assert desk.header.details.isHidden() is not more
     told = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.detailedText()))
-    desk.header._details.click()
-    assert "ZeroDivisionError: division by zero" in told[0] and desk.header._details.isHidden()
+    desk.header.details.click()
+    assert "ZeroDivisionError: division by zero" in told[0] and desk.header.details.isHidden()
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.programmes.survey_again()
     assert desk.session.surveyed
@@ -285,7 +285,7 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     desk.work.make_signal()
     desk.work.ask("Is it?", "It is")
     desk.header.fault(Fault("It broke.", "with details"))
-    desk.header._details.click()
+    desk.header.details.click()
     desk.charting.paste()
     desk.charting.dialog.reject()
     desk.charting.balance_by_light()

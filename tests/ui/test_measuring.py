@@ -95,15 +95,15 @@ def test_an_area_is_drawn_measured_taken_moved_and_removed(surveyed_desk, qtbot)
     assert area.box == pytest.approx((64, 32, 128, 96), abs=1) and desk.viewer.look.state.tool is Tool.LOOK
     pixels = area.mask(256, 128).sum()
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace.counts.sum() == pixels)
-    assert desk._areas_card.isVisible() and "from neutral" in desk.viewer.panel.text
+    assert desk.areas_card.isVisible() and "from neutral" in desk.viewer.panel.text
     qtbot.keyClick(desk, Qt.Key.Key_A)
     assert desk.gauges.setup.taken is Taken.OTHERS
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace.counts.sum() == 256 * 128 - pixels)
     drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.35, 0.5))
     assert desk.session.document.areas[0].box[0] == pytest.approx(64 + 25.6, abs=2)
-    desk.viewer._change_area(0, "remove")
+    desk.viewer.change_area(0, "remove")
     assert desk.session.document.areas == ()
-    settled(qtbot, desk, desk._areas_card.isHidden)
+    settled(qtbot, desk, desk.areas_card.isHidden)
     for _ in range(2):
         qtbot.keyClick(desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.document.areas[0].box[0] == pytest.approx(64, abs=1), "one drag is one undo"
@@ -131,8 +131,8 @@ def test_the_probe_reads_the_pixel_and_marks_it_on_every_gauge(surveyed_desk, qt
     code = int(desk.viewer.preview.signal.planes[0][y, x])
     assert f"pixel {x}, {y} · codes Y′ {code} " in desk.viewer.probe_line.text()
     for gauge in desk.viewer.gauges:
-        assert len(gauge._places) == 1
-    ((across, _),) = desk.viewer.gauges[0]._places[0]
+        assert len(gauge.places) == 1
+    ((across, _),) = desk.viewer.gauges[0].places[0]
     assert across == pytest.approx(0.3, abs=0.01)
     qtbot.keyClick(desk, Qt.Key.Key_Y)
     qtbot.waitUntil(lambda: "5×5 about" in desk.viewer.probe_line.text(), timeout=WAIT)
@@ -142,20 +142,20 @@ def test_a_drag_on_a_gauge_shows_which_pixels_stand_there(surveyed_desk, qtbot):
     desk = surveyed_desk
     gauge, picture = desk.viewer.gauges[0], desk.picture
     drag(qtbot, gauge, point(gauge, 0.0, 0.0), point(gauge, 0.5, 1.0))
-    image = picture._highlight
+    image = picture.highlighted
     assert image is not None and image.pixelColor(20, 60).alpha() == 255 and image.pixelColor(200, 60).alpha() == 0
     qtbot.mouseDClick(gauge, LEFT, pos=point(gauge, 0.5, 0.5))
-    assert picture._highlight is None
+    assert picture.highlighted is None
 
 
 def test_a_path_on_the_picture_is_drawn_on_the_gauges(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
     desk.measuring.take_tool(Tool.PATH)
     drag(qtbot, picture, point(picture, 0.1, 0.5), point(picture, 0.9, 0.5))
-    places = desk.viewer.gauges[0]._places
+    places = desk.viewer.gauges[0].places
     assert len(places) >= 4 and places[0][0][0] < 0.15 and places[-1][0][0] > 0.85
     picture.drop_tool()
-    assert len(desk.viewer.gauges[0]._places) <= 1
+    assert len(desk.viewer.gauges[0].places) <= 1
 
 
 def test_a_pinned_frame_is_compared_in_every_way(surveyed_desk, qtbot):
@@ -163,7 +163,7 @@ def test_a_pinned_frame_is_compared_in_every_way(surveyed_desk, qtbot):
     qtbot.keyClick(desk, Qt.Key.Key_M)
     desk.session.place.go_to(20)
     settled(qtbot, desk, lambda: desk.viewer.preview.frame == 20 and desk.viewer.preview.pinned is not None)
-    (first, words), (second, now) = picture._pair()
+    (first, words), (second, now) = picture.pair()
     assert (
         (first, second) == ("pinned", "original") and words.startswith("pinned: over, 09:59:58:00") and now.startswith("this")
     )
@@ -235,7 +235,7 @@ def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_
     monkeypatch.setattr(
         "bluffline.ui.gauges.measuring.QFileDialog.getSaveFileName", lambda parent, *_: (parent and str(tmp_path / "a.svg"), "")
     )
-    desk._actions["export-gauge"].trigger()
+    desk.acts["export-gauge"].trigger()
     assert (tmp_path / "a.svg").exists()
     for name in ("g.png", "g.svg", "g.csv"):
         desk.measuring.write_gauge(tmp_path / name)
@@ -301,16 +301,16 @@ def test_work_is_taken_up_in_the_next_sitting(surveyed_desk, qtbot, over_clip, t
 def test_shots_are_divided_by_keys_and_what_can_not_be_is_told(surveyed_desk, qtbot):
     desk = surveyed_desk
     desk.session.place.go_to(18)
-    desk._refresh_commands()
-    desk._actions["split"].trigger()
-    assert len(desk.session.shots) == 3 and desk.session.place.shot == 2 and "Split shot 2" in desk._actions["undo"].text()
+    desk.refresh_commands()
+    desk.acts["split"].trigger()
+    assert len(desk.session.shots) == 3 and desk.session.place.shot == 2 and "Split shot 2" in desk.acts["undo"].text()
     assert {"Shot 2", "Shot 3"} <= {desk.findings.model().index(n, 0).data() for n in range(desk.findings.model().rowCount())}
-    desk._actions["split"].trigger()
+    desk.acts["split"].trigger()
     assert "begins at this frame already" in desk.header.message
-    desk._actions["join"].trigger()
+    desk.acts["join"].trigger()
     assert len(desk.session.shots) == 2
     desk.session.place.go_to(0)
-    desk._actions["join"].trigger()
+    desk.acts["join"].trigger()
     assert "no shot before the first" in desk.header.message
 
 
@@ -321,7 +321,7 @@ def test_work_is_saved_as_a_file_and_opened_from_it(surveyed_desk, qtbot, tmp_pa
     work = desk.session.document.work
     asked = []
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *args: (asked.append(args[2]) or str(tmp_path / "evening"), ""))
-    desk._actions["save-work"].trigger()
+    desk.acts["save-work"].trigger()
     assert asked == [str(over_clip.with_suffix(".bluffline"))] and (tmp_path / "evening.bluffline").exists()
     desk.session.document.reset_shot()
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
@@ -368,12 +368,12 @@ def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
         "Waveform, luma" in menus[0] and "Remove the guide faces" in menus[0] and any("Add a guide at 5" in t for t in menus[0])
     )
     desk.session.document.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
-    settled(qtbot, desk, lambda: bool(picture._areas))
+    settled(qtbot, desk, lambda: bool(picture.shown_areas))
     at = point(picture, 0.25, 0.5)
     picture.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, picture.mapToGlobal(at)))
     assert menus[1] == ["Rename area 1 …", "Remove area 1"]
     monkeypatch.setattr("bluffline.ui.picture.viewer.QInputDialog.getText", lambda *_: ("card", True))
-    desk.viewer._change_area(0, "rename")
+    desk.viewer.change_area(0, "rename")
     assert desk.session.document.areas[0].name == "card"
 
 
@@ -381,7 +381,7 @@ def test_an_area_moved_with_shift_moves_in_this_shot_only(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
     desk.session.document.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
     desk.session.place.go_to(15)
-    settled(qtbot, desk, lambda: desk.viewer.shown == 15 and bool(picture._areas))
+    settled(qtbot, desk, lambda: desk.viewer.shown == 15 and bool(picture.shown_areas))
     drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.4, 0.5), Qt.KeyboardModifier.ShiftModifier)
     assert desk.session.document.areas[0].box[0] > 90
     desk.session.place.go_to(3)

@@ -48,15 +48,15 @@ def header(qtbot, qapp):
 )
 def test_progress_of_every_size_is_shown(header, progress, words, filled):
     header.show_progress(progress)
-    assert header.message == words and header._bar.value() == filled and not header._cancel.isHidden()
+    assert header.message == words and header.bar.value() == filled and not header.cancel_button.isHidden()
     header.end_progress()
-    assert header.message == "" and header._cancel.isHidden()
+    assert header.message == "" and header.cancel_button.isHidden()
 
 
 def test_the_next_thing_to_press_is_the_one_that_is_tinted(header):
     for name in ("open", "legalise", "prove"):
         header.point_to(name)
-        assert [n for n, button in header._buttons.items() if button.property("next")] == [name]
+        assert [n for n, button in header.buttons.items() if button.property("next")] == [name]
 
 
 def test_a_line_elides_what_does_not_fit_and_tells_it_in_its_tip(qtbot):
@@ -103,9 +103,9 @@ def test_the_panel_keeps_its_labels_and_hides_those_it_does_not_need(qtbot):
     qtbot.addWidget(panel)
     reading = read_selection(FrameSignal(to_planes(np.full((48, 64, 3), 0.5), source), source), Selection.whole(source))
     panel.show_readings((AreaReading("a", reading), AreaReading("b", reading)), source, Unit.PERCENT)
-    labels = list(panel._labels)
+    labels = list(panel.labels)
     panel.show_readings((AreaReading("c", reading),), source, Unit.PERCENT)
-    assert panel._labels == labels and labels[1].isHidden() and "<b>c</b>" in panel.text
+    assert panel.labels == labels and labels[1].isHidden() and "<b>c</b>" in panel.text
 
 
 def test_a_target_follows_its_codec_and_says_what_would_go_wrong(qtbot, tmp_path):
@@ -119,15 +119,15 @@ def test_a_target_follows_its_codec_and_says_what_would_go_wrong(qtbot, tmp_path
     rows = TargetRows(tmp_path / "out.mov", "prores", refuse, "will go.")
     rows.add_to(QFormLayout(holder))
     rows.add_button(buttons, "Write")
-    assert rows._go.isEnabled() and rows.trouble.text() == ""
+    assert rows.go.isEnabled() and rows.trouble.text() == ""
     rows.codecs.setCurrentIndex(rows.codecs.findData("ffv1"))
     assert rows.target == tmp_path / "out.mkv" and rows.codec.name == "ffv1"
     (tmp_path / "out.mkv").touch()
     rows.path.setText(str(tmp_path / "out.mkv") + " ")
-    assert rows.trouble.text() == "out.mkv exists and will go." and rows._go.isEnabled()
+    assert rows.trouble.text() == "out.mkv exists and will go." and rows.go.isEnabled()
     rows.codecs.setCurrentIndex(rows.codecs.findData("prores"))
     rows.path.setText(str(tmp_path / "source.mov"))
-    assert rows.trouble.text() == "That is the source." and not rows._go.isEnabled()
+    assert rows.trouble.text() == "That is the source." and not rows.go.isEnabled()
 
 
 @pytest.fixture

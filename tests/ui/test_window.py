@@ -35,7 +35,7 @@ def tell(desk):
         state = dict(frame=session.place.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.kind is not None,
                      treated=sorted(session.document.treatments), message=desk.header.message,
                      areas=[list(area.box) for area in session.document.areas], probe=viewer.probe_line.text(),
-                     picture=place(desk.picture, desk.picture.box), lit=desk.picture._highlight is not None,
+                     picture=place(desk.picture, desk.picture.box), lit=desk.picture.highlighted is not None,
                      gauges=[str(gauge.kind.instrument) for gauge in viewer.gauges],
                      fit=chart.result and chart.result.fit.result.mean,
                      corners=[place_of(corner) for corner in chart.chart_frame.corners] if chart.chart_frame else [],

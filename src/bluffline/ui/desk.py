@@ -74,33 +74,33 @@ class Desk(QMainWindow):
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
         self._build()
-        self._actions = self._make_menus()
-        self.viewer.actions = list(self._actions.values())
+        self.acts = self._make_menus()
+        self.viewer.actions = list(self.acts.values())
         self._connect()
         self._refresh_all()
         self.resize(1280, 800)
         self.skyline.setFocus()
 
     def _build(self) -> None:
-        self._skyline_card = Card("Skyline", self.skyline)
-        self._findings_card = Card("Findings", self.findings)
-        self._picture_card = Card("Picture", self.picture, self.viewer.probe_line)
-        self._areas_card = Card("Areas", self.viewer.panel)
-        self._treatment_card = Card("Treatment", self.treatment)
-        self._chart_card = Card("Chart", self.charting.panel)
-        for card in (self._findings_card, self._areas_card):
+        self.skyline_card = Card("Skyline", self.skyline)
+        self.findings_card = Card("Findings", self.findings)
+        self.picture_card = Card("Picture", self.picture, self.viewer.probe_line)
+        self.areas_card = Card("Areas", self.viewer.panel)
+        self.treatment_card = Card("Treatment", self.treatment)
+        self.chart_card = Card("Chart", self.charting.panel)
+        for card in (self.findings_card, self.areas_card):
             card.setFixedWidth(290)
-        self._chart_card.setFixedWidth(CHART_WIDTH + 20)
+        self.chart_card.setFixedWidth(CHART_WIDTH + 20)
         left = QVBoxLayout()
-        left.addWidget(self._chart_card, 1)
-        self._chart_card.hide()
-        left.addWidget(self._findings_card, 3)
-        left.addWidget(self._areas_card, 2)
-        self._areas_card.hide()
+        left.addWidget(self.chart_card, 1)
+        self.chart_card.hide()
+        left.addWidget(self.findings_card, 3)
+        left.addWidget(self.areas_card, 2)
+        self.areas_card.hide()
         middle = QVBoxLayout()
-        middle.addWidget(self._picture_card, 5)
+        middle.addWidget(self.picture_card, 5)
         middle.addLayout(self.viewer.board.beneath, 3)
-        middle.addWidget(self._treatment_card)
+        middle.addWidget(self.treatment_card)
         self._lower = lower = QHBoxLayout()
         lower.addLayout(left)
         lower.addLayout(middle)
@@ -108,7 +108,7 @@ class Desk(QMainWindow):
         whole = QVBoxLayout()
         whole.setContentsMargins(8, 4, 8, 8)
         whole.addWidget(self.header)
-        whole.addWidget(self._skyline_card)
+        whole.addWidget(self.skyline_card)
         whole.addLayout(lower, 1)
         for layout in (left, middle, lower, whole):
             layout.setSpacing(7)
@@ -138,15 +138,15 @@ class Desk(QMainWindow):
             menu.addAction(action)
             actions[command.id] = action
             if command.id == "open":
-                self._recent = menu.addMenu("Open recent")
+                self.recent_menu = menu.addMenu("Open recent")
         for menu in menus.values():
             assert menu is not None
-            menu.aboutToShow.connect(self._refresh_commands)
+            menu.aboutToShow.connect(self.refresh_commands)
         return actions
 
     def _do(self, act: Callable[[Hands], object], *_: object) -> None:
         act(self.hands)
-        self._refresh_commands()
+        self.refresh_commands()
 
     def _connect(self) -> None:
         session = self.session
@@ -161,11 +161,11 @@ class Desk(QMainWindow):
         self.viewer.failed.connect(self.header.fault)
         self.treatment.steps.refused.connect(self.header.say)
         self.gauges.changed.connect(self._gauges_changed)
-        self.work.ended.connect(self._refresh_commands)
+        self.work.ended.connect(self.refresh_commands)
         self.header.cancelled.connect(self.jobs.cancel)
-        self.header.command.connect(lambda name: self._actions[name].trigger())
+        self.header.command.connect(lambda name: self.acts[name].trigger())
         self.header.rules_chosen.connect(self.programmes.choose_rules)
-        self.charting.panel.asked.connect(lambda name: self._actions[name].trigger())
+        self.charting.panel.asked.connect(lambda name: self.acts[name].trigger())
         self.charting.model.changed.connect(self._chart_changed)
         application = QApplication.instance()
         assert application is not None
@@ -203,9 +203,9 @@ class Desk(QMainWindow):
 
     def show_chart(self) -> None:
         """Open the chart panel in place of the findings, or close it."""
-        opened = self._chart_card.isHidden()
-        self._chart_card.setVisible(opened)
-        self._findings_card.setVisible(not opened)
+        opened = self.chart_card.isHidden()
+        self.chart_card.setVisible(opened)
+        self.findings_card.setVisible(not opened)
         self._frame_shown(self.viewer.shown)
         if not opened:
             self.charting.model.let_go()
@@ -221,7 +221,7 @@ class Desk(QMainWindow):
         self.charting.place()
 
     def _open_chart(self) -> None:
-        if self._chart_card.isHidden():
+        if self.chart_card.isHidden():
             self.show_chart()
 
     def _chart_changed(self) -> None:
@@ -229,8 +229,8 @@ class Desk(QMainWindow):
         confidence = chart.confidence if chart is not None else None
         place = "" if chart is None else "placed by hand" if confidence is None else f"found, confidence {confidence:.2f}"
         averaged = "" if result is None else f" · {result.shot.samples.frames} frames averaged"
-        self._chart_card.set_facts(place + averaged)
-        self._refresh_commands()
+        self.chart_card.set_facts(place + averaged)
+        self.refresh_commands()
 
     def _place_changed(self) -> None:
         self.viewer.ask()
@@ -246,7 +246,7 @@ class Desk(QMainWindow):
 
     def _frame_shown(self, frame: int) -> None:
         readings = self.viewer.preview is not None and self.viewer.preview.readings
-        self._areas_card.setVisible(bool(readings) and self._chart_card.isHidden())
+        self.areas_card.setVisible(bool(readings) and self.chart_card.isHidden())
         self._refresh_facts()
         self.frame_shown.emit(frame)
 
@@ -259,31 +259,31 @@ class Desk(QMainWindow):
         self.viewer.ask()
         self.charting.show_marks()
         self._refresh_facts()
-        self._refresh_commands()
+        self.refresh_commands()
 
     # Facts on the cards --------------------------------------------------------------------------------------------
 
     def _refresh_all(self) -> None:
         self._refresh_survey()
         self._refresh_facts()
-        self._refresh_commands()
+        self.refresh_commands()
 
     def _refresh_survey(self) -> None:
         session = self.session
         self.header.show_session(session)
         if session.survey is None:
-            self._skyline_card.set_facts("")
-            self._findings_card.set_facts("")
+            self.skyline_card.set_facts("")
+            self.findings_card.set_facts("")
             return
         limits = session.rules.limits
-        self._skyline_card.set_facts(
+        self.skyline_card.set_facts(
             f"luma pale, R′G′B′ behind it · limits: luma {percent(limits.luma[0], 0)} … {percent(limits.luma[1], 0)} dashed, "
             f"R′G′B′ {percent(limits.rgb[0], 0)} … {percent(limits.rgb[1], 0)} dotted · outside hatched"
         )
         count = session.must_fix_count
-        self._findings_card.set_facts(f"{count} must fix · {len(session.findings) - count} others")
+        self.findings_card.set_facts(f"{count} must fix · {len(session.findings) - count} others")
         self._refresh_facts()
-        self._refresh_commands()
+        self.refresh_commands()
 
     def _refresh_facts(self) -> None:
         session = self.session
@@ -300,19 +300,20 @@ class Desk(QMainWindow):
         look = self.viewer.look.state
         place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
         place += f" · {look.zoom}:1" if look.zoom else ""
-        self._picture_card.set_facts(place)
-        self._treatment_card.set_title(f"Treatment of shot {session.place.shot + 1}")
+        self.picture_card.set_facts(place)
+        self.treatment_card.set_title(f"Treatment of shot {session.place.shot + 1}")
         reasons = session.document.reasons.get(session.place.shot, ()) if session.document.treatment else ()
-        self._treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.document.treatment else "")
+        self.treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.document.treatment else "")
         for gauge_card in self.viewer.cards:
             gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.kind, treated=treated))
 
-    def _refresh_commands(self) -> None:
+    def refresh_commands(self) -> None:
+        """Enable what can be done now."""
         for command in COMMANDS:
-            self._actions[command.id].setEnabled(command.enabled(self.hands))
+            self.acts[command.id].setEnabled(command.enabled(self.hands))
         for name, act in (("undo", self.session.document.undoes), ("redo", self.session.document.redoes)):
-            self._actions[name].setText(f"{name.capitalize()}: {act}" if act else name.capitalize())
-        self.header.enable({name: action.isEnabled() for name, action in self._actions.items()})
+            self.acts[name].setText(f"{name.capitalize()}: {act}" if act else name.capitalize())
+        self.header.enable({name: action.isEnabled() for name, action in self.acts.items()})
         self.header.point_to(self._next_command())
         self._fill_recent()
 
@@ -323,7 +324,7 @@ class Desk(QMainWindow):
         return "legalise" if self.session.must_fix_count and not self.session.document.treatments else "prove"
 
     def _fill_recent(self) -> None:
-        menu: QMenu | None = self._recent
+        menu: QMenu | None = self.recent_menu
         assert menu is not None
         menu.clear()
         menu.setEnabled(bool(self.settings.recent))

@@ -39,10 +39,10 @@ class Header(QWidget):
         super().__init__()
         self._title = QLabel("Bluffline")
         self._title.setFont(font(18, bold=True))
-        self._facts = Line(font(12), right=False)
-        self._rules = QToolButton()
-        self._rules.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(self._rules)
+        self.facts_line = Line(font(12), right=False)
+        self.rules_button = QToolButton()
+        self.rules_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.rules_button)
         for name in SHIPPED:
             action = QAction(load_rules(name).title, menu)
             action.triggered.connect(lambda _, name=name: self.rules_chosen.emit(name))
@@ -51,8 +51,8 @@ class Header(QWidget):
         other = QAction("From a file …", menu)
         other.triggered.connect(lambda: self.rules_chosen.emit(""))
         menu.addAction(other)
-        self._rules.setMenu(menu)
-        self._buttons = {
+        self.rules_button.setMenu(menu)
+        self.buttons = {
             name: self._button(name, text)
             for name, text in (
                 ("open", "Open …"),
@@ -65,34 +65,34 @@ class Header(QWidget):
         top.setSpacing(8)
         top.addWidget(self._title)
         top.addSpacing(10)
-        top.addWidget(self._facts, 1)
-        top.addWidget(self._rules)
-        for button in self._buttons.values():
+        top.addWidget(self.facts_line, 1)
+        top.addWidget(self.rules_button)
+        for button in self.buttons.values():
             top.addWidget(button)
-        self._bar = QProgressBar()
-        self._bar.setTextVisible(False)
-        self._bar.setFixedWidth(220)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(220)
         self._message = Line(font(12), dim=False)
         self._message.setAccessibleName("What is going on")
-        self._details = QPushButton("Show details")
-        self._details.setFont(font(11))
-        self._details.setStyleSheet("padding: 1px 8px")
-        self._details.clicked.connect(self._show_details)
-        self._details.hide()
+        self.details = QPushButton("Show details")
+        self.details.setFont(font(11))
+        self.details.setStyleSheet("padding: 1px 8px")
+        self.details.clicked.connect(self._show_details)
+        self.details.hide()
         self._fault: Fault | None = None
-        self._cancel = QPushButton("Cancel")
-        self._cancel.setFont(font(11))
-        self._cancel.setStyleSheet("padding: 1px 8px")
-        self._cancel.clicked.connect(self.cancelled)
+        self.cancel_button = QPushButton("Cancel")
+        self.cancel_button.setFont(font(11))
+        self.cancel_button.setStyleSheet("padding: 1px 8px")
+        self.cancel_button.clicked.connect(self.cancelled)
         menus.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
         state = QHBoxLayout()
         state.setSpacing(10)
         state.addWidget(menus)
         state.addSpacing(20)
         state.addWidget(self._message, 1)
-        state.addWidget(self._details)
-        state.addWidget(self._bar)
-        state.addWidget(self._cancel)
+        state.addWidget(self.details)
+        state.addWidget(self.bar)
+        state.addWidget(self.cancel_button)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(2, 0, 0, 0)
         layout.setSpacing(4)
@@ -112,11 +112,11 @@ class Header(QWidget):
 
     def show_session(self, session: Session) -> None:
         """Draw what is under control."""
-        self._rules.setText(f"Rules: {session.rules.title} ▾")
+        self.rules_button.setText(f"Rules: {session.rules.title} ▾")
         programme, survey = session.programme, session.survey
         if programme is None or survey is None:
             self._title.setText("Bluffline")
-            self._facts.setText("")
+            self.facts_line.setText("")
             return
         source, region = survey.source, survey.region
         assumed = {name: " (assumed)" if name in source.assumed else "" for name in ("range", "matrix")}
@@ -126,7 +126,7 @@ class Header(QWidget):
             active = f" · active {region.width}×{region.height}"
         notes = "".join(f" · {note.lower()}" for note in programme.notes)
         self._title.setText(programme.title)
-        self._facts.setText(
+        self.facts_line.setText(
             f"{source.width}×{source.height} · {float(programme.frame_rate):.4g}{scan} · "
             f"{source.sampling} {source.bit_depth}-bit · "
             f"{source.range} range{assumed['range']} · {standard(source.matrix)}{assumed['matrix']}{active}{notes}"
@@ -134,12 +134,12 @@ class Header(QWidget):
 
     def enable(self, enabled: dict[str, bool]) -> None:
         """Enable the buttons as their commands are; the next thing to press is the one that is tinted."""
-        for name, button in self._buttons.items():
+        for name, button in self.buttons.items():
             button.setEnabled(enabled.get(name, False))
 
     def point_to(self, name: str) -> None:
         """Tint the button that is the next thing to press."""
-        for other, button in self._buttons.items():
+        for other, button in self.buttons.items():
             if button.property("next") != (other == name):
                 button.setProperty("next", other == name)
                 style = button.style()
@@ -149,8 +149,8 @@ class Header(QWidget):
 
     def show_progress(self, progress: Progress) -> None:
         """Show where the running job is."""
-        self._bar.setMaximum(_BAR_STEPS)  # not the total itself: the bytes of a long programme are more than a bar can count
-        self._bar.setValue(_BAR_STEPS * progress.done // max(progress.total, 1))
+        self.bar.setMaximum(_BAR_STEPS)  # not the total itself: the bytes of a long programme are more than a bar can count
+        self.bar.setValue(_BAR_STEPS * progress.done // max(progress.total, 1))
         if progress.unit == "bytes":
             text = progress.stage
         else:
@@ -161,13 +161,13 @@ class Header(QWidget):
                 f"{left:.0f} s left"
             )
         self._message.setText(text)
-        self._bar.show()
-        self._cancel.show()
+        self.bar.show()
+        self.cancel_button.show()
 
     def end_progress(self) -> None:
         """Nothing is running."""
-        self._bar.hide()
-        self._cancel.hide()
+        self.bar.hide()
+        self.cancel_button.hide()
         self._message.setText("")
 
     def say(self, message: str) -> None:
@@ -179,10 +179,10 @@ class Header(QWidget):
         self.say(fault.sentence)
         if fault.details:
             self._fault = fault
-            self._details.show()
+            self.details.show()
 
     def _show_details(self) -> None:
-        self._details.hide()
+        self.details.hide()
         fault, self._fault = self._fault, None
         if fault is not None:
             box = QMessageBox(QMessageBox.Icon.Warning, "What went wrong", fault.sentence, parent=self)

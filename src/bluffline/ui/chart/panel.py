@@ -163,8 +163,8 @@ class ChartPanel(QWidget):
         for aim, title in _AIMS.items():
             self._aim.addItem(title, aim)
         self._aim.setAccessibleName("How far to fit")
-        self._skin, self._even = QCheckBox("Skin first"), QCheckBox("Even the light")
-        self._skin.setToolTip("Patches that the layout calls skin count four times")
+        self.skin_box, self._even = QCheckBox("Skin first"), QCheckBox("Even the light")
+        self.skin_box.setToolTip("Patches that the layout calls skin count four times")
         self._even.setToolTip("Take out light that falls off over the chart before fitting; a dash: where it is uneven")
         self._even.setTristate(True)
         self._find = self._button("Find", "chart-find")
@@ -181,7 +181,7 @@ class ChartPanel(QWidget):
         self._build()
         self._reference.activated.connect(self._choose_reference)
         self._aim.activated.connect(lambda: model.wish(aim=self._aim.currentData()))
-        self._skin.clicked.connect(lambda on: model.wish(skin_first=on))
+        self.skin_box.clicked.connect(lambda on: model.wish(skin_first=on))
         self._even.clicked.connect(lambda: model.wish(even_light=_LIGHT[self._even.checkState()]))
         model.changed.connect(self._refresh)
         self._refresh()
@@ -197,7 +197,7 @@ class ChartPanel(QWidget):
         choices.setHorizontalSpacing(6)
         choices.setVerticalSpacing(5)
         for row, (title, box, *buttons) in enumerate(
-            (("Reference", self._reference, self._find, self._hand), ("Fit", self._aim, self._skin, self._even))
+            (("Reference", self._reference, self._find, self._hand), ("Fit", self._aim, self.skin_box, self._even))
         ):
             name = QLabel(title)
             name.setFont(font(12))
@@ -245,7 +245,7 @@ class ChartPanel(QWidget):
             place = self._reference.findData(setup.reference)
         self._reference.setCurrentIndex(place)
         self._aim.setCurrentIndex(list(_AIMS).index(setup.wishes.aim))
-        self._skin.setChecked(setup.wishes.skin_first)
+        self.skin_box.setChecked(setup.wishes.skin_first)
         self._even.setCheckState(next(state for state, value in _LIGHT.items() if value is setup.wishes.even_light))
         self._give.setEnabled(result is not None)
         self._carry.setEnabled(result is not None)

@@ -42,8 +42,8 @@ class CarryOnDialog(QDialog):
         explained = QLabel(words)
         explained.setWordWrap(True)
         every, none = QPushButton("All shots"), QPushButton("None")
-        every.clicked.connect(lambda: self._check(Qt.CheckState.Checked))
-        none.clicked.connect(lambda: self._check(Qt.CheckState.Unchecked))
+        every.clicked.connect(lambda: self.check(Qt.CheckState.Checked))
+        none.clicked.connect(lambda: self.check(Qt.CheckState.Unchecked))
         row = QHBoxLayout()
         row.addWidget(every)
         row.addWidget(none)
@@ -54,7 +54,7 @@ class CarryOnDialog(QDialog):
         lay_out(self, explained, *self._steps, self._list, row, ask_buttons(self, "Give to these shots"))
         self.resize(520, 460)
 
-    def _check(self, state: Qt.CheckState) -> None:
+    def check(self, state: Qt.CheckState) -> None:
         for row in range(self._list.count()):
             item = self._list.item(row)
             assert item is not None

@@ -66,32 +66,32 @@ class FactsDialog(QDialog):
         tracks = "; ".join(f"{track.kind}: {track.description}" for track in programme.tracks)
         fact("Other tracks", tracks or "none")
         self._programme = programme
-        self._track, self._rate = QComboBox(), QComboBox()
+        self.track_box, self.rate_box = QComboBox(), QComboBox()
         for number in programme.video_tracks:
-            self._track.addItem(f"Track {number}", number)
-        self._track.setCurrentIndex(self._track.findData(programme.picture))
+            self.track_box.addItem(f"Track {number}", number)
+        self.track_box.setCurrentIndex(self.track_box.findData(programme.picture))
         self._rates = sorted({*_RATES, programme.frame_rate})
-        self._rate.addItems([f"{float(rate):.6g} frames/s" for rate in self._rates])
-        self._rate.setCurrentIndex(self._rates.index(programme.frame_rate))
-        if self._track.count() > 1:
-            form.addRow(dim("Picture track"), self._beside(self._track, "another is opened and surveyed anew"))
+        self.rate_box.addItems([f"{float(rate):.6g} frames/s" for rate in self._rates])
+        self.rate_box.setCurrentIndex(self._rates.index(programme.frame_rate))
+        if self.track_box.count() > 1:
+            form.addRow(dim("Picture track"), self._beside(self.track_box, "another is opened and surveyed anew"))
         if programme.opening.numbered:
-            form.addRow(dim("Rate"), self._beside(self._rate, "pictures in files of their own don't say it"))
-        self._range, self._matrix = QComboBox(), QComboBox()
+            form.addRow(dim("Rate"), self._beside(self.rate_box, "pictures in files of their own don't say it"))
+        self.range_box, self.matrix_box = QComboBox(), QComboBox()
         for box, kinds, value, name in (
-            (self._range, Range, source.range, "range"),
-            (self._matrix, Matrix, source.matrix, "matrix"),
+            (self.range_box, Range, source.range, "range"),
+            (self.matrix_box, Matrix, source.matrix, "matrix"),
         ):
             for kind in kinds:
                 box.addItem(str(kind), kind)
             box.setCurrentIndex(list(kinds).index(value))
             form.addRow(dim(name.capitalize()), self._beside(box, self._standing(session, name)))
-        self._edges = [QSpinBox() for _ in range(4)]
+        self.edges = [QSpinBox() for _ in range(4)]
         line = QHBoxLayout()
         line.setSpacing(8)
         bounds = (source.width, source.height, source.width, source.height)
         for edge, label, at, most in zip(
-            self._edges, ("x", "y", "width", "height"), survey.region.as_list(), bounds, strict=True
+            self.edges, ("x", "y", "width", "height"), survey.region.as_list(), bounds, strict=True
         ):
             edge.setRange(2 if label in {"width", "height"} else 0, most)
             edge.setSingleStep(2)
@@ -126,7 +126,7 @@ class FactsDialog(QDialog):
     @property
     def reopened(self) -> dict[str, object] | None:
         """How the programme is to be opened anew, by the words of `probe`: by another track or rate; None where by neither."""
-        track, rate = self._track.currentData(), self._rates[self._rate.currentIndex()]
+        track, rate = self.track_box.currentData(), self._rates[self.rate_box.currentIndex()]
         if track == self._programme.picture and rate == self._programme.frame_rate:
             return None
         return {"track": track, "rate": rate if self._programme.opening.numbered else None}
@@ -134,8 +134,10 @@ class FactsDialog(QDialog):
     @property
     def overrides(self) -> Overrides:
         """What the operator says."""
-        x, y, width, height = (box.value() for box in self._edges)
+        x, y, width, height = (box.value() for box in self.edges)
         x, y = x - x % 2, y - y % 2
-        width = min(width, self._edges[2].maximum() - x)
-        height = min(height, self._edges[3].maximum() - y)
-        return Overrides(self._range.currentData(), self._matrix.currentData(), Region(x, y, max(width, 2), max(height, 2)))
+        width = min(width, self.edges[2].maximum() - x)
+        height = min(height, self.edges[3].maximum() - y)
+        return Overrides(
+            self.range_box.currentData(), self.matrix_box.currentData(), Region(x, y, max(width, 2), max(height, 2))
+        )

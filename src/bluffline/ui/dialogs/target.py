@@ -31,7 +31,7 @@ class TargetRows:
 
     def __init__(self, start: Path, codec: str, refuse: Callable[[Path, Codec], None], replaced: str) -> None:
         self._refuse, self._replaced = refuse, replaced
-        self._go: QPushButton | None = None
+        self.go: QPushButton | None = None
         self.codecs = QComboBox()
         for each in CODECS.values():
             self.codecs.addItem(f"{each.title} ({', '.join(each.containers)})", each.name)
@@ -58,9 +58,9 @@ class TargetRows:
 
     def add_button(self, buttons: QDialogButtonBox, text: str) -> None:
         """Add the button that writes, enabled for as long as nothing would go wrong."""
-        self._go = buttons.addButton(text, QDialogButtonBox.ButtonRole.AcceptRole)
-        assert self._go is not None
-        self._go.setProperty("next", True)
+        self.go = buttons.addButton(text, QDialogButtonBox.ButtonRole.AcceptRole)
+        assert self.go is not None
+        self.go.setProperty("next", True)
         self.look()
 
     @property
@@ -93,5 +93,5 @@ class TargetRows:
         except BlufflineError as error:
             trouble, possible = str(error), False
         self.trouble.setText(trouble)
-        if self._go is not None:
-            self._go.setEnabled(possible)
+        if self.go is not None:
+            self.go.setEnabled(possible)

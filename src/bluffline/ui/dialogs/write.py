@@ -45,8 +45,8 @@ class WriteDialog(QDialog):
         self._keep = QComboBox()
         for text, way in (("Hold the last good frame", KeepUnreadable.HOLD), ("Black", KeepUnreadable.BLACK)):
             self._keep.addItem(text, way)
-        self._drop = QCheckBox("Leave out those that the file can't carry")
-        self._drop.toggled.connect(lambda _: self.rows.look())
+        self.drop_box = QCheckBox("Leave out those that the file can't carry")
+        self.drop_box.toggled.connect(lambda _: self.rows.look())
         treated = len(session.document.treatments)
         start = self._source.with_name(f"{self._source.stem}-legal.mov")
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
@@ -61,7 +61,7 @@ class WriteDialog(QDialog):
         form.setHorizontalSpacing(18)
         self.rows.add_to(form)
         if self._programme.tracks:
-            form.addRow(dim("Other tracks"), self._drop)
+            form.addRow(dim("Other tracks"), self.drop_box)
         if unreadable:
             form.addRow(dim("Unreadable frames"), self._keep)
             words.setText(
@@ -82,7 +82,7 @@ class WriteDialog(QDialog):
     @property
     def drop_tracks(self) -> bool:
         """Whether tracks that the file can't carry are to be left out."""
-        return self._drop.isChecked()
+        return self.drop_box.isChecked()
 
     def done(self, result: int) -> None:
         self._looking.jobs.stop()

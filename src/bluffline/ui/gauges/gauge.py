@@ -53,7 +53,7 @@ class Gauge(QWidget):
         self._image: QImage | None = None
         self._pixels: object = None  # what the image reads
         self._marks: tuple[object, QPixmap] | None = None
-        self._places: list[list[Place]] = []
+        self.places: list[list[Place]] = []
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         self._aligned: QRect | None = None
         self._guide: int | None = None
@@ -100,7 +100,7 @@ class Gauge(QWidget):
     def clear(self) -> None:
         """Show that there is nothing to show."""
         self._trace = self._image = None
-        self._places, self._chosen = [], None
+        self.places, self._chosen = [], None
         self.update()
 
     def show_trace(self, trace: Trace, pixels) -> None:  # type: ignore[no-untyped-def]
@@ -112,7 +112,7 @@ class Gauge(QWidget):
 
     def show_places(self, places: list[list[Place]]) -> None:
         """Mark what is probed: one list of places for each point, several points for a path."""
-        self._places = places
+        self.places = places
         self.update()
 
     def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
@@ -210,15 +210,15 @@ class Gauge(QWidget):
             painter.drawRect(QRectF(corner.x() - 3, corner.y() - 3, 6, 6))
 
     def _draw_probe(self, painter: QPainter) -> None:
-        if len(self._places) > 1:
+        if len(self.places) > 1:
             painter.setPen(QPen(TEXT, 1))
-            for component in range(len(self._places[0])):
-                points = [self._at(places[component]) for places in self._places if component < len(places)]
+            for component in range(len(self.places[0])):
+                points = [self._at(places[component]) for places in self.places if component < len(places)]
                 painter.drawPolyline(QPolygonF(points))
-        elif self._places:
+        elif self.places:
             for ink, wide in ((QColor(0, 0, 0), 3.0), (TEXT, 1.3)):
                 painter.setPen(QPen(ink, wide))
-                for place in self._places[0]:
+                for place in self.places[0]:
                     at = self._at(place)
                     painter.drawEllipse(at, 5, 5)
                     painter.drawLine(at + QPointF(-9, 0), at + QPointF(-3, 0))

@@ -54,8 +54,8 @@ class PictureView(QWidget):
         self._size = (16, 9)
         self._aspect = 16 / 9
         self._message = "No programme is open"
-        self._areas: tuple[Area, ...] = ()
-        self._highlight: QImage | None = None
+        self.shown_areas: tuple[Area, ...] = ()
+        self.highlighted: QImage | None = None
         self._points: list[Point] = []
         self._drag: str | None = None
         self._from = QPointF()
@@ -85,7 +85,7 @@ class PictureView(QWidget):
     def set_shape(self, width: int, height: int) -> None:
         """Columns and rows of the picture."""
         self._size, self._aspect = (width, height), width / height
-        self._highlight, self._points = None, []
+        self.highlighted, self._points = None, []
         self.resized.emit()
 
     # Where things are ----------------------------------------------------------------------------------------------
@@ -155,12 +155,12 @@ class PictureView(QWidget):
         self._drawn.clear()
         self._preview = preview
         self._message = "" if preview.readable else f"Frame {preview.frame} can't be decoded: it is damaged in the file"
-        self._highlight = None
+        self.highlighted = None
         self.update()
 
     def show_areas(self, areas: tuple[Area, ...]) -> None:
         """Draw areas over the picture."""
-        self._areas = areas
+        self.shown_areas = areas
         self.update()
 
     def show_chart(self, frame: ChartFrame | None, layout: Layout, wanted: NDArray[np.float64] | None) -> None:
@@ -171,13 +171,13 @@ class PictureView(QWidget):
 
     def highlight(self, mask: NDArray[np.bool_] | None) -> None:
         """Show which pixels were pointed at on a gauge; mask: (H, W) of the whole picture."""
-        self._highlight = None
+        self.highlighted = None
         if mask is not None:
             height, width = (int(size) for size in mask.shape)
             pixels: NDArray[np.uint32] = np.zeros((height, width), np.uint32)
             rows, columns = np.ogrid[:height, :width]
             pixels[mask] = np.where((rows + columns) % 4 < 2, 0xFFFFFFFF, 0xFF000000).astype(np.uint32)[mask]
-            self._highlight = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
+            self.highlighted = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
         self.update()
 
     def set_source_only(self, held: bool) -> None:
@@ -191,7 +191,7 @@ class PictureView(QWidget):
         preview = self._preview
         return preview is not None and (preview.treated or preview.pinned) is not None and not self.source_only
 
-    def _pair(self) -> tuple[tuple[str, str], tuple[str, str]]:
+    def pair(self) -> tuple[tuple[str, str], tuple[str, str]]:
         """The two pictures compared, each by its name and what to call it: the pinned frame or the source, and this frame."""
         assert self._preview is not None
         now = ("treated", "treated") if self._preview.treated is not None else ("original", "source")
@@ -216,8 +216,8 @@ class PictureView(QWidget):
 
     def _area_at(self, point: QPointF) -> int | None:
         """The area whose edge is under a point."""
-        for number in reversed(range(len(self._areas))):
-            path = outline(self._areas[number], self.point_of)
+        for number in reversed(range(len(self.shown_areas))):
+            path = outline(self.shown_areas[number], self.point_of)
             for a, b in zip(path, [*path[1:], path[0]], strict=True):
                 if distance(point, a, b) <= _GRIP / 1.5:
                     return number
@@ -342,7 +342,7 @@ class PictureView(QWidget):
             return
         menu = QMenu(self)
         for words, act in (("Rename", "rename"), ("Remove", "remove")):
-            action = menu.addAction(f"{words} {self._areas[number].name}{' …' if act == 'rename' else ''}")
+            action = menu.addAction(f"{words} {self.shown_areas[number].name}{' …' if act == 'rename' else ''}")
             assert action is not None
             action.triggered.connect(lambda _, act=act: self.area_asked.emit(number, act))
         menu.exec(event.globalPos())
@@ -369,10 +369,10 @@ class PictureView(QWidget):
             held = self.source_only and (self._preview.treated or self._preview.pinned) is not None
             self._draw(painter, box, "original", "source, held" if held else "source")
         elif self._look.compare is Compare.SIDE:
-            for half, (name, words) in zip(self._halves(), self._pair(), strict=True):
+            for half, (name, words) in zip(self._halves(), self.pair(), strict=True):
                 self._draw(painter, half, name, words)
         elif self._look.compare is Compare.FLIP:
-            name, words = self._pair()[0 if self._look.flipped else 1]
+            name, words = self.pair()[0 if self._look.flipped else 1]
             self._draw(painter, box, name, words)
         else:
             self._draw_wipe(painter, box)
@@ -386,7 +386,7 @@ class PictureView(QWidget):
         label(painter, words, QPointF(box.left() + 8, box.top() + 8), self.box)
 
     def _draw_wipe(self, painter: QPainter, box: QRectF) -> None:
-        (first, first_words), (second, second_words) = self._pair()
+        (first, first_words), (second, second_words) = self.pair()
         painter.drawImage(box, self._image(first))
         middle, across, down = self._wipe_line()
         far = box.width() + box.height()
@@ -412,13 +412,13 @@ class PictureView(QWidget):
         """Areas, what is being drawn, and the pixels pointed at on a gauge."""
         painter.save()
         painter.setClipRect(box)
-        if self._highlight is not None:
+        if self.highlighted is not None:
             shown = self.window_shown or Region(0, 0, *self._size)
-            painter.drawImage(box, self._highlight, QRectF(shown.x, shown.y, shown.width, shown.height))
+            painter.drawImage(box, self.highlighted, QRectF(shown.x, shown.y, shown.width, shown.height))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         place = partial(self.point_of, box=box)
         self._chart.draw(painter, place)
-        for area in self._areas:
+        for area in self.shown_areas:
             stroke(painter, outline(area, place), closed=True)
             at = self.point_of(area.box[:2], box)
             label(painter, area.name, at + QPointF(2, 2), self.box)

@@ -25,19 +25,19 @@ class AreasPanel(QScrollArea):
         self._layout.setContentsMargins(2, 0, 4, 0)
         self._layout.setSpacing(5)
         self._layout.addStretch(1)
-        self._labels: list[QLabel] = []
+        self.labels: list[QLabel] = []
         self.setWidget(self._holder)
 
     def show_readings(self, readings: tuple[AreaReading, ...], source: SignalFormat, unit: Unit) -> None:
         """Show what was read; labels are kept, so that figures can change with every frame."""
-        while len(self._labels) < len(readings):
+        while len(self.labels) < len(readings):
             label = QLabel()
             label.setFont(font(11))
             label.setTextFormat(Qt.TextFormat.RichText)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            self._labels.append(label)
-            self._layout.insertWidget(len(self._labels) - 1, label)
-        for number, label in enumerate(self._labels):
+            self.labels.append(label)
+            self._layout.insertWidget(len(self.labels) - 1, label)
+        for number, label in enumerate(self.labels):
             label.setVisible(number < len(readings))
             if number < len(readings):
                 label.setText(describe_reading(readings[number], source, unit).replace("\n", "<br>"))
@@ -45,7 +45,7 @@ class AreasPanel(QScrollArea):
     @property
     def text(self) -> str:
         """Everything that is shown."""
-        return "\n".join(label.text() for label in self._labels if not label.isHidden())
+        return "\n".join(label.text() for label in self.labels if not label.isHidden())
 
 
 def describe_reading(reading: AreaReading, source: SignalFormat, unit: Unit) -> str:

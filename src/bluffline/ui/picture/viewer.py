@@ -68,7 +68,7 @@ class Viewer(QObject):
         self.picture.hovered.connect(self._hovered)
         self.picture.area_drawn.connect(self._add_area)
         self.picture.area_moved.connect(self._move_area)
-        self.picture.area_asked.connect(self._change_area)
+        self.picture.area_asked.connect(self.change_area)
         self.picture.path_drawn.connect(self._set_path)
         queued = Qt.ConnectionType.QueuedConnection
         self.frames.ready.connect(self._show, queued)  # type: ignore[call-arg]  # PyQt's stubs leave it out
@@ -301,7 +301,7 @@ class Viewer(QObject):
     def _move_area(self, number: int, across: float, down: float, alone: bool, gesture: str) -> None:
         self.session.document.move_area(number, across, down, only_here=alone, gesture=gesture)
 
-    def _change_area(self, number: int, act: str) -> None:
+    def change_area(self, number: int, act: str) -> None:
         if act == "remove":
             self.session.document.remove_area(number)
             return
