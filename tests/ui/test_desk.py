@@ -115,7 +115,7 @@ def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
 
 def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):
     sky = surveyed_desk.skyline
-    image = sky.silhouette(240, 100)
+    image = sky.drawn_silhouette(240, 100)
     grey = np.frombuffer(image.constBits().asstring(100 * image.bytesPerLine()), np.uint8).reshape(100, -1)[:, :240]
     assert (grey[:, 130:] == 245).any() and not (grey[:, :110] == 245).any()
 

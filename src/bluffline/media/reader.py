@@ -167,9 +167,7 @@ class Reader:
     def _decode_from(self, number: int) -> Iterator[av.VideoFrame]:
         for packet in self._packets_from(number):
             self._check(packet)
-            if (
-                self._digest is not None and packet.size
-            ):  # the last has nothing in it, and its checksum would be that of nothing
+            if self._digest is not None and packet.size:  # the checksum of the last, empty packet is nothing's
                 self._digest = zlib.crc32(packet, self._digest)
             try:
                 yield from packet.decode()

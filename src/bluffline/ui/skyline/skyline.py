@@ -207,7 +207,7 @@ class Skyline(QWidget):
             painter.fillRect(field, WELL)
             self._draw_scale(painter, field)
             if self._image is None:
-                self._image = self._silhouette(int(field.width()), int(field.height()))
+                self._image = self.drawn_silhouette(int(field.width()), int(field.height()))
             if self._image is not None:
                 painter.drawImage(field.topLeft(), self._image)
             self._draw_limits(painter, field)
@@ -224,7 +224,8 @@ class Skyline(QWidget):
             box = QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16)
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value} %")
 
-    def _silhouette(self, width: int, height: int) -> QImage | None:
+    def drawn_silhouette(self, width: int, height: int) -> QImage | None:
+        """The extremes of every frame in view at a size; None where nothing has been measured."""
         columns = self._session.source_columns()
         first = (self._start + np.arange(width) * (self._end - self._start) / width).astype(np.int64)
         taken = first[first < len(columns.get("y_max", ()))]
