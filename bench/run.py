@@ -16,7 +16,8 @@ from pathlib import Path
 from statistics import median
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()  # no work from another sitting
+for _place in ("DATA", "CACHE", "STATE"):
+    os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # nothing from another sitting
 
 import av
 from av.filter import Graph

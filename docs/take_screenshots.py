@@ -7,7 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
-os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()  # no work from another sitting
+for _place in ("DATA", "CACHE", "STATE"):
+    os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # nothing from another sitting
 
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog
@@ -20,8 +21,10 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.steps import LevelRemap
 from bluffline.ui.desk import Desk
-from bluffline.ui.dialogs.facts import FactsDialog, KeySheet, WriteDialog
+from bluffline.ui.dialogs.facts import FactsDialog
+from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.line_up import SignalDialog
+from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.style.style import dress
 from bluffline.view.looking import Compare
 
@@ -142,6 +145,7 @@ def main() -> None:
         dialog("shots", desk.work.shots_dialog, fitted=False)
         go_to(10)
         desk.measuring.check_bars()
+        until(lambda: hasattr(desk.measuring, "bars_dialog"))
         dialog("bars", desk.measuring.bars_dialog)
         dialog("signal", SignalDialog(desk))
         dialog("facts", FactsDialog(desk.session, desk))
