@@ -13,7 +13,7 @@ from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.convert import downsample_columns, upsample
 from bluffline.signal.format import Model, Planes, SignalFormat
-from bluffline.signal.matrix import ChromaGains, rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat import treat_kernels as kernels
 from bluffline.treat.bake import bake_cube
 from bluffline.treat.colour import Lut
@@ -131,17 +131,17 @@ class FrameTreatment:
         cb, cr = (kernels.load_chroma(p, columns, single(levels.zero), single(1 / levels.span)) for p in planes[1:])
         luma = np.empty((height, source.width), planes[0].dtype)
         if self._cube is not None:
-            taps, rows, gains = source.column_taps, source.row_taps, ChromaGains.of(source.matrix)
+            halved, taps, rows, _, gains = rgb_arithmetic(source)
             added = kernels.cube_ycbcr(
                 planes[0],
                 cb,
                 cr,
                 (source.width, height),
-                source.halved[0],
-                (single(taps.even_before), single(taps.even), single(taps.odd), single(taps.odd_after)),
-                (rows.first, rows.second, rows.weight),
+                halved,
+                taps,
+                rows,
                 self._codes,
-                (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
+                gains,
                 _singles(source.matrix.luma_weights),
                 *_spread(self._cube),
                 luma,

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from bluffline.draw.traces import TraceStyle, draw_trace
 from bluffline.measure.areas import Area, Selection, Taken, select
-from bluffline.measure.counted import Limits, ycbcr_planes
+from bluffline.measure.counted import Limits, rgb_arithmetic, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure, measure_frame
 from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
@@ -19,7 +19,6 @@ from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measu
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rulefile import Rules
 from bluffline.signal.format import Model, Planes, SignalFormat
-from bluffline.signal.matrix import ChromaGains
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view import preview_kernels as kernels
 from bluffline.view import zones
@@ -247,7 +246,7 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
     """The part of a frame in view for the screen, each pixel the mean of those it covers, marked where any is outside."""
     source, single = view.source, np.float32
     marked = mark_by_rules(planes, source, view) if view.hatching else None
-    levels, gains = source.levels, ChromaGains.of(source.matrix)
+    levels, gains = source.levels, rgb_arithmetic(source)[-1]
     width, height = view.picture_size
     shown = view.window or Region.whole(source)
     luma, cb, cr = ycbcr_planes(planes, source)
@@ -268,7 +267,7 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
             light,
             kernels.shrink(cb, *sites, per_span, zero),
             kernels.shrink(cr, *sites, per_span, zero),
-            (single(gains.red_cr), single(gains.green_cb), single(gains.green_cr), single(gains.blue_cb)),
+            gains,
             image,
         )
     if marked is not None:
