@@ -7,7 +7,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from bluffline.measure.areas import Shape
-from bluffline.session import judging
+from bluffline.session import judging, kept_surveys
 from bluffline.session.faults import Fault
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
@@ -343,3 +343,14 @@ def test_work_that_waits_to_be_kept_is_kept_when_the_desk_is_closed(surveyed_des
     again = opened(qtbot, over_clip, tmp_path)
     assert [area.name for area in again.session.document.areas] == ["area 1"]
     again.close()
+
+
+def test_opening_is_stopped_and_what_is_under_control_goes_on(surveyed_desk, qtbot, hold, other_clip):
+    desk, programme = surveyed_desk, surveyed_desk.session.programme
+    held = hold(kept_surveys, "frame_index")
+    assert desk.open(other_clip)
+    qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
+    desk.cancel()
+    held.free.set()
+    qtbot.waitUntil(lambda: "Nothing was opened" in desk.header.message, timeout=WAIT)
+    assert desk.session.programme is programme and desk.session.surveyed and not desk.work.busy

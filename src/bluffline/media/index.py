@@ -15,6 +15,7 @@ from bluffline.media.programme import FrameIndex
 
 FIELD_SAMPLE = 4  # decoded frames that tell whether each field has a packet of its own
 _RATE_SLACK = 0.005
+_TELL_EVERY = 256  # frames
 _OTHER_RATES = tuple(Fraction(n) for n in range(1, 241)) + tuple(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120))
 
 
@@ -30,8 +31,14 @@ class Sounds:
 Walk = Callable[[InputContainer, VideoStream, str], tuple[FrameIndex, Sounds]]
 
 
-def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:
+def frame_index(
+    container: InputContainer, stream: VideoStream, name: str, tell: Callable[[int], object] = lambda _: None
+) -> tuple[FrameIndex, Sounds]:
     """Where every frame is, and where sound begins and ends.
+
+    Parameters
+    ----------
+    tell : called now and then with the number of frames found so far; may raise to stop
 
     Raises
     ------
@@ -54,6 +61,8 @@ def frame_index(container: InputContainer, stream: VideoStream, name: str) -> tu
             timed = timed and packet.pts is not None
             order = len(entries)
             decode_time = packet.dts if packet.dts is not None else time
+            if order % _TELL_EVERY == 0:
+                tell(order)
             entries.append((order if time is None else time, order if decode_time is None else decode_time, packet.is_keyframe))
     except av.error.FFmpegError as error:
         if not entries:

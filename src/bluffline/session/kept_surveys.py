@@ -24,6 +24,7 @@ from bluffline.errors import WriteError
 from bluffline.measure.region import Region
 from bluffline.media.index import Sounds, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
+from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, find_region
 from bluffline.report.files import save_bytes
 from bluffline.rules.rulefile import Rules
@@ -46,7 +47,7 @@ class SurveyStore:
         self.folder = folder or default_folder()
         self._most = most_bytes
 
-    def walk(self, mark: str, track: int | None) -> Walk:
+    def walk(self, mark: str, track: int | None, monitor: Monitor) -> Walk:
         """`frame_index` for one programme: what it gave before, since a long file is long to walk."""
         path = self.folder / f"{hashlib.sha256(f'{mark} {track} {_program()}'.encode()).hexdigest()}.index"
 
@@ -58,7 +59,7 @@ class SurveyStore:
         def walked(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:
             if (before := self._read(path, known)) is not None:
                 return before
-            index, sounds = frame_index(container, stream, name)
+            index, sounds = frame_index(container, stream, name, lambda count: monitor.at("Opening", count, count))
             columns: dict[str, NDArray[Any]] = {
                 "times": index.times,
                 "keys": index.keys,

@@ -7,6 +7,7 @@ from pathlib import Path
 from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
+from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, start_survey
 from bluffline.rules.rulefile import Rules
 from bluffline.session.fingerprint import fingerprint
@@ -35,7 +36,7 @@ class Opened:
 
 def take_in(
     path: Path, rules: Rules, documents: DocumentStore, surveys: SurveyStore, held: Hold | None = None,
-    *, rate: Fraction | None = None, track: int | None = None,
+    *, rate: Fraction | None = None, track: int | None = None, monitor: Monitor | None = None,
 ) -> Opened:  # fmt: skip
     """Open a programme, or the work on one; its survey is begun and has to be run.
 
@@ -50,6 +51,7 @@ def take_in(
     SettingsError : another desk has it under control, or a work file can't be used
     ChartError : the chart that the rules ask for can't be used
     OSError : the disk refuses
+    CancelledError : the monitor was asked to stop
     """
     brought, told = None, ""
     if path.suffix == ENDING:
@@ -59,7 +61,7 @@ def take_in(
             told = f"{shown(path)} is another file than the work was made for; it went to the shots at the same frames"
     Opening.of(path, rate)  # what is no programme is refused before it is read, as a pipe has to be
     mark = fingerprint(path)
-    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, track))
+    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, track, monitor or Monitor()))
     hold = held if held is not None and held.mark == mark else documents.hold(mark)
     try:
         survey = start_survey(programme, rules, region=surveys.region(programme, mark))

@@ -162,7 +162,7 @@ class Desk(QMainWindow):
         self.treatment.steps.refused.connect(self.header.say)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
-        self.header.cancelled.connect(self.jobs.cancel)
+        self.header.cancelled.connect(self.work.cancel)
         self.header.command.connect(lambda name: self.acts[name].trigger())
         self.header.rules_chosen.connect(self.programmes.choose_rules)
         self.charting.panel.asked.connect(lambda name: self.acts[name].trigger())
@@ -195,8 +195,8 @@ class Desk(QMainWindow):
 
     def cancel(self) -> None:
         """Stop what is running; else put down the tool in hand."""
-        if self.jobs.kind is not None:
-            self.jobs.cancel()
+        if self.work.busy:
+            self.work.cancel()
         else:
             self.picture.drop_tool()
             self.picture.highlight(None)

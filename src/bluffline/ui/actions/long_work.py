@@ -101,6 +101,15 @@ class LongWork(QObject):
             self._hold.release()
             self._hold = None
 
+    @property
+    def busy(self) -> bool:
+        """Whether there is anything that `cancel` would stop."""
+        return self.jobs.kind is not None or self._opener.jobs.kind is not None
+
+    def cancel(self) -> None:
+        """Stop the opening of a programme, or else what is done to the one under control."""
+        (self.jobs if self._opener.jobs.kind is None else self._opener.jobs).cancel()
+
     def clear_the_way(self) -> bool:
         """Whether something else may begin: what runs makes way for it, but a proof only if the operator says so."""
         if self.jobs.kind is not Kind.PROOF:
@@ -157,15 +166,19 @@ class LongWork(QObject):
         self.keep_now()
         rules, held = self.session.rules, self._hold
 
-        def job(_: Monitor) -> Opened:
-            return take_in(path, rules, self.documents, self.surveys, held, rate=rate, track=track)
+        def job(monitor: Monitor) -> Opened:
+            return take_in(path, rules, self.documents, self.surveys, held, rate=rate, track=track, monitor=monitor)
 
         self._header.say(f"Opening {shown(path.name)} …")
         self._opener.jobs.start(Kind.OPENING, job, self._take)
         return True
 
     def _opening_ended(self, ended: Ended) -> None:
-        if self._opener.jobs.settle(ended) and ended.fault is not None:
+        if not self._opener.jobs.settle(ended):
+            return
+        if ended.ending is Ending.CANCELLED:
+            self._header.say("Nothing was opened; what is under control goes on")
+        elif ended.fault is not None:
             self._header.fault(ended.fault)
             self.refused.emit()
 
