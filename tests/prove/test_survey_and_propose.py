@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from bluffline.errors import CancelledError
+from bluffline.figures import figure
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor, Progress, in_order
@@ -54,6 +55,16 @@ def test_the_least_treatment_is_proposed_for_the_shot_that_needs_it(over_clip):
     assert ceiling.limit == 103 and ceiling.peak == pytest.approx(
         survey.source.levels.percent(survey.table.column("y_p999")[12:].max())
     )
+
+
+def test_a_finding_names_an_area_as_its_rules_do(over_clip):
+    name = "kiln-side {left} %d 7-2"
+    area = f'[[area]]\nname = "{name}"\nbox = [0, 0, 100, 25]\nluma = [45, 60]\n'
+    rules = parse_rules('title = "House"\n[limits]\nluma = [-1, 110]\nrgb = [-50, 150]\n' + area, "house")
+    survey = run_survey(start_survey(probe(over_clip), rules), Monitor())
+    reasons = {finding.rule: finding.reason for finding in survey.findings() if finding.rule.startswith("area-")}
+    assert reasons["area-low"].startswith(f"{name}: luma under 3") and reasons["area-high"].startswith(f"{name}: luma over 10")
+    assert figure(-3.25, ".1f") == "−3.2" and figure(4) == "4"
 
 
 def test_frames_that_can_not_be_read_set_no_curve(over_clip):

@@ -95,6 +95,7 @@ def test_areas_gamut_and_combing_are_read():
     [
         ('"bt709"', '"bt808"', "gamut must be one of"), ('"bt709"', '["bt709"]', "gamut must be one of"),
         ("[80, 5, 15, 10]", "[80, 5, 25, 10]", "inside the picture"),
+        ("[80, 5, 15, 10]", "[nan, 5, 15, 10]", "left, top, width and height"),
         ("[80, 5, 15, 10]", "[80, 5]", "left, top, width and height"), ('"leave out"', '"forget"', "can only be"),
         ("luma = [-1, 90]", "", "needs either"), ("luma = [-1, 90]", "luma = [90, -1]", "area 2.luma must run upwards"),
         ("[[area]]", "[area]", "not valid TOML|written"), ("share = 12.5", "share = -1", "combing.share"),
