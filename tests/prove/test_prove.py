@@ -20,6 +20,7 @@ from bluffline.media.codecs import codec_for
 from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
+from bluffline.media.signals import SIGNALS, write_signal
 from bluffline.prove import render as render_module
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
@@ -121,8 +122,27 @@ def test_what_can_not_be_proved_is_written_and_said(tmp_path):
     """Limits that no treatment can meet: after four rounds the file is there and the proof says that it is not legal."""
     source = make_clip(tmp_path / "s.mkv", lambda n: np.random.default_rng(n).uniform(0.2, 0.8, (128, 256, 3)), 2)
     impossible = Rules("impossible", "Impossible", Limits((0.0, 1.0), (0.0, 1.0)), area=0.0, frames=1)
-    proof = prove(request(source, tmp_path / "o.mov", impossible, {}), Monitor())
+    proof = prove(request(source, tmp_path / "o.mov", impossible, {0: (SoftCeiling(1.0, 80.0, 0.5),)}), Monitor())
     assert proof.rounds == 4 and not proof.legal and (tmp_path / "o.mov").exists()
+
+
+def test_what_was_to_be_left_as_it_is_is_not_treated_by_the_proof(over_clip, tmp_path):
+    """A shot that breaks a limit, and has no treatment, or one that is bypassed: the proof says what remains."""
+    for given in ({}, {1: (SoftCeiling(103, 109, 90, bypassed=True),)}):
+        target = tmp_path / f"{len(given)}.mkv"
+        proof = prove(request(over_clip, target, treatments=given), Monitor())
+        assert not proof.legal and proof.rounds == 1 and proof.treatments == given
+        for before, after in zip(luma(over_clip), luma(target), strict=True):
+            assert all(np.array_equal(a, b) for a, b in zip(before, after, strict=True))
+
+
+def test_bars_are_written_as_they_are(tmp_path):
+    source, target = tmp_path / "bars.mkv", tmp_path / "o.mkv"
+    write_signal(SIGNALS["bars"], source, codec_for(source), size=(640, 360), depth=10, seconds=0.2)
+    wanted = request(source, target, replace(load_rules("r103"), limits=Limits((5.0, 95.0), (-5.0, 105.0))))
+    proof = prove(wanted, Monitor())
+    assert wanted.treatments == {} == proof.treatments and not proof.legal
+    assert all(np.array_equal(a, b) for a, b in zip(luma(source)[0], luma(target)[0], strict=True))
 
 
 @pytest.mark.parametrize("stage", ["Render", "Read back", "Checksum"])

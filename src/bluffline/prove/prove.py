@@ -156,7 +156,8 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     """Write the treated programme and prove it.
 
     Each round renders to a temporary name beside the target, reads that file back and surveys it; where coding has
-    pushed a shot over a limit again, the shot's treatment keeps further clear of it in the next round. Treated shots
+    pushed a shot over a limit again, the shot's treatment keeps further clear of it in the next round; shots that were to be
+    left as they are, though they break a limit, are. Treated shots
     are judged without any allowance for rounding, so that any other meter says the same. Only then does the file get the
     target's name, and what ``certify`` makes of the proof is put beside it; an older certificate is gone before. After the
     last round it does so even if findings remain, and the proof says so.
@@ -170,6 +171,9 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     refuse_unreadable(survey, request.keep_unreadable)
     remove_leftovers(target)
     treatments = dict(request.treatments)
+    before = survey.findings(list(request.shots))
+    # Bars, and what the operator leaves as it is: nothing is treated that was not to be.
+    left_alone = {finding.shot for finding in must_fix(before)} - {n for n, steps in treatments.items() if acts(steps)}
     working = target.with_name(f".{target.stem}.{os.getpid()}.unproved{target.suffix}")
     try:
         for turn in range(1, MOST_ROUNDS + 1):
@@ -185,14 +189,15 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated)
             run_survey(after, monitor, stage=f"Read back{told}")
             findings = after.findings(list(request.shots))
-            if not must_fix(findings) or turn == MOST_ROUNDS:
+            to_mend = [finding for finding in must_fix(findings) if finding.shot not in left_alone]
+            if not to_mend or turn == MOST_ROUNDS:
                 break
-            treatments = _with_margin(request, treatments, findings)
+            treatments = _with_margin(request, treatments, to_mend)
         source_checksum = _checksum(survey.programme.opening.files, monitor, "the source")
         refuse_changed(survey.programme)
         proof = Proof(
             request=request,
-            before=survey.findings(list(request.shots)),
+            before=before,
             after=after,
             after_findings=findings,
             treatments=treatments,
@@ -217,7 +222,7 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
         "luma-high": limits.luma[1], "luma-low": limits.luma[0], "rgb-high": limits.rgb[1], "rgb-low": limits.rgb[0],
     }  # fmt: skip
     margins: dict[tuple[int, str], float] = {}
-    for finding in must_fix(findings):
+    for finding in findings:
         for rule, _ in finding.made_of:  # together too much, though none of them is by itself
             margins[finding.shot, rule] = max(margins.get((finding.shot, rule), 0.0), _LEAST_MARGIN)
         if finding.rule not in bounds:
