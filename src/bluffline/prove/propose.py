@@ -9,7 +9,8 @@ from bluffline.figures import figure
 from bluffline.measure.counted import Limits
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
-from bluffline.rules.findings import Finding, percent_columns
+from bluffline.rules.columns import percent_columns
+from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Planes
 from bluffline.signal.levels import Range

@@ -19,7 +19,8 @@ from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.prove.chart_rule import ChartMeasure, chart_in, judge_chart, rule_reference
 from bluffline.prove.monitor import Monitor, in_order
-from bluffline.rules.findings import Finding, Memo, Severity, Surveyed, in_reading_order, judge
+from bluffline.rules.columns import Memo
+from bluffline.rules.findings import Finding, Severity, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import Planes, SignalFormat

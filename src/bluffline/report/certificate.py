@@ -17,7 +17,7 @@ from bluffline.media.opening import shown
 from bluffline.prove.prove import Proof, certificate_paths, frame_list
 from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, rules_name
-from bluffline.rules.findings import percent_columns
+from bluffline.rules.columns import percent_columns
 from bluffline.signal.convert import same_samples
 from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor, Step
 from bluffline.treat.stored import step_fields

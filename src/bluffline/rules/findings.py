@@ -1,10 +1,10 @@
 """Judging a survey: which runs of frames inside one shot break which rule."""
 
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import partial
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,14 +13,12 @@ from bluffline.figures import figure
 from bluffline.measure.blanking import LIT
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.columns import Column, Memo
 from bluffline.rules.levels import ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
-
-Column = NDArray[np.float64]
-Value = TypeVar("Value")
 
 
 class Severity(StrEnum):
@@ -75,49 +73,6 @@ _OVER = (
     ("rgb-high", "rgb_max", "rgb_high_area", "R′G′B′ over", 1),
     ("rgb-low", "rgb_min", "rgb_low_area", "R′G′B′ under", -1),
 )
-
-
-def percent_columns(table: SurveyTable, source: SignalFormat, first: int = 0) -> dict[str, Column]:
-    """Extremes of every frame from ``first`` on, in percent of the range: y_min, y_max, y_p01, y_p999, rgb_min, rgb_max."""
-    levels = source.levels
-    columns = {
-        name: (table.column(name)[first:].astype(np.float64) - levels.black) / levels.swing * 100.0
-        for name in ("y_min", "y_max", "y_p01", "y_p999")
-    }
-    return columns | {name: table.column(name)[first:].astype(np.float64) for name in ("rgb_min", "rgb_max")}
-
-
-class Memo:
-    """What has been judged of a table that grows. Its rows never change, so what is known of a shot that ended stays so.
-
-    For one table, source and rules; one thread at a time.
-    """
-
-    def __init__(self) -> None:
-        self._known: dict[Hashable, Any] = {}
-        self._percent: dict[str, Column] = {}
-        self._count = 0
-
-    def once(self, key: Hashable, make: Callable[[], Value]) -> Value:
-        """What ``make`` gave when it was first asked for under this key."""
-        if key not in self._known:
-            self._known[key] = make()
-        found: Value = self._known[key]
-        return found
-
-    def percent(self, table: SurveyTable, source: SignalFormat) -> dict[str, Column]:
-        """`percent_columns`; only rows that are new are converted."""
-        count = len(table)
-        new = percent_columns(table, source, self._count)
-        for name, values in new.items():
-            column = self._percent.get(name)
-            if column is None or len(column) < count:
-                grown = np.empty(count if column is None else max(count, 2 * len(column)))
-                grown[: self._count] = column[: self._count] if column is not None else 0
-                self._percent[name] = grown
-            self._percent[name][self._count : count] = values
-        self._count = max(count, self._count)
-        return {name: column[:count] for name, column in self._percent.items()}
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,8 @@ import numpy as np
 from bluffline.errors import CancelledError
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, run_survey
-from bluffline.rules.findings import Column, Finding, Memo
+from bluffline.rules.columns import Column, Memo
+from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
 from bluffline.session.work import NO_CUTS, Cuts
 from bluffline.treat.steps import Treatment, predicted_extremes
