@@ -28,6 +28,7 @@ from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import Rules, load_rules, parse_rules
+from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 from clips import make_clip, numbered
@@ -134,6 +135,16 @@ def test_what_was_to_be_left_as_it_is_is_not_treated_by_the_proof(over_clip, tmp
         assert not proof.legal and proof.rounds == 1 and proof.treatments == given
         for before, after in zip(luma(over_clip), luma(target), strict=True):
             assert all(np.array_equal(a, b) for a, b in zip(before, after, strict=True))
+
+
+def test_shots_divided_by_hand_are_treated_and_judged_by_themselves(over_clip, tmp_path):
+    wanted = request(over_clip, tmp_path / "o.mkv")
+    parts = [Shot(0, 11), Shot(12, 17), Shot(18, 23)]
+    proof = prove(replace(wanted, shots=parts, treatments={2: wanted.treatments[1]}), Monitor())
+    assert {finding.shot for finding in must_fix(proof.before)} == {1, 2}
+    assert {finding.shot for finding in must_fix(proof.after_findings)} == {1} and not proof.legal
+    before, after = luma(over_clip), luma(tmp_path / "o.mkv")
+    assert np.array_equal(before[17][0], after[17][0]) and not np.array_equal(before[18][0], after[18][0])
 
 
 def test_bars_are_written_as_they_are(tmp_path):

@@ -9,6 +9,7 @@ import zlib
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import fields
+from fractions import Fraction
 from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
@@ -47,9 +48,12 @@ class SurveyStore:
         self.folder = folder or default_folder()
         self._most = most_bytes
 
-    def walk(self, mark: str, track: int | None, monitor: Monitor) -> Walk:
-        """`frame_index` for one programme: what it gave before, since a long file is long to walk."""
-        path = self.folder / f"{hashlib.sha256(f'{mark} {track} {_program()}'.encode()).hexdigest()}.index"
+    def walk(self, mark: str, opening: tuple[Fraction | None, int | None], monitor: Monitor) -> Walk:
+        """`frame_index` for one programme: what it gave before, since a long file is long to walk.
+
+        ``opening``: the rate and the track that it is opened with.
+        """
+        path = self.folder / f"{hashlib.sha256(f'{mark} {opening} {_program()}'.encode()).hexdigest()}.index"
 
         def known(kept: Any) -> tuple[FrameIndex, Sounds]:
             begins, ends = ({int(n): float(when) for n, when in kept[name]} for name in ("begins", "ends"))

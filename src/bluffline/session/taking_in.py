@@ -61,7 +61,7 @@ def take_in(
             told = f"{shown(path)} is another file than the work was made for; it went to the shots at the same frames"
     Opening.of(path, rate)  # what is no programme is refused before it is read, as a pipe has to be
     mark = fingerprint(path)
-    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, track, monitor or Monitor()))
+    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor or Monitor()))
     hold = held if held is not None and held.mark == mark else documents.hold(mark)
     try:
         survey = start_survey(programme, rules, region=surveys.region(programme, mark))

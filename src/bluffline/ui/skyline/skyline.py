@@ -25,9 +25,10 @@ from PyQt6.QtWidgets import QWidget
 
 from bluffline.draw.trace_kernels import silhouette
 from bluffline.rules.findings import Finding, Severity
+from bluffline.rules.shots import Shot
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark
-from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
+from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
 
 LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
 _LEFT, _TOP, _FOOT = 52, 20, 20
@@ -49,7 +50,7 @@ class Skyline(QWidget):
         self._start, self._end = 0.0, 1.0
         self._image: QImage | None = None
         self._drawn: tuple[object, QPixmap] | None = None
-        self._marked = _Marks.of([])
+        self._marked = _Marks.of([], [])
         self._pan_from: tuple[float, float] | None = None
         self.setMinimumHeight(132)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -162,11 +163,12 @@ class Skyline(QWidget):
 
     def _marks(self) -> "_Marks":
         if self._marked.findings is not self._session.findings:
-            self._marked = _Marks.of(self._session.findings)
+            self._marked = _Marks.of(self._session.findings, self._session.shots)
         return self._marked
 
     def _xs_of(self, marks: "_Marks") -> NDArray[np.float64]:
-        return self.x_of(marks.middles) + marks.shifts
+        width = self._field.width() / (self._end - self._start)
+        return self.x_of(marks.middles) + marks.places * np.minimum(_MARK, width * marks.room)
 
     def _mark_at(self, place: QPointF) -> Finding | None:
         marks = self._marks()
@@ -272,6 +274,7 @@ class Skyline(QWidget):
         lefts = self.x_of(np.array([shot.first for shot in shots], np.float64))
         rights = self.x_of(np.array([shot.last + 1 for shot in shots], np.float64))
         wide = rights - np.maximum(lefts, field.left()) > _TOLD_APART
+        told = False
         for number in np.flatnonzero(wide & (rights >= field.left()) & (lefts <= field.right())):
             left, right = float(lefts[number]), float(rights[number])
             if number and left > field.left():
@@ -281,6 +284,15 @@ class Skyline(QWidget):
             label = f"shot {number + 1}" if right - left > 52 else str(number + 1)
             if right - left > painter.fontMetrics().horizontalAdvance(label) + 4:
                 painter.drawText(QPointF(left + 4, field.bottom() + 14), label)
+                told |= number == here
+        if shots and not told:  # there is always room for the one in view
+            label = f"shot {here + 1}"
+            width = painter.fontMetrics().horizontalAdvance(label)
+            left = min(max(float(lefts[here]) + 4, field.left()), field.right() - width)
+            if field.left() <= lefts[here] <= field.right():
+                painter.fillRect(QRectF(left - 3, field.bottom() + 2, width + 6, 16), CARD)
+                painter.setPen(TINT)
+                painter.drawText(QPointF(left, field.bottom() + 14), label)
 
     def _draw_place(self, painter: QPainter, field: QRectF) -> None:
         x = self.x_of(self._session.place.frame + 0.5)
@@ -297,28 +309,31 @@ class Skyline(QWidget):
 
 @dataclass(frozen=True, eq=False)
 class _Marks:
-    """Where findings are marked: the frames in their middle, (N,), shifted by pixels so that those of one shot stand apart.
+    """Where findings are marked; those of one shot stand side by side, (N,) each.
 
-    ``ranks``: the gravest have 0.
+    ``middles``: the frame in the middle of each; ``places``: how many places from the middle of its shot's it stands; ``room``:
+    for how many frames of the shot there is one; ``ranks``: the gravest have 0.
     """
 
     findings: list[Finding]
     middles: NDArray[np.float64]
-    shifts: NDArray[np.float64]
+    places: NDArray[np.float64]
+    room: NDArray[np.float64]
     ranks: list[int]
 
     @classmethod
-    def of(cls, findings: list[Finding]) -> "_Marks":
+    def of(cls, findings: list[Finding], shots: list[Shot]) -> "_Marks":
         """Marks of findings, those of a shot one after the other."""
         counts = Counter(finding.shot for finding in findings)
         seen: Counter[int] = Counter()
-        shifts = np.zeros(len(findings))
+        places = np.zeros(len(findings))
         for number, finding in enumerate(findings):
-            shifts[number] = (seen[finding.shot] - (counts[finding.shot] - 1) / 2) * _MARK
+            places[number] = seen[finding.shot] - (counts[finding.shot] - 1) / 2
             seen[finding.shot] += 1
         middles = np.array([(finding.first_frame + finding.last_frame + 1) / 2 for finding in findings])
+        room = np.array([shots[finding.shot].length / counts[finding.shot] for finding in findings])
         order = list(Severity)
-        return cls(findings, middles, shifts, [order.index(finding.severity) for finding in findings])
+        return cls(findings, middles, places, room, [order.index(finding.severity) for finding in findings])
 
 
 def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
