@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import time
+from contextlib import suppress
 from dataclasses import replace
 
 import av
@@ -197,15 +198,21 @@ def test_a_full_disk_leaves_nothing(over_clip, tmp_path):
     assert list(tmp_path.iterdir()) == []
 
 
+def begun(run, folder):
+    """Wait until a run writes, or has ended."""
+    until = time.monotonic() + 200
+    while run.poll() is None and not list(folder.glob(".*unproved*")) and time.monotonic() < until:
+        with suppress(subprocess.TimeoutExpired):
+            run.wait(0.01)
+
+
 @pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGINT, signal.SIGHUP, signal.SIGKILL])
 def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
     source = make_clip(tmp_path / "long.mkv", lambda n: np.random.default_rng(n % 7).uniform(0, 1.07, (360, 640, 3)), 60)
     out = tmp_path / "out"
     out.mkdir()
     run = _legalise(source, out / "o.mkv", preexec_fn=lambda: [signal.signal(n, signal.SIG_DFL) for n in stopping.SIGNALS])
-    until = time.monotonic() + 200
-    while not list(out.glob(".*unproved*")) and time.monotonic() < until and run.poll() is None:
-        time.sleep(0.01)
+    begun(run, out)
     run.send_signal(how)
     _, errors = run.communicate(timeout=100)
     assert not (out / "o.mkv").exists() and probe(source).frame_count == 60
@@ -216,9 +223,7 @@ def test_a_kill_leaves_no_file_under_the_targets_name(tmp_path, how):
 
 def test_a_hang_up_that_is_to_be_ignored_is_ignored(over_clip, tmp_path):
     run = _legalise(over_clip, tmp_path / "o.mkv", preexec_fn=lambda: signal.signal(signal.SIGHUP, signal.SIG_IGN))
-    until = time.monotonic() + 200
-    while not list(tmp_path.glob(".*unproved*")) and time.monotonic() < until and run.poll() is None:
-        time.sleep(0.01)
+    begun(run, tmp_path)
     run.send_signal(signal.SIGHUP)
     run.communicate(timeout=100)
     assert run.returncode == 0 and (tmp_path / "o.mkv").exists()
