@@ -19,6 +19,7 @@ class Kind(StrEnum):
 
     OPENING = "Opening a programme"
     SURVEY = "The survey"
+    JUDGING = "Judging the shots"
     LEGALISE = "Legalise"
     PROOF = "The proof"
     SHOTS = "The view of all shots"

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from threading import Event, Thread
+from threading import Event, Lock, Thread
 from time import monotonic
 
 import numpy as np
@@ -25,7 +25,7 @@ class Judged:
     """What is known of a survey at one moment.
 
     ``found``: shots by the cuts that are seen; ``shots``: those, divided by hand as well; ``columns``: extremes of every frame
-    in percent, see `percent_columns`; ``complete``: whether every frame had been measured.
+    in percent, see `percent_columns`; ``complete``: whether every frame had been measured; ``cuts``: how shots were divided.
     """
 
     survey: Survey
@@ -34,18 +34,24 @@ class Judged:
     findings: list[Finding] = field(default_factory=list)
     columns: Mapping[str, Column] = field(default_factory=dict, repr=False)
     complete: bool = False
+    cuts: Cuts = NO_CUTS
 
 
 class Judge:
-    """Judges one survey again and again; shots that have ended are judged once. For one thread at a time."""
+    """Judges one survey again and again; shots that have ended are judged once. Safe to use from any thread."""
 
     def __init__(self, survey: Survey) -> None:
         self.survey = survey
         self._memo = Memo()
         self._found: list[Shot] = []
+        self._one = Lock()
 
     def judge(self, cuts: Cuts = NO_CUTS) -> Judged:
         """What is known by now, in shots divided by hand as well."""
+        with self._one:
+            return self._judge(cuts)
+
+    def _judge(self, cuts: Cuts) -> Judged:
         survey = self.survey
         complete = survey.complete
         if not self._found or self._found[-1].last + 1 < len(survey.table):
@@ -53,7 +59,7 @@ class Judge:
         found = self._found
         shots = cuts.of(found)
         columns = self._memo.percent(survey.table.frozen(), survey.source)
-        return Judged(survey, found, shots, survey.findings(shots, self._memo), columns, complete)
+        return Judged(survey, found, shots, survey.findings(shots, self._memo), columns, complete, cuts)
 
 
 def survey_and_judge(judge: Judge, cuts: Callable[[], Cuts], monitor: Monitor, tell: Callable[[Judged], None]) -> Judged:

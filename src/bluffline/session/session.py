@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from bisect import bisect_right
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,7 +16,7 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
 from bluffline.prove.survey import Survey, must_fix, start_survey
-from bluffline.rules.findings import Finding
+from bluffline.rules.findings import Finding, in_reading_order
 from bluffline.rules.rulefile import Rules, load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.document import Document
@@ -41,6 +43,7 @@ class Session:
         self._judge: Judge | None = None
         self._judged: Judged | None = None
         self._treated = TreatedColumns()
+        self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
         self.programme_changed = Event()
         self.survey_changed = Event()
 
@@ -128,12 +131,22 @@ class Session:
         self._judged, self.shots, self.findings = judged, judged.shots, judged.findings
         self.place.let_go()
         self.survey_changed.tell()
+        self._divided()
 
     def _divided(self) -> None:
-        """Judge the shots as they are divided by hand now."""
-        document, judged = self.document, self._judged
-        if judged is not None and judged.complete and document.work.cuts.of(document.found) != self.shots:
-            self.refresh()
+        """Have the shots judged as they are divided by hand now; until then findings stand in the shots of their frames."""
+        judged, cuts = self._judged, self.document.work.cuts
+        if judged is None or not judged.complete or judged.cuts == cuts:
+            return
+        shots = cuts.of(judged.found)
+        homes = [bisect_right(shots, found.worst_frame, key=lambda shot: shot.first) - 1 for found in judged.findings]
+        findings = [replace(found, shot=home) for found, home in zip(judged.findings, homes, strict=True)]
+        findings = in_reading_order(findings)
+        self._judged = replace(judged, shots=shots, findings=findings, cuts=cuts)
+        self.shots, self.findings = shots, findings
+        self.place.let_go()
+        self.survey_changed.tell()
+        self.judge_again()
 
     @property
     def source(self) -> SignalFormat:

@@ -61,7 +61,9 @@ class LongWork(QObject):
         self.jobs = self.runner.jobs
         # Opening and short work run beside the others: what is under control, and its survey, goes on.
         self._opener, self._beside = JobRunner(), JobRunner(lambda: session.survey)
+        self._judging = JobRunner(lambda: session.survey)
         self.beside = self._beside.jobs
+        session.judge_again = self._judge_again
         self._keeper = ThreadPoolExecutor(1, "bluffline-keeping")
         self._kept: Future[bool] | None = None
         self._not_kept.connect(lambda: self._header.say(self.documents.told))
@@ -76,7 +78,8 @@ class LongWork(QObject):
         self.runner.progress.connect(self._progressed)
         self.runner.ended.connect(self._ended)
         self._opener.ended.connect(self._opening_ended)
-        self._beside.ended.connect(self._short_work_ended)
+        self._beside.ended.connect(partial(self._short_work_ended, self._beside))
+        self._judging.ended.connect(partial(self._short_work_ended, self._judging))
 
     def changed(self) -> None:
         """What was done to the programme has changed; it is kept as soon as there is rest."""
@@ -95,7 +98,7 @@ class LongWork(QObject):
         """End whatever runs, keep what has been done, and let another desk have the programme."""
         self.keep_now()
         self._keeper.shutdown()
-        for runner in (self._opener, self._beside, self.runner):
+        for runner in (self._opener, self._beside, self._judging, self.runner):
             runner.jobs.stop()
         if self._hold is not None:
             self._hold.release()
@@ -182,8 +185,8 @@ class LongWork(QObject):
             self._header.fault(ended.fault)
             self.refused.emit()
 
-    def _short_work_ended(self, ended: Ended) -> None:
-        if self.beside.settle(ended) and ended.fault is not None:
+    def _short_work_ended(self, runner: JobRunner, ended: Ended) -> None:
+        if runner.jobs.settle(ended) and ended.fault is not None:
             self._header.fault(ended.fault)
 
     def _take(self, opened: Opened) -> None:
@@ -230,6 +233,11 @@ class LongWork(QObject):
         self._header.say("")
         self.jobs.start(Kind.SURVEY, run, self._surveyed)
 
+    def _judge_again(self) -> None:
+        """Judge the shots as they are divided by hand now."""
+        judge, cuts = self.session.judge, self.session.document.work.cuts
+        self._judging.jobs.start(Kind.JUDGING, lambda _: judge.judge(cuts), self.session.take_judged)
+
     def _take_judged(self, judged: Judged) -> None:
         self.session.take_judged(judged)
 
@@ -249,10 +257,10 @@ class LongWork(QObject):
         survey = self.session.survey
         if survey is None or not self.session.surveyed or self.jobs.kind is not None:
             return
-        shots, findings, treatments = list(self.session.shots), list(self.session.findings), self.session.document.treatments
+        shots, work, judge = list(self.session.shots), self.session.document.work, self.session.judge
 
         def job(monitor: Monitor) -> list[Proposal]:
-            return propose_all(survey, shots, findings, monitor, treatments)
+            return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, work.treatments)
 
         self.jobs.start(Kind.LEGALISE, job, partial(self._accept, shots))
 
