@@ -127,9 +127,10 @@ def main() -> int:
         clip, out = folder / "clip.mkv", folder / "out"
         out.mkdir()
         make_clip(clip)
-        began = time.monotonic()
         command = [sys.executable, "-m", "bluffline", "legalise", str(clip), str(out / "legal.mkv")]
-        subprocess.run(command, env=env, check=False, capture_output=True)
+        subprocess.run(command, env=env, check=False, capture_output=True)  # compiles what has not been
+        began = time.monotonic()
+        subprocess.run([*command, "--force"], env=env, check=False, capture_output=True)
         whole = time.monotonic() - began
         for number in range(runs):
             what, bad = legalise(out, clip, SIGNALS[number % 4], whole * 1.05, env)

@@ -24,6 +24,7 @@ from bluffline.ui.style.style import dress
 
 _PICTURE_TIMEOUT = 300_000  # milliseconds
 _TURN = 200  # milliseconds within which a signal is taken
+_HELD: list[object] = []  # until the process ends: Qt is not taken down piece by piece
 
 
 def run_desk(arguments: Sequence[str]) -> int:
@@ -38,33 +39,40 @@ def run_desk(arguments: Sequence[str]) -> int:
             file=sys.stderr,
         )
         return 2
+    ends = _note_signals()
     application = QApplication.instance() or QApplication(["bluffline"])
     assert isinstance(application, QApplication)
     dress(application)
     settings = Settings.load()
     session, trouble = _session(settings)
     desk = Desk(session, settings)
+    _HELD[:] = application, desk
     desk.header.say(trouble)
     _tell_faults(desk)
     file = demo_clip() if options.demo else options.file
     if options.picture is not None:
-        return _take_picture(application, desk, file or demo_clip(), options.picture)
+        return _take_picture(application, desk, file or demo_clip(), options.picture, ends)
     desk.show()
     if file is not None:
         QTimer.singleShot(0, lambda: desk.open(file))
     try:
-        return _run(application)
+        return _run(application, ends)
     finally:
         desk.end()
 
 
-def _run(application: QApplication) -> int:
-    """Run until the desk is closed, or a signal asks for the end; returns the exit code."""
-    if stopping.asked():
-        raise stopping.Stopped
+def _note_signals() -> list[int]:
+    """The signals that come from now on. They are noted and no more: nothing may unwind through what Qt has called."""
     ends: list[int] = []
     for number in stopping.heeded():
         signal.signal(number, lambda number, _: ends.append(number))
+    if stopping.asked():
+        raise stopping.Stopped
+    return ends
+
+
+def _run(application: QApplication, ends: list[int]) -> int:
+    """Run until the desk is closed, or a signal asks for the end; returns the exit code."""
     turning = QTimer()  # the interpreter, which takes signals, is only at work when something happens
     turning.timeout.connect(lambda: application.exit(128 + ends[0]) if ends else None)
     turning.start(_TURN)
@@ -105,7 +113,7 @@ def _session(settings: Settings) -> tuple[Session, str]:
     return session, ""
 
 
-def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Path) -> int:
+def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Path, ends: list[int]) -> int:
     """Survey ``file``, save the desk at its worst finding, and print the result."""
     desk.show()
 
@@ -120,7 +128,10 @@ def _take_picture(application: QApplication, desk: Desk, file: Path, picture: Pa
     desk.work.refused.connect(application.quit)
     desk.open(file)
     QTimer.singleShot(_PICTURE_TIMEOUT, application.quit)
-    application.exec()
+    _run(application, ends)
+    if ends:
+        desk.close()
+        return 128 + ends[0]
     if desk.session.survey is None:
         print(f"bluffline: {desk.header.message}", file=sys.stderr)
         desk.close()
