@@ -70,7 +70,7 @@ NAMED = (
     ),
     Change(
         "a certificate tells no finding of the written file", "report/certificate.py",
-        "proof.after_findings", "[]", ("report", "prove"),
+        "for finding in proof.after_findings", "for finding in []", ("report", "prove"),
     ),
     Change(
         "the margin is always the least", "prove/prove.py",

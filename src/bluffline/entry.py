@@ -55,8 +55,9 @@ def _run(words: list[str]) -> int:
     if words and words[0] in {*COMMANDS, "-h", "--help", "--version"}:
         return run_command(words)
     try:
-        # Only here, so that the commands work, and start fast, where PyQt6 is not installed.
-        from bluffline.ui.application import run_desk
+        # Only here, so that the commands work, and start fast, where PyQt6 is not installed. Its loading must not be unwound.
+        with stopping.held():
+            from bluffline.ui.application import run_desk
     except ImportError as error:
         print(f"bluffline: the desk can't be opened here: {error}.", file=sys.stderr)
         return 2

@@ -1,6 +1,8 @@
 """How a signal ends the program: it unwinds, so that what was begun is removed, and says which signal it was."""
 
 import signal
+from collections.abc import Iterator
+from contextlib import contextmanager
 from types import FrameType
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
@@ -33,6 +35,29 @@ def asked() -> bool:
 def code() -> int:
     """The exit code that tells of the signal: 128 and its number."""
     return 128 + _asked[0]
+
+
+@contextmanager
+def held() -> Iterator[None]:
+    """Note a signal and no more, until this ends: what is done meanwhile would crash, or be left half done, if it were unwound.
+
+    Raises
+    ------
+    Stopped : at its end, where a signal has come
+    """
+    before = {number: signal.signal(number, _note) for number in heeded()}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+    if _asked:
+        raise Stopped
+
+
+def _note(number: int, _: FrameType | None) -> None:
+    if not _asked:
+        _asked.append(number)
 
 
 def rest() -> None:

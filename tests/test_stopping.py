@@ -1,0 +1,35 @@
+"""A signal unwinds what runs, but where that would crash: there it waits."""
+
+import os
+import signal
+
+import pytest
+
+from bluffline import stopping
+
+
+@pytest.fixture
+def listening():
+    numbers = (*stopping.SIGNALS, signal.SIGALRM)
+    before = [signal.getsignal(number) for number in numbers]
+    stopping.listen()
+    yield
+    stopping.rest()
+    for number, handler in zip(numbers, before, strict=True):
+        signal.signal(number, handler)
+
+
+@pytest.mark.parametrize("number", stopping.SIGNALS)
+def test_a_signal_waits_until_what_must_not_be_unwound_is_done(listening, number):
+    done = []
+    with pytest.raises(stopping.Stopped), stopping.held():
+        os.kill(os.getpid(), number)
+        done.append("all of it")
+    assert done and stopping.asked() and stopping.code() == 128 + number
+
+
+def test_without_a_signal_nothing_is_ended_and_the_next_unwinds(listening):
+    with stopping.held():
+        pass
+    with pytest.raises(stopping.Stopped):
+        os.kill(os.getpid(), signal.SIGTERM)
