@@ -51,7 +51,7 @@ def watched(self, *arguments):
     original(self, *arguments)
     threading.Thread(target=tell, args=(self,), daemon=True).start()
 module.Desk.__init__ = watched
-sys.exit(main(sys.argv[2:]))
+os._exit(main(sys.argv[2:]))
 """
 
 

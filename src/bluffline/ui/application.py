@@ -24,7 +24,6 @@ from bluffline.ui.style.style import dress
 
 _PICTURE_TIMEOUT = 300_000  # milliseconds
 _TURN = 200  # milliseconds within which a signal is taken
-_HELD: list[object] = []  # until the process ends: Qt is not taken down piece by piece
 
 
 def run_desk(arguments: Sequence[str]) -> int:
@@ -46,7 +45,6 @@ def run_desk(arguments: Sequence[str]) -> int:
     settings = Settings.load()
     session, trouble = _session(settings)
     desk = Desk(session, settings)
-    _HELD[:] = application, desk
     desk.header.say(trouble)
     _tell_faults(desk)
     file = demo_clip() if options.demo else options.file
