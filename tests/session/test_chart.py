@@ -11,10 +11,8 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
-from bluffline.prove.survey import run_survey
 from bluffline.rules.shots import Shot
 from bluffline.session.chart import ChartModel, ChartRequest, ChartSetup, read_and_fit, same_light
-from bluffline.session.session import Session
 from bluffline.session.stock import StockShelf
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.bake import baked, worst_off
@@ -30,15 +28,6 @@ BENT = ((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))
 def result():
     programme = probe(demo_clip())
     return read_and_fit(ChartRequest(programme, programme.format, 75, CHART_SHOT, ChartSetup()), Monitor())
-
-
-@pytest.fixture
-def session(over_clip):
-    made = Session()
-    made.open(over_clip)
-    run_survey(made.survey, Monitor())
-    made.refresh()
-    return made
 
 
 def test_reading_tells_its_stages_and_can_be_stopped(result):

@@ -16,22 +16,12 @@ from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.judging import Judge, TreatedColumns, survey_and_judge
-from bluffline.session.session import Session
 from bluffline.session.work import NO_CUTS, Aside, Cuts
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.steps import ChromaRein, SoftCeiling
 
 RULES = load_rules("r103")
 CEILING, REIN = (SoftCeiling(100, 109, 90),), (ChromaRein(-5, 105),)
-
-
-@pytest.fixture
-def session(over_clip):
-    made = Session()
-    made.open(over_clip)
-    run_survey(made.survey, Monitor())
-    made.refresh()
-    return made
 
 
 def test_judging_as_it_grows_ends_in_what_is_judged_at_once(demo_survey):

@@ -15,7 +15,6 @@ from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.session.new_steps import STEP_KINDS
-from bluffline.session.session import Session
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
@@ -27,15 +26,6 @@ from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
 from clips import signal, to_planes
 
 LIMITS = Limits((-1.0, 103.0), (-5.0, 105.0))
-
-
-@pytest.fixture
-def session(over_clip):
-    made = Session()
-    made.open(over_clip)
-    run_survey(made.survey, Monitor())
-    made.refresh()
-    return made
 
 
 def test_a_bad_file_leaves_what_was_open(session, tmp_path):
