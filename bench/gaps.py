@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import QApplication
 
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.treat.steps import SoftCeiling
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
 

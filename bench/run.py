@@ -42,7 +42,9 @@ from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.signal.convert import convert
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import ChromaRein, SoftCeiling, SoftFloor
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
 

@@ -19,7 +19,7 @@ from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.treat.steps import LevelRemap
+from bluffline.treat.kinds.level_remap import LevelRemap
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet

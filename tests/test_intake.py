@@ -16,6 +16,7 @@ from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.session.settings import Settings
 from bluffline.treat.lutfile import read_step
 from bluffline.treat.stored import load_treatment
+from clips import signal
 
 LOADERS = [
     (load_rules, "r.toml"), (load_reference, "ref.txt"), (load_reference, "ref.csv"),
@@ -122,7 +123,7 @@ def test_any_reference_or_lut_is_sound_or_one_sentence(tmp_path_factory, name, e
         assert found is None or (np.isfinite(found.xyz).all() and len(found.names) == 2)
     else:
         found = sound_or_a_sentence(read_step, folder / name)
-        made = None if found is None else found.apply(np.array([[0.2, 0.5, 0.8]]))
+        made = None if found is None else found.apply(np.array([[0.2, 0.5, 0.8]]), signal())
         assert made is None or np.isfinite(made).all()
 
 

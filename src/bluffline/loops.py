@@ -1,7 +1,7 @@
 """How loops over samples are compiled: to machine code that is kept on disk and runs without the interpreter's lock.
 
 ``loop`` computes as IEEE 754 says. In a ``free_loop`` every value is taken for finite and signed zeros for equal, and a
-product and a sum may be joined: extremes are then found in vector registers.
+product and a sum may be joined, and nothing is asked before a division: vector registers are used then.
 """
 
 import sys
@@ -17,4 +17,4 @@ finally:
         sys.modules["scipy.linalg"] = _algebra
 
 loop = numba.njit(nogil=True, cache=True)
-free_loop = numba.njit(nogil=True, cache=True, fastmath={"nnan", "nsz", "ninf", "contract"})
+free_loop = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath={"nnan", "nsz", "ninf", "contract"})

@@ -45,7 +45,7 @@ def test_the_mean_of_the_areas_becomes_neutral_and_keeps_its_luma(linear):
     mean = np.average(values, axis=0, weights=weights)
     balanced = mean * step.gains
     assert balanced == pytest.approx(np.full(3, mean @ [0.2126, 0.7152, 0.0722]), rel=2e-3)
-    assert "clipped" not in told and (step.light == "bt709") is linear
+    assert "clipped" not in told and step.light is linear
 
 
 def test_clipped_pixels_are_refused_and_counted():
@@ -73,7 +73,7 @@ def test_three_cards_in_any_order_give_the_three_point_version():
     assert fit.stages[0].mean > 5 > 0.5 > fit.result.mean
     treated = np.array([white, grey, black])
     for step in fit.steps:
-        treated = step.apply(treated)
+        treated = step.apply(treated, SOURCE)
     assert treated == pytest.approx(camera_signal(CARDS.light("bt709"), "bt709"), abs=0.01)
     with pytest.raises(ChartError, match="there are 2"):
         sample_cards(thirds(grey, black, white), SOURCE, [left(), middle()])

@@ -21,7 +21,9 @@ from bluffline.signal.colorimetry import camera_light, camera_signal, lab_to_xyz
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.bake import baked, fitted_cdl, lab_of, residual
-from bluffline.treat.colour import Balance, ColourMatrix, RootPolynomial
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.matrix import ColourMatrix
+from bluffline.treat.kinds.root_polynomial import RootPolynomial
 from clips import signal, to_planes
 from filmed import Filming, camera
 
@@ -50,7 +52,7 @@ def off_after(fit, filming):
     truth = xyz_to_lab(COLOURS @ rgb_to_xyz("bt709").T)
     treated = filmed
     for step in fit.steps:
-        treated = step.apply(treated)
+        treated = step.apply(treated, SOURCE)
     return delta_e_2000(lab_of(filmed, SOURCE), truth).mean(), delta_e_2000(lab_of(treated, SOURCE), truth).mean()
 
 
@@ -69,7 +71,7 @@ def test_the_demo_chart_is_brought_to_its_reference_and_baking_keeps_it():
     light = COLOURS * MIDDLE_LIGHT * WARM_CAST
     treated = camera_curve(encode_709(light.astype(np.float32))).astype(float)
     for step in fit.steps:
-        treated = step.apply(treated)
+        treated = step.apply(treated, SOURCE)
     off = delta_e_2000(lab_of(treated, SOURCE), xyz_to_lab(COLOURS @ rgb_to_xyz("bt709").T))
     assert off.mean() < 1, "the demo's cast and curve are undone for colours off the chart too"
     patches = camera_signal(samples.light, "bt709")
@@ -254,7 +256,7 @@ def test_the_cdl_of_a_fit_comes_near_to_the_reference(seed):
     fit = fit_chart(samples, GLAZE, SOURCE)
     filmed = camera_signal(samples.light, "bt709")
     means = [
-        delta_e_2000(lab_of(np.nan_to_num(step.apply(filmed)), SOURCE), GLAZE.lab).mean()
+        delta_e_2000(lab_of(np.nan_to_num(step.apply(filmed, SOURCE)), SOURCE), GLAZE.lab).mean()
         for step in (fitted_cdl(fit.steps, SOURCE, filmed), fitted_cdl(fit.steps, SOURCE))
     ]
     assert means[0] < min(means[1] + 0.01, 0.35 * fit.stages[0].mean), "nearer than by all colours alike, and than nothing"

@@ -13,7 +13,7 @@ from bluffline.entry import main
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.session.faults import log_path, logger
-from bluffline.treat.colour import Balance
+from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.stored import treatment_text
 
 RULES = """
@@ -212,7 +212,7 @@ def test_apply_writes_through_a_lut_or_a_treatment(over_clip, tmp_path, capfd):
     planes = [open_frame(path) for path in (over_clip, target)]
     before, after = ((luma.astype(float) - 64) / 876 for luma in planes)
     assert np.abs(after - np.clip(before, 0, 1) / 2).max() < 0.002
-    (tmp_path / "t.json").write_text(treatment_text("half", (Balance((0.5, 0.5, 0.5)),)))
+    (tmp_path / "t.json").write_text(treatment_text("half", (Balance((0.5, 0.5, 0.5), light=False),)))
     assert run(capfd, "apply", over_clip, tmp_path / "t.mkv", "--treatment", tmp_path / "t.json")[0] == 0
     assert np.abs(open_frame(tmp_path / "t.mkv").astype(float) - planes[1]).max() <= 1
 

@@ -31,7 +31,8 @@ from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import Rules, load_rules, parse_rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
-from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from clips import make_clip, numbered
 
 
@@ -130,7 +131,7 @@ def test_what_can_not_be_proved_is_written_and_said(tmp_path):
 
 def test_what_was_to_be_left_as_it_is_is_not_treated_by_the_proof(over_clip, tmp_path):
     """A shot that breaks a limit, and has no treatment, or one that is bypassed: the proof says what remains."""
-    for given in ({}, {1: (SoftCeiling(103, 109, 90, bypassed=True),)}):
+    for given in ({}, {1: (SoftCeiling(103, 109, 90, on=False),)}):
         target = tmp_path / f"{len(given)}.mkv"
         proof = prove(request(over_clip, target, treatments=given), Monitor())
         assert not proof.legal and proof.rounds == 1 and proof.treatments == given

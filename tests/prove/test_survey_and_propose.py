@@ -13,9 +13,12 @@ from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import measure_by_rules, must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.signal.matrix import Matrix
-from bluffline.treat.colour import Balance
-from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor
-from clips import make_clip
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
+from clips import make_clip, signal
 
 
 def surveyed(path, rules="r103"):
@@ -97,11 +100,11 @@ def test_demo_proposals_are_what_an_operator_would_choose(demo_survey):
 
 def test_tightening_adds_or_moves_the_step_that_answers_the_rule():
     limits = load_rules("r103").limits
-    added = tightened((), "luma-high", 1.0, (0.0, 104.0), limits)
+    added = tightened((), "luma-high", 1.0, (0.0, 104.0), limits, signal())
     assert [type(s) for s in added] == [SoftCeiling] and added[0].limit == 102
-    moved = tightened((ChromaRein(-5, 105),), "rgb-low", 0.5, (0.0, 90.0), limits)
+    moved = tightened((ChromaRein(-5, 105),), "rgb-low", 0.5, (0.0, 90.0), limits, signal())
     assert (moved[0].low, moved[0].high) == (-4.5, 105)
-    both = tightened(moved, "luma-low", 0.5, (-4.0, 90.0), limits)
+    both = tightened(moved, "luma-low", 0.5, (-4.0, 90.0), limits, signal())
     assert [type(s) for s in both] == [SoftFloor, ChromaRein] and both[0].limit == -0.5
 
 
@@ -186,4 +189,4 @@ def test_bars_are_not_treated_unless_they_have_steps_already(tmp_path):
     assert must_fix(findings)
     shots = survey.shots()
     assert propose_all(survey, shots, findings) == []
-    assert propose_all(survey, shots, findings, None, {0: (Balance((1.0, 1.0, 1.0), "bt709"),)})
+    assert propose_all(survey, shots, findings, None, {0: (Balance((1.0, 1.0, 1.0)),)})

@@ -22,7 +22,9 @@ from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import load_rules
 from bluffline.treat.bake import bake_cube
-from bluffline.treat.colour import Balance, ColourMatrix, Lut
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.kinds.matrix import ColourMatrix
 from bluffline.treat.stored import step_from
 
 
@@ -161,8 +163,8 @@ def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch):
 
 
 def test_a_calibrated_shot_is_proved_and_its_certificate_names_and_holds_the_steps(survey, tmp_path):
-    matrix = ColourMatrix(((1.1, -0.1, 0.0), (0.0, 1.0, 0.0), (0.0, -0.1, 1.1)), "bt709")
-    cube = bake_cube((Balance((1.05, 1.0, 0.9), "bt709"),), survey.source, 17, name="warm")
+    matrix = ColourMatrix(((1.1, -0.1, 0.0), (0.0, 1.0, 0.0), (0.0, -0.1, 1.1)))
+    cube = bake_cube((Balance((1.05, 1.0, 0.9)),), survey.source, 17, name="warm")
     shots = survey.shots()
     given = {0: (cube, matrix), 1: (matrix,)}
     proposals = propose_all(survey, shots, survey.findings(shots), None, given)

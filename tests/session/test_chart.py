@@ -14,10 +14,13 @@ from bluffline.prove.prove import propose_all
 from bluffline.rules.shots import Shot
 from bluffline.session.chart import ChartModel, ChartRequest, ChartSetup, read_and_fit, same_light
 from bluffline.session.stock import StockShelf
-from bluffline.signal.matrix import Matrix
 from bluffline.treat.bake import baked, worst_off
-from bluffline.treat.colour import COLOUR_STEPS, Balance, HueNudge, Lut, Straighten
-from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.hue_nudge import HueNudge
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.straighten import Straighten
 from clips import signal, to_planes
 
 CHART_SHOT = (60, 129)
@@ -89,7 +92,7 @@ def test_shots_under_the_same_light_are_proposed_and_no_others(result):
 
 def test_a_fit_is_given_to_shots_as_one_act_and_their_own_steps_follow(session):
     session.document.set_treatment(1, (Balance((2.0, 1.0, 1.0)), SoftCeiling(100, 109, 90)), "own")
-    steps = (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"))
+    steps = (Straighten(BENT), Balance((1.1, 1.0, 0.9)))
     session.document.calibrate([0, 1], steps, "Chart fit")
     assert session.document.treatments[0] == steps
     assert session.document.treatments[1] == (*steps, SoftCeiling(100, 109, 90))
@@ -99,7 +102,7 @@ def test_a_fit_is_given_to_shots_as_one_act_and_their_own_steps_follow(session):
 
 def test_pasting_takes_the_place_of_its_kind_and_is_one_undo(session):
     session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
-    nudge = HueNudge(120, 30, 5, 5, 80, Matrix.BT709)
+    nudge = HueNudge(120, 30, 5, 5, 80)
     session.document.paste([0, 1], (nudge, ChromaRein(0, 100)), "Paste steps")
     assert session.document.treatments[0] == (Straighten(BENT), nudge, ChromaRein(0, 100))
     assert session.document.treatments[1] == (nudge, ChromaRein(0, 100))
@@ -110,7 +113,7 @@ def test_pasting_takes_the_place_of_its_kind_and_is_one_undo(session):
 def test_steps_are_moved_and_baked(session):
     with pytest.raises(SettingsError, match="nothing to bake"):
         baked(session.document.treatment, session.source)
-    session.document.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9), "bt709"), ChromaRein(-5, 105)), "own")
+    session.document.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9)), ChromaRein(-5, 105)), "own")
     session.document.move_step(0, 1)
     assert [type(step) for step in session.document.treatment] == [Balance, Straighten, ChromaRein]
     after = baked(session.document.treatment, session.source)
@@ -122,13 +125,13 @@ def test_steps_are_moved_and_baked(session):
 
 
 def test_legalise_keeps_a_shots_calibration_and_answers_for_it(session):
-    bright = Balance((1.9, 1.9, 1.9))
+    bright = Balance((1.9, 1.9, 1.9), light=False)
     session.document.calibrate([0], (bright,), "Chart fit")
     proposals = propose_all(session.survey, session.shots, [], None, session.document.treatments)
     assert proposals == [], "bright as it is, it is legal"
-    session.document.calibrate([0], (Balance((3.5, 3.5, 3.5)),), "Chart fit")
+    session.document.calibrate([0], (Balance((3.5, 3.5, 3.5), light=False),), "Chart fit")
     (proposal,) = propose_all(session.survey, session.shots, [], None, session.document.treatments)
-    assert isinstance(proposal.treatment[0], COLOUR_STEPS) and len(proposal.treatment) > 1
+    assert proposal.treatment[0].calibrates and len(proposal.treatment) > 1
     assert proposal.reasons
 
 

@@ -18,7 +18,8 @@ from bluffline.rules.shots import Shot
 from bluffline.session.judging import Judge, TreatedColumns, survey_and_judge
 from bluffline.session.work import NO_CUTS, Aside, Cuts
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 
 RULES = load_rules("r103")
 CEILING, REIN = (SoftCeiling(100, 109, 90),), (ChromaRein(-5, 105),)

@@ -14,12 +14,15 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
-from bluffline.session.new_steps import STEP_KINDS
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
+from bluffline.treat.catalogue import KINDS
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.view import preview_kernels, zones
 from bluffline.view.overview import overview
 from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
@@ -61,7 +64,7 @@ def test_moving_by_finding_shot_and_frame(session):
     assert session.place.frame == 12, "there is no shot after the last"
 
 
-@pytest.mark.parametrize("kind", STEP_KINDS)
+@pytest.mark.parametrize("kind", [kind for kind in KINDS.values() if kind.by_hand])
 def test_new_steps_take_their_figures_from_the_shot_and_the_rules(session, kind):
     session.place.go_to(14)
     session.document.add_step(kind)

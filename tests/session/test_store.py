@@ -16,7 +16,10 @@ from bluffline.session.fingerprint import fingerprint
 from bluffline.session.store import VERSION, DocumentStore
 from bluffline.session.work import Aside, FollowedArea, Work, carried
 from bluffline.signal.levels import Levels, Range
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
 
 SHOTS = [Shot(0, 11), Shot(12, 23)]
 LOGO = FollowedArea(Area("logo", Shape.RECTANGLE, ((10.0, 5.0), (30.0, 20.0)))).moved(3, 0, 1)
@@ -25,8 +28,8 @@ WORK = Work(MappingProxyType({1: (REMAP, SoftCeiling(103, 109, 90), SoftFloor(-1
 
 number = st.floats(-20, 120).map(lambda value: round(value, 2))
 steps = st.one_of(
-    st.builds(lambda limit, over: SoftCeiling(limit, limit + over, limit - 5), number, st.floats(0, 9)),
-    st.builds(lambda low: ChromaRein(low, low + 50.0, onset=7.5, bypassed=True), number),
+    st.builds(lambda limit, over: SoftCeiling(limit, limit + over, limit - 5), st.floats(20, 110), st.floats(0, 9)),
+    st.builds(lambda low: ChromaRein(low, low + 80.0, onset=7.5, on=False), st.floats(-30, 40)),
 )
 areas = st.builds(lambda a, b, c: FollowedArea(Area("face", Shape.POLYGON, (a, b, c))), *3 * [st.tuples(number, number)])
 

@@ -27,7 +27,8 @@ from bluffline.session.store import VERSION, DocumentStore
 from bluffline.session.taking_in import take_in
 from bluffline.session.work import Aside, Cuts, FollowedArea, Work
 from bluffline.session.workfile import read_work, save_work
-from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 
 SHOTS = [Shot(0, 11), Shot(12, 23)]
 CEILING, REIN = (SoftCeiling(103, 109, 90),), (ChromaRein(-5, 105),)

@@ -1,3 +1,6 @@
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,9 +13,13 @@ from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
-from bluffline.treat import treat_kernels
+from bluffline.treat import hold_kernels
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
 from clips import signal, to_planes
 
 R103 = Limits((-1.0, 103.0), (-5.0, 105.0))
@@ -38,7 +45,7 @@ def test_what_comes_out_is_legal(sampling, depth, model):
 def test_no_step_means_the_very_planes():
     planes = to_planes(GARISH, signal())
     assert FrameTreatment((), signal()).apply(planes) is planes
-    assert FrameTreatment((ChromaRein(-5, 105, bypassed=True),), signal()).apply(planes) is planes
+    assert FrameTreatment((ChromaRein(-5, 105, on=False),), signal()).apply(planes) is planes
 
 
 def test_legal_pixels_stay_as_they_are_and_luma_is_held():
@@ -93,39 +100,23 @@ def test_ceiling_holds_saturation():
     assert cb1 / y1 == pytest.approx(cb0 / y0, rel=0.02)
 
 
-def test_a_band_of_rows_is_treated_as_in_the_whole():
-    source = signal()
-    planes, treatment = to_planes(GARISH, source), FrameTreatment(FULL_CHAIN, source)
-    whole = treatment.apply(planes)
-    band = treatment.apply(tuple(plane[10:30] for plane in planes))
-    assert all(np.array_equal(a[10:30], b) for a, b in zip(whole, band, strict=True))
+@pytest.mark.parametrize("interlaced", [False, True])
+@pytest.mark.parametrize("sampling", ["420", "422"])
+@pytest.mark.parametrize("treatment", [FULL_CHAIN, (Cdl((1.1, 1.0, 0.9)), *FULL_CHAIN)])
+def test_halves_worked_on_at_once_are_the_whole(treatment, sampling, interlaced):
+    source = replace(signal(sampling=sampling), interlaced=interlaced)
+    planes, treatment = to_planes(GARISH, source), FrameTreatment(treatment, source)
+    with ThreadPoolExecutor(2) as pool:
+        halves = treatment.apply(planes, pool=pool)
+    assert all(np.array_equal(a, b) for a, b in zip(treatment.apply(planes), halves, strict=True))
 
 
-def test_store_and_load_kernels_return_every_code():
-    codes = np.arange(1024, dtype=np.uint16).reshape(8, 128)
-    single = np.float32
-    for load, store in (
-        (treat_kernels.load_chroma, treat_kernels.store_chroma),
-        (treat_kernels.load_chroma.py_func, treat_kernels.store_chroma.py_func),
-    ):
-        sites = load(codes, 128, single(512), single(1 / 896))
-        assert np.array_equal(store(sites, single(512), single(896), (single(0), single(1023)), codes), codes)
-
-
-@pytest.mark.parametrize("compiled", [True, False])
-@pytest.mark.parametrize(("across", "down"), [(1, 1), (2, 1), (2, 2), (1, 2)])
-def test_chroma_takes_the_mean_gain_of_the_pixels_that_it_stands_for(across, down, compiled):
-    rng, (height, width) = np.random.default_rng(2), (7, 9)
-    luma, gains = rng.integers(0, 1024, (height, width), np.uint16), rng.uniform(0.2, 1, 1024).astype(np.float32)
-    sites = -(-height // down), -(-width // across)
-    cb, cr = rng.uniform(-0.5, 0.5, (2, *sites)).astype(np.float32)
-    rows = np.minimum(np.arange(sites[0])[:, None] * down + np.arange(down), height - 1)
-    columns = np.minimum(np.arange(sites[1])[:, None] * across + np.arange(across), width - 1)
-    mean = gains[luma][rows[:, None, :, None], columns[None, :, None, :]].mean(axis=(2, 3))
-    wanted = cb * mean, cr * mean
-    kernel = treat_kernels.scale_by_luma if compiled else treat_kernels.scale_by_luma.py_func
-    kernel(luma, width, across, down, gains, cb, cr)
-    assert cb == pytest.approx(wanted[0], rel=1e-5) and cr == pytest.approx(wanted[1], rel=1e-5)
+@pytest.mark.parametrize("how", [lambda loop: loop, lambda loop: loop.py_func])
+def test_store_and_load_kernels_return_every_code(how):
+    codes, single, sites = np.arange(1024, dtype=np.uint16).reshape(8, 128), np.float32, np.empty((8, 128), np.float32)
+    how(hold_kernels.load_chroma)(codes, single(512), single(1 / 896), sites)
+    stored = how(hold_kernels.store_chroma)(sites, single(512), single(896), (single(0), single(1023)), codes)
+    assert np.array_equal(stored, codes)
 
 
 @pytest.mark.parametrize("onset", [0.0, 3.0, 20.0])
@@ -150,7 +141,7 @@ def test_the_demand_of_a_picture_and_the_scale_that_answers_it(compiled):
     single = np.float32
     scale, busy = np.ones_like(cb), np.ones(size[1], np.bool_)
     halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(signal(*size, sampling="444"))
-    kernel = treat_kernels.rein_scale if compiled else treat_kernels.rein_scale.py_func
+    kernel = hold_kernels.rein_scale if compiled else hold_kernels.rein_scale.py_func
     limits = single(-0.05), single(1.05)
     reined = kernel(luma, cb, cr, size, halved, taps, rows, (black, per_swing), gains, limits, single(0.9), scale, busy)
     y = (luma.astype(np.float64) - 64) / 876
@@ -222,6 +213,6 @@ def test_giving_way_compiled_and_plain_agree(monkeypatch):
     source = signal(96, 40, sampling="420")
     planes = to_planes(np.random.default_rng(3).uniform(-0.2, 1.2, (40, 96, 3)), source)
     compiled = FrameTreatment(FULL_CHAIN, source).apply(planes)
-    monkeypatch.setattr(treat_kernels, "give_way", treat_kernels.give_way.py_func)
+    monkeypatch.setattr(hold_kernels, "give_way", hold_kernels.give_way.py_func)
     for one, other in zip(compiled, FrameTreatment(FULL_CHAIN, source).apply(planes), strict=True):
         assert np.array_equal(one, other)

@@ -1,19 +1,30 @@
 """LUT files: what is written is what another reader gets, and what is read is what was written."""
 
+from dataclasses import replace
+
 import numpy as np
 import PyOpenColorIO as ocio  # noqa: N813 – as its own documentation calls it
 import pytest
 
 from bluffline.errors import SettingsError
 from bluffline.treat.bake import bake_cube, bake_curves, baked, fitted_cdl, residual
-from bluffline.treat.colour import Balance, Cdl, ColourMatrix, Lut, Straighten
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.kinds.matrix import ColourMatrix
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.straighten import Straighten
+from bluffline.treat.ladder import apply_to_colours
 from bluffline.treat.lutfile import read_step, step_text_for
-from bluffline.treat.steps import ChromaRein
+from bluffline.treat.reach import Key, Reach
+from bluffline.treat.step import Heading
 from clips import signal
 
 CHAIN = (
     Straighten(((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))),
-    ColourMatrix(((1.2, -0.15, -0.05), (-0.1, 1.25, -0.15), (0.0, -0.2, 1.2)), "bt709"),
+    ColourMatrix(((1.2, -0.15, -0.05), (-0.1, 1.25, -0.15), (0.0, -0.2, 1.2))),
 )
 SOURCE = signal()
 COLOURS = np.random.default_rng(6).uniform(0.05, 0.95, (300, 3))
@@ -38,15 +49,16 @@ def by_another_reader(path, colours):
 @pytest.mark.parametrize(
     ("step", "ending"),
     [
-        (bake_cube(CHAIN, SOURCE, 17), ".cube"), (bake_curves(CHAIN[:1]), ".cube"), (bake_cube(CHAIN, SOURCE, 17), ".clf"),
-        (bake_curves(CHAIN[:1]), ".clf"), (Cdl((1.1, 1.0, 0.9), (0.02, 0.0, 0.01), (0.9, 1.0, 1.1), 0.8), ".cdl"),
+        (bake_cube(CHAIN, SOURCE, 17), ".cube"), (bake_curves(CHAIN[:1], SOURCE), ".cube"),
+        (bake_cube(CHAIN, SOURCE, 17), ".clf"),
+        (bake_curves(CHAIN[:1], SOURCE), ".clf"), (Cdl((1.1, 1.0, 0.9), (0.02, 0.0, 0.01), (0.9, 1.0, 1.1), 0.8), ".cdl"),
     ],
 )  # fmt: skip
 def test_another_reader_makes_the_same_of_it_and_so_do_we(tmp_path, step, ending):
     path = saved(tmp_path, step, ending)
-    wanted = step.apply(COLOURS)
+    wanted = step.apply(COLOURS, SOURCE)
     assert np.abs(by_another_reader(path, COLOURS) - wanted).max() < 20 * PRINTED
-    assert np.abs(read_step(path).apply(COLOURS) - wanted).max() < (PRINTED if ending == ".cube" else 0.003)
+    assert np.abs(read_step(path).apply(COLOURS, SOURCE) - wanted).max() < (PRINTED if ending == ".cube" else 0.003)
 
 
 @pytest.mark.parametrize("size", [33, 65])
@@ -63,14 +75,34 @@ def test_what_is_baked_sits_before_the_rest_and_curves_serve_where_they_can():
     with pytest.raises(SettingsError, match="nothing to bake"):
         baked((ChromaRein(-5, 105),), SOURCE)
     with pytest.raises(SettingsError, match="Matrix, which mixes components"):
-        bake_curves(CHAIN)
+        bake_curves(CHAIN, SOURCE)
+
+
+def test_steps_keep_their_order_in_what_is_baked():
+    """A remap that stood before a gain stands before it still."""
+    remap = LevelRemap(low_in=-30, high_in=80, low_out=0, high_out=100)
+    later, ceiling = replace(remap, heading=Heading.SHOT), SoftCeiling(95, 110, 80)
+    chain = (remap, Balance((0.5, 0.5, 0.5), light=False), later, ceiling)
+    lut, *rest = baked(chain, SOURCE)
+    assert rest == [later, ceiling]
+    grey = np.full((1, 3), 0.7)
+    wanted, made = (apply_to_colours(steps, grey, SOURCE) for steps in (chain, (lut, *rest)))
+    assert made == pytest.approx(wanted, abs=1e-6) and not np.allclose(wanted, 0.95)
+
+
+@pytest.mark.parametrize("work", [bake_cube, bake_curves, baked, fitted_cdl])
+def test_what_does_not_reach_everywhere_is_not_baked_and_the_rung_is_named(work):
+    chain = (*CHAIN, Balance((1.1, 1.0, 1.0), reach=Reach(key=Key(luma=(20, 80, 5)))))
+    with pytest.raises(SettingsError, match="rung 3, Balance: it acts a key, not everywhere"):
+        work(chain, SOURCE)
+    work((CHAIN[0], replace(chain[2], on=False)), SOURCE)
 
 
 def test_a_chain_that_is_a_cdl_is_found_as_one():
     wanted = Cdl((1.2, 1.0, 0.8), (0.03, 0.0, -0.02), (0.9, 1.0, 1.1), 0.9)
     found = fitted_cdl((wanted,), SOURCE)
     assert residual((wanted,), (found,), SOURCE, COLOURS).max() < 0.05
-    gains = fitted_cdl((Balance((1.2, 1.0, 0.8)),), SOURCE)
+    gains = fitted_cdl((Balance((1.2, 1.0, 0.8), light=False),), SOURCE)
     assert gains.slope == pytest.approx((1.2, 1.0, 0.8), abs=0.01)
 
 

@@ -2,7 +2,9 @@ import numpy as np
 import pytest
 
 from bluffline.signal.format import Model
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.transfer import MID_GREY, level_after, transfer_line
 from clips import signal
 

@@ -8,9 +8,12 @@ from bluffline.charts.fit import Aim
 from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.treat.bake import bake_cube
-from bluffline.treat.colour import Balance, Lut, NeutralScale, Straighten
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.kinds.neutral_scale import NeutralScale
+from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.lutfile import read_step, step_text_for
-from bluffline.treat.steps import ChromaRein
 from bluffline.ui.ladder.steps import Figure
 from clips import signal
 

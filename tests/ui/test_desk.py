@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton
 
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.matrix import Matrix
-from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.actions.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
@@ -185,9 +186,9 @@ def test_steps_are_bypassed_removed_and_reset(surveyed_desk, qtbot):
     assert [type(step) for step in desk.session.document.treatment] == [SoftCeiling, ChromaRein]
     box = next(b for b in desk.treatment.findChildren(QCheckBox) if "Chroma rein" in b.text())
     box.click()
-    assert desk.session.document.treatment[1].bypassed
+    assert desk.session.document.treatment[1].on is False
     press(qtbot, desk, Qt.Key.Key_B)
-    assert all(step.bypassed for step in desk.session.document.treatment)
+    assert not any(step.on for step in desk.session.document.treatment)
     press(qtbot, desk, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.document.treatment == ()
     assert any("untreated" in w.text() for w in desk.treatment.findChildren(type(desk.treatment_card._title)))

@@ -12,7 +12,7 @@ from bluffline.session.faults import Fault
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.treat.steps import SoftCeiling
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.application import _session
 from bluffline.ui.desk import Desk
 from clips import make_clip, numbered

@@ -12,7 +12,7 @@ from bluffline.media.signals import SIGNALS
 from bluffline.prove import survey
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.treat.steps import SoftCeiling
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.overview import ShotWidget

@@ -22,7 +22,7 @@ from bluffline.errors import ChartError
 from bluffline.signal.colorimetry import camera_signal, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import Difference, delta_e_2000, difference
 from bluffline.signal.format import SignalFormat
-from bluffline.treat.colour import ColourStep
+from bluffline.treat.ladder import Treatment
 
 _SKIN_WEIGHT = 4.0
 _WORSE = 0.1  # ΔE by which a patch has to be worse to be told
@@ -70,7 +70,7 @@ class Stage:
     """
 
     name: str
-    steps: tuple[ColourStep, ...]
+    steps: Treatment
     lab: Array
     difference: Difference
     left_out: Array | None = None
@@ -102,7 +102,7 @@ class ChartFit:
     notes: tuple[str, ...]
 
     @property
-    def steps(self) -> tuple[ColourStep, ...]:
+    def steps(self) -> Treatment:
         """The steps that were chosen."""
         return self.stages[self.chosen].steps
 
@@ -159,12 +159,12 @@ def fit_chart(
         reference.lab,
         weights,
         np.isin(np.arange(len(weights)), reference.layout.neutral),
-        source.transfer,
+        source,
         rgb_to_xyz(source.primaries),
         wishes.least_squares,
     )
     stages = [measure_chart(samples, reference, source)]
-    left_out: list[dict[str, tuple[ColourStep, ...]]] = [{"source": ()} for _ in weights]
+    left_out: list[dict[str, Treatment]] = [{"source": ()} for _ in weights]
     for name, (base, find) in STAGES.items():
         if aim is not Aim.AUTO and name not in _STAGES_TO[aim]:
             break
@@ -226,9 +226,9 @@ def _evened(samples: Samples, wanted: bool) -> tuple[Samples, list[str]]:
 
 def _judged(
     name: str,
-    steps: tuple[ColourStep, ...],
+    steps: Treatment,
     chart: Chart,
-    left_out: list[dict[str, tuple[ColourStep, ...]]],
+    left_out: list[dict[str, Treatment]],
     base: str,
     find: Find,
 ) -> Stage:

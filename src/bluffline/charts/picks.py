@@ -12,7 +12,7 @@ from bluffline.measure.areas import Area
 from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz
 from bluffline.signal.format import Planes, SignalFormat
-from bluffline.treat.colour import Balance
+from bluffline.treat.kinds.balance import Balance
 
 _DARKEST = 0.002  # light under which a pixel says nothing of colour
 
@@ -41,7 +41,7 @@ def neutral_pick(planes: Planes, source: SignalFormat, areas: Sequence[Area], *,
     lost = clipped.mean() * 100
     told = f"; {lost:.1f} % of the pixels are clipped and were left out" if lost > 0 else ""
     gains = " · ".join(f"{name} ×{gain:.3f}" for name, gain in zip("RGB", (red, green, blue), strict=True))
-    return Balance((red, green, blue), source.transfer if linear else None), f"{gains}{told}"
+    return Balance((red, green, blue), linear), f"{gains}{told}"
 
 
 def sample_cards(planes: Planes, source: SignalFormat, areas: Sequence[Area]) -> tuple[Samples, Reference]:

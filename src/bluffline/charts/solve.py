@@ -10,17 +10,15 @@ from numpy.typing import NDArray
 from bluffline.errors import ChartError
 from bluffline.signal.colorimetry import camera_light, camera_signal, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
-from bluffline.treat.colour import (
-    Balance,
-    ColourMatrix,
-    ColourStep,
-    NeutralScale,
-    RootPolynomial,
-    Row,
-    Straighten,
-    root_terms,
-)
+from bluffline.signal.format import SignalFormat
 from bluffline.treat.curves import rising
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.matrix import ColourMatrix, Row
+from bluffline.treat.kinds.neutral_scale import NeutralScale
+from bluffline.treat.kinds.root_polynomial import RootPolynomial, root_terms
+from bluffline.treat.kinds.straighten import Straighten
+from bluffline.treat.ladder import Treatment
+from bluffline.treat.step import Step
 
 Array = NDArray[np.float64]
 
@@ -41,7 +39,7 @@ class Chart:
     lab: Array
     weights: Array
     neutral: NDArray[np.bool_]
-    transfer: str
+    source: SignalFormat
     to_xyz: Array
     least_squares: bool
 
@@ -51,14 +49,14 @@ class Chart:
         weights[patch] = 0
         return replace(self, weights=weights)
 
-    def light_through(self, steps: tuple[ColourStep, ...]) -> Array:
+    def light_through(self, steps: Treatment) -> Array:
         """(N, 3) light of the patches after some steps."""
         signal = self.signal
         for step in steps:
-            signal = step.apply(signal)
-        return camera_light(signal, self.transfer)
+            signal = step.apply(signal, self.source)
+        return camera_light(signal, self.source.transfer)
 
-    def lab_through(self, steps: tuple[ColourStep, ...]) -> Array:
+    def lab_through(self, steps: Treatment) -> Array:
         """(N, 3) L*a*b* of the patches after some steps."""
         return self.lab_of(self.light_through(steps))
 
@@ -67,7 +65,7 @@ class Chart:
         return xyz_to_lab(light @ self.to_xyz.T)
 
 
-def _neutral_scale(chart: Chart, before: tuple[ColourStep, ...], _: ColourStep | None) -> ColourStep:
+def _neutral_scale(chart: Chart, before: Treatment, _: Step | None) -> Step:
     """Each grey neutral at its own brightness; a single one by gains."""
     greys = chart.neutral & (chart.weights > 0)
     light = chart.light_through(before)[greys]
@@ -77,30 +75,30 @@ def _neutral_scale(chart: Chart, before: tuple[ColourStep, ...], _: ColourStep |
         raise ChartError("The neutral scale needs a neutral patch that is neither clipped nor black.")
     if greys.sum() == 1:
         red, green, blue = (float(gain) for gain in (target / light)[0])
-        return Balance((red, green, blue), chart.transfer)
-    seen, target = (camera_signal(values, chart.transfer) for values in (light, target))
+        return Balance((red, green, blue))
+    seen, target = (camera_signal(values, chart.source.transfer) for values in (light, target))
     curves = [rising(seen[:, n], target[:, n]) for n in range(3)]
     if min(len(points) for points in curves) < 2:
         raise ChartError("The neutral scale needs neutral patches of different brightness.")
     return NeutralScale(curves[0], curves[1], curves[2])
 
 
-def _straighten(chart: Chart, before: tuple[ColourStep, ...], _: ColourStep | None) -> ColourStep:
+def _straighten(chart: Chart, before: Treatment, _: Step | None) -> Step:
     """Each grey at its reference brightness."""
     greys = chart.neutral & (chart.weights > 0)
     pairs = (chart.light_through(before)[greys] @ chart.to_xyz[1], chart.xyz[greys, 1])
-    seen, target = (camera_signal(luminance, chart.transfer) for luminance in pairs)
+    seen, target = (camera_signal(luminance, chart.source.transfer) for luminance in pairs)
     points = rising(seen, target)
     if len(points) < 2:
         raise ChartError("To straighten, two neutral patches of different brightness are needed.")
     return Straighten(points)
 
 
-def _matrix(chart: Chart, before: tuple[ColourStep, ...], start: ColourStep | None) -> ColourStep:
+def _matrix(chart: Chart, before: Treatment, start: Step | None) -> Step:
     """The least squares on X, Y, Z; from there (or from a solution with a patch more) the least mean CIEDE2000 is sought."""
     light = _spanning(chart, before, "matrix")
     if chart.least_squares:
-        return ColourMatrix(_as_rows(_least_squares(chart, light, _EVENLY)), chart.transfer)
+        return ColourMatrix(_as_rows(_least_squares(chart, light, _EVENLY)))
     rows = np.array(start.rows) if isinstance(start, ColourMatrix) else _least_squares(chart, light, _EVENLY)
     used = chart.weights > 0
     weights = chart.weights[used] / chart.weights[used].sum()
@@ -115,7 +113,7 @@ def _matrix(chart: Chart, before: tuple[ColourStep, ...], start: ColourStep | No
 
     options = {"maxiter": 2 if isinstance(start, ColourMatrix) else 60, "gtol": 1e-3}  # a patch less moves little
     found = scipy.optimize.minimize(judged, rows[:, :2].ravel(), jac=True, method="BFGS", options=options)
-    return ColourMatrix(_as_rows(_rows_of(found.x)), chart.transfer)
+    return ColourMatrix(_as_rows(_rows_of(found.x)))
 
 
 def _rows_of(numbers: Array) -> Array:
@@ -125,14 +123,14 @@ def _rows_of(numbers: Array) -> Array:
 
 
 def _root(degree: int) -> "Find":
-    def find(chart: Chart, before: tuple[ColourStep, ...], _: ColourStep | None) -> ColourStep:
+    def find(chart: Chart, before: Treatment, _: Step | None) -> Step:
         terms = root_terms(_spanning(chart, before, f"root {degree}"), degree)
-        return RootPolynomial(_as_rows(_least_squares(chart, terms, _BY_EYE)), degree, chart.transfer)
+        return RootPolynomial(_as_rows(_least_squares(chart, terms, _BY_EYE)), degree)
 
     return find
 
 
-def _spanning(chart: Chart, before: tuple[ColourStep, ...], name: str) -> Array:
+def _spanning(chart: Chart, before: Treatment, name: str) -> Array:
     """Light of all patches, where those in use are enough and different enough."""
     light, used = chart.light_through(before), chart.weights > 0
     least = _LEAST_PATCHES[name]
@@ -168,7 +166,7 @@ def _as_rows(rows: Array) -> tuple[Row, Row, Row]:
     return red, green, blue
 
 
-Find = Callable[[Chart, tuple[ColourStep, ...], ColourStep | None], ColourStep]
+Find = Callable[[Chart, Treatment, Step | None], Step]
 STAGES: dict[str, tuple[str, Find]] = {
     "neutral": ("source", _neutral_scale),
     "straighten": ("neutral", _straighten),

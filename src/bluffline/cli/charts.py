@@ -27,9 +27,9 @@ from bluffline.report.chart import chart_report, describe_chart
 from bluffline.report.files import save_text
 from bluffline.rules.shots import Shot
 from bluffline.signal.colorimetry import camera_signal
-from bluffline.treat.bake import DRAFT_SIZE, SIZES, bake_cube, fitted_cdl, residual
+from bluffline.treat.bake import SIZES, USUAL_SIZE, bake_cube, fitted_cdl, residual
+from bluffline.treat.ladder import Treatment, ordered
 from bluffline.treat.lutfile import ENDINGS, read_step, step_text_for
-from bluffline.treat.steps import Treatment
 from bluffline.treat.stored import load_treatment, treatment_text
 
 
@@ -49,7 +49,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     chart.add_argument("--matrix", choices=("delta-e", "xyz"), default="delta-e", help="least mean ΔE2000 or squares")
     chart.add_argument("--even-light", choices=("yes", "no"), help="default: where it is uneven, with --fit auto")
     chart.add_argument("--lut", type=Path, metavar="OUT", help=f"write the fit as {', '.join(ENDINGS)}")
-    chart.add_argument("--lut-size", type=int, choices=SIZES, default=DRAFT_SIZE, help="entries along a side of the cube")
+    chart.add_argument("--lut-size", type=int, choices=SIZES, default=USUAL_SIZE, help="entries along a side of the cube")
     chart.add_argument("--treatment", type=Path, metavar="OUT.json", help="write the fit as a treatment")
     chart.add_argument("--accept-unsure", action="store_true", help="fit a chart that is not surely found")
     chart.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
@@ -152,5 +152,6 @@ def _apply(options: argparse.Namespace) -> int:
         settle(working, options.out, {})
     finally:
         working.unlink(missing_ok=True)
-    print(f"{options.out}: {programme.frame_count} frames through {', '.join(step.title for step in treatment)}.")
+    through = ", ".join(step.title for step in ordered(treatment)) or "no step"
+    print(f"{options.out}: {programme.frame_count} frames through {through}.")
     return 0

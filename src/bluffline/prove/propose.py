@@ -4,9 +4,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bluffline.figures import figure
-from bluffline.measure.counted import Limits
+from bluffline.measure.counted import Limits, used_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
 from bluffline.rules.columns import percent_columns
@@ -14,24 +15,14 @@ from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Planes
 from bluffline.signal.levels import Range
-from bluffline.treat.colour import COLOUR_STEPS
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import (
-    STEP_ORDER,
-    ChromaRein,
-    LevelRemap,
-    RemapMode,
-    SoftCeiling,
-    SoftFloor,
-    Step,
-    Treatment,
-    colours_of,
-    tone_curve,
-    with_step,
-)
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
+from bluffline.treat.ladder import Treatment, acts, colours_of, ordered, tone_curve, with_step
+from bluffline.treat.step import Signal, Step
 
-_KNEE_REACH = 2.5  # the roll-off takes this many times the excess below the limit …
-_KNEE_LEAST, _KNEE_MOST = 5.0, 30.0  # … but no less and no more than so many percent
 _ROUNDS = 4
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
 # Findings that a treatment answers.
@@ -47,20 +38,6 @@ class Proposal:
     shot: int
     treatment: Treatment
     reasons: tuple[str, ...]
-
-
-def ceiling_for(peak: float, limit: float, *, hard: bool = False) -> SoftCeiling:
-    """A soft ceiling that brings ``peak`` to ``limit`` (percent) with a knee in proportion to the excess."""
-    return SoftCeiling(limit, max(peak, limit), limit - _knee_room(peak - limit), hard)
-
-
-def floor_for(trough: float, limit: float, *, hard: bool = False) -> SoftFloor:
-    """A soft floor that brings ``trough`` to ``limit`` (percent)."""
-    return SoftFloor(limit, min(trough, limit), limit + _knee_room(limit - trough), hard)
-
-
-def _knee_room(excess: float) -> float:
-    return round(min(max(_KNEE_REACH * excess, _KNEE_LEAST), _KNEE_MOST), 1)
 
 
 def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:
@@ -97,8 +74,8 @@ def propose(
     remap : the whole source is surely of the other range, so every shot of it is remapped
     """
     rules = {finding.rule for finding in findings}
-    kept = tuple(step for step in treatment if isinstance(step, (*COLOUR_STEPS, LevelRemap)))
-    if not rules & ANSWERED and not colours_of(kept) and not remap:
+    kept = tuple(step for step in treatment if not step.limits or not step.reach.everywhere)
+    if not rules & ANSWERED and not acts(kept) and not remap:
         return None
     source = survey.source
     steps: list[tuple[Step, str]] = []
@@ -108,19 +85,45 @@ def propose(
     samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]
     low, high = luma_extremes(survey, shot)
     for _ in range(_ROUNDS):
-        treatment = (*kept, *(step for step, _ in steps))
+        treatment = _together(kept, steps)
         broken = _broken(survey, treatment, samples)
-        added = _remedies(survey, treatment, broken, (low, high))
+        added = _remedies(survey, treatment, broken, _extremes_after(survey, treatment, samples, (low, high)))
         if not added:
             break
         steps += added
-        steps.sort(key=lambda pair: STEP_ORDER.index(type(pair[0])))
     if not steps and rules & ANSWERED:
         # What is outside is too little, or lies outside the picture: limits that leave all else as it is.
         steps = _bare_limits(survey)
     if not steps:
         return None
-    return Proposal(number, (*kept, *(step for step, _ in steps)), tuple(reason for _, reason in steps))
+    treatment = _together(kept, steps)
+    steps.sort(key=lambda pair: treatment.index(pair[0]))
+    return Proposal(number, treatment, tuple(reason for _, reason in steps))
+
+
+def _together(kept: Treatment, steps: Sequence[tuple[Step, str]]) -> Treatment:
+    treatment = ordered(kept)
+    for step, _ in steps:
+        treatment = with_step(treatment, step)
+    return treatment
+
+
+def _extremes_after(
+    survey: Survey, treatment: Treatment, samples: Sequence[Planes], extremes: tuple[float, float]
+) -> tuple[float, float]:
+    """Least and greatest luma (percent) under a treatment: of greys where that tells all, else as sample frames measure it."""
+    if not colours_of(treatment) or not samples:
+        low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), survey.source)[0])
+        return low, high
+    treat, levels = FrameTreatment(treatment, survey.source, region=survey.region), survey.source.levels
+    codes = [used_codes(_luma_histogram(treat.apply(planes), survey)) for planes in samples]
+    return levels.percent(min(low for low, _ in codes)), levels.percent(max(high for _, high in codes))
+
+
+def _luma_histogram(planes: Planes, survey: Survey) -> NDArray[np.int64]:
+    region, source = survey.region, survey.source
+    luma = ycbcr_planes(planes, source)[0][region.y : region.y + region.height, region.x : region.x + region.width]
+    return np.bincount(luma.ravel(), minlength=1 << source.bit_depth)
 
 
 def _remedies(
@@ -128,15 +131,15 @@ def _remedies(
 ) -> list[tuple[Step, str]]:
     """The steps that are still missing, tone before chroma: a ceiling often mends R′G′B′ as well."""
     limits = survey.rules.limits
-    have = {type(step) for step in treatment}
-    low, high = (float(value) for value in tone_curve(treatment, np.array(extremes))[0])
+    have = {type(step) for step in treatment if step.on and step.reach.everywhere}
+    low, high = extremes
     added: list[tuple[Step, str]] = []
     together = "outside" in broken and not broken.keys() & {"luma-high", "luma-low", "rgb-high", "rgb-low"}
     over, under = (rule in broken or (together and broken.get(f"{rule}-share", 0) > 0) for rule in ("luma-high", "luma-low"))
     if over and SoftCeiling not in have:
-        added.append((ceiling_for(high, limits.luma[1]), _told("reaches", high, limits.luma[1])))
+        added.append((SoftCeiling.towards(high, limits.luma[1]), _told("reaches", high, limits.luma[1])))
     if under and SoftFloor not in have:
-        added.append((floor_for(low, limits.luma[0]), _told("falls to", low, limits.luma[0])))
+        added.append((SoftFloor.towards(low, limits.luma[0]), _told("falls to", low, limits.luma[0])))
     if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken or together):
         area = max(broken.get(rule, 0) for rule in ("rgb-high", "rgb-low", "outside"))
         added.append((ChromaRein(*limits.rgb), f"R′G′B′ is outside on {area:.1f} % of the picture"))
@@ -147,9 +150,9 @@ def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:
     """Hard limits, for stray pixels that no curve is to be bent for."""
     limits = survey.rules.limits
     return [
-        (ceiling_for(limits.luma[1], limits.luma[1], hard=True), f"stray pixels over {limits.luma[1]:g} % are held"),
+        (SoftCeiling.towards(limits.luma[1], limits.luma[1], hard=True), f"stray pixels over {limits.luma[1]:g} % are held"),
         (
-            floor_for(limits.luma[0], limits.luma[0], hard=True),
+            SoftFloor.towards(limits.luma[0], limits.luma[0], hard=True),
             f"stray pixels under {figure(limits.luma[0])} % are held",
         ),
         (ChromaRein(*limits.rgb, onset=0.0), "stray colours are reined in"),
@@ -199,7 +202,9 @@ def areas_outside(measure: FrameMeasure) -> dict[str, float]:
     }
 
 
-def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float, float], limits: Limits) -> Treatment:
+def tightened(
+    treatment: Treatment, rule: str, by: float, extremes: tuple[float, float], limits: Limits, signal: Signal
+) -> Treatment:
     """A treatment that keeps ``by`` percent more clear of the limit that a written file was found to break.
 
     ``extremes``: luma of the source shot (percent), for a step that has to be added.
@@ -207,15 +212,17 @@ def tightened(treatment: Treatment, rule: str, by: float, extremes: tuple[float,
     steps = list(treatment)
     answers: dict[str, type[Step]] = {"luma-high": SoftCeiling, "luma-low": SoftFloor}
     kind = answers.get(rule, ChromaRein)
-    if not any(isinstance(step, kind) and not step.bypassed for step in steps):
-        low, high = (float(value) for value in tone_curve(treatment, np.array(extremes))[0])
+    if not any(isinstance(step, kind) and step.on and step.reach.everywhere for step in steps):
+        low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), signal)[0])
         added: dict[type[Step], Step] = {
-            SoftCeiling: ceiling_for(high, limits.luma[1]),
-            SoftFloor: floor_for(low, limits.luma[0]),
+            SoftCeiling: SoftCeiling.towards(high, limits.luma[1]),
+            SoftFloor: SoftFloor.towards(low, limits.luma[0]),
             ChromaRein: ChromaRein(*limits.rgb),
         }
         steps = list(with_step(treatment, added[kind]))
     for index, step in enumerate(steps):
+        if not step.reach.everywhere:
+            continue
         if isinstance(step, SoftCeiling) and kind is SoftCeiling:
             steps[index] = replace(step, limit=step.limit - by, knee=min(step.knee, step.limit - by - 1))
         elif isinstance(step, SoftFloor) and kind is SoftFloor:

@@ -24,7 +24,7 @@ from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, u
 from bluffline.rules.findings import Finding
 from bluffline.rules.levels import mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
-from bluffline.treat.steps import Treatment, acts
+from bluffline.treat.ladder import Treatment, acts
 
 MOST_ROUNDS = 4
 _LEAST_MARGIN, _MOST_MARGIN = 0.5, 3.0  # percent a round
@@ -235,7 +235,7 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
         extremes = luma_extremes(survey, request.shots[shot])
         # Limits too narrow for any more margin leave the treatment as it was, and the proof says what remains.
         with suppress(SettingsError):
-            changed[shot] = tightened(changed.get(shot, ()), rule, margin, extremes, limits)
+            changed[shot] = tightened(changed.get(shot, ()), rule, margin, extremes, limits, survey.source)
     return changed
 
 

@@ -18,7 +18,7 @@ from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import Treatment
+from bluffline.treat.ladder import Treatment
 
 _LOOK_EVERY = 25  # frames between two looks at whether the source is still the same
 
@@ -71,8 +71,9 @@ def render(
             if frame.planes is None:
                 return frame.number, None
             planes = convert(frame.planes, source, writer.format)
-            treatment = prepared.get(bisect_right(starts, frame.number) - 1)
-            return frame.number, treatment.apply(planes) if treatment else planes
+            shot = bisect_right(starts, frame.number) - 1
+            treatment = prepared.get(shot)
+            return frame.number, treatment.apply(planes, frame.number - starts[shot]) if treatment else planes
 
         last = black = black_planes(writer.format)
         with Reader(programme) as reader:

@@ -19,8 +19,9 @@ from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, rules_name
 from bluffline.rules.columns import percent_columns
 from bluffline.signal.convert import same_samples
-from bluffline.treat.steps import ChromaRein, LevelRemap, SoftCeiling, SoftFloor, Step
-from bluffline.treat.stored import step_fields
+from bluffline.treat.ladder import ordered
+from bluffline.treat.step import Step
+from bluffline.treat.stored import step_to
 
 _SVG_WIDTH, _SVG_HEIGHT = 1000, 150
 _SVG_RANGE = (-12.0, 125.0)  # percent from the foot to the top of the drawing
@@ -49,7 +50,7 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
         "size": {"source": proof.source_size, "written": proof.written_size},
         "sha256": {"source": proof.source_checksum, "written": proof.written_checksum},
         "treatments": [
-            {"shot": number, "steps": [step_report(step) for step in steps]}
+            {"shot": number, "steps": [step_report(step) for step in ordered(steps)]}
             for number, steps in sorted(proof.treatments.items())
         ],
     }
@@ -75,26 +76,13 @@ def versions() -> dict[str, str]:
 
 
 def step_report(step: Step) -> dict[str, Any]:
-    """One step as data: its title and parameters, in percent."""
-    return {"step": step.title} | step_fields(step)
+    """One step as data: its title, and what a treatment file holds of it."""
+    return {"step": step.title} | step_to(step)
 
 
-def step_text(step: Step) -> str:
-    """One step's parameters in a line."""
-    match step:
-        case LevelRemap():
-            low_in, high_in, low_out, high_out = map(_signed, (step.low_in, step.high_in, step.low_out, step.high_out))
-            return f"{step.mode}: {low_in} … {high_in} % to {low_out} … {high_out} %"
-        case SoftCeiling():
-            how = "hard clip" if step.hard else f"knee {_signed(step.knee)} %"
-            return f"{_signed(step.peak)} % to {_signed(step.limit)} %, {how}"
-        case SoftFloor():
-            how = "hard clip" if step.hard else f"knee {_signed(step.knee)} %"
-            return f"{_signed(step.trough)} % to {_signed(step.limit)} %, {how}"
-        case ChromaRein():
-            return f"R′G′B′ {_signed(step.low)} … {_signed(step.high)} %, onset {step.onset:g} %"
-        case _:
-            return step.text
+def _line(step: Step) -> str:
+    """A step's figures and reach in a line."""
+    return step.text if step.reach.everywhere else f"{step.text}; {step.reach.text}"
 
 
 def _signed(value: float) -> str:
@@ -138,7 +126,7 @@ def certificate_page(proof: Proof) -> str:
             (
                 number,
                 programme.label(request.shots[number].first),
-                [(step.title, step_text(step), step.bypassed) for step in steps],
+                [(step.title, _line(step), not step.on) for step in ordered(steps)],
             )
             for number, steps in sorted(proof.treatments.items())
         ],

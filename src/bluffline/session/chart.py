@@ -20,7 +20,7 @@ from bluffline.session.event import Event
 from bluffline.signal.colorimetry import camera_signal
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.bake import lab_of
-from bluffline.treat.steps import Treatment, apply_to_colours
+from bluffline.treat.ladder import Treatment, apply_to_colours
 
 _TELLING_STAGES = 8  # of a chart being read and fitted, as progress counts them
 _THINNED = 6  # one pixel in so many across and down tells a shot's light
@@ -77,7 +77,7 @@ class ChartResult:
 
     def through(self, steps: Treatment) -> NDArray[np.float64]:
         """(N, 3) R′G′B′ of the patches as some steps leave them."""
-        return np.asarray(apply_to_colours(steps, self.filmed, self.request.source.matrix.luma_weights), np.float64)
+        return np.asarray(apply_to_colours(steps, self.filmed, self.request.source), np.float64)
 
 
 def read_and_fit(request: ChartRequest, monitor: Monitor) -> ChartResult:
@@ -188,13 +188,12 @@ def neutral_shares(planes: Planes, source: SignalFormat, steps: Treatment) -> tu
     frame = FrameSignal(planes, source)
     codes = np.stack([plane[: source.height : _THINNED, : source.width : _THINNED] for plane in frame.rgb], axis=-1)
     rgb = ((codes.reshape(-1, 3).astype(np.float64) - frame.room) - source.levels.black) / source.levels.swing
-    weights = source.matrix.luma_weights
-    luma = rgb @ np.array(weights) * 100
+    luma = rgb @ np.array(source.matrix.luma_weights) * 100
     rgb = rgb[(luma > _LUMA[0]) & (luma < _LUMA[1])]
     if not len(rgb):
         return 0.0, 0.0
     shares = []
-    for colours in (rgb, apply_to_colours(steps, rgb, weights)):
+    for colours in (rgb, apply_to_colours(steps, rgb, source)):
         lab = lab_of(colours, source)
         shares.append(float((np.hypot(lab[:, 1], lab[:, 2]) < _NEARLY_NEUTRAL).mean()))
     return shares[0], shares[1]

@@ -18,8 +18,9 @@ from bluffline.session.new_steps import new_step, remap_step
 from bluffline.session.place import Place
 from bluffline.session.work import Aside, Cuts, FollowedArea, Treatments, Work, carried
 from bluffline.session.workfile import WorkFile
-from bluffline.treat.colour import COLOUR_STEPS
-from bluffline.treat.steps import LevelRemap, RemapMode, Step, Treatment, called, with_step
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.ladder import Treatment, acts, with_step
+from bluffline.treat.step import Step, called
 
 
 class Known(Protocol):
@@ -121,7 +122,7 @@ class Document:
         """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
         treatments = dict(self.treatments)
         for shot in shots:
-            rest = tuple(step for step in treatments.get(shot, ()) if not isinstance(step, COLOUR_STEPS))
+            rest = tuple(step for step in treatments.get(shot, ()) if not step.calibrates)
             treatments[shot] = (*steps, *rest)
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act)
 
@@ -176,14 +177,14 @@ class Document:
 
     def bypass_step(self, place: int, *, bypassed: bool) -> None:
         """Take a step of the treatment in view out of force, or bring it back."""
-        self.replace_step(place, replace(self.treatment[place], bypassed=bypassed))
+        self.replace_step(place, replace(self.treatment[place], on=not bypassed))
 
     def bypass_shot(self) -> None:
         """Take all steps of the shot in view out of force, or bring them back."""
         steps = self.treatment
-        bypass = any(not step.bypassed for step in steps)
+        bypass = acts(steps)
         act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
-        self.set_treatment(self._place.shot, tuple(replace(step, bypassed=bypass) for step in steps), act)
+        self.set_treatment(self._place.shot, tuple(replace(step, on=not bypass) for step in steps), act)
 
     def remove_step(self, place: int) -> None:
         """Remove a step from the treatment in view."""

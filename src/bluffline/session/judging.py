@@ -14,7 +14,7 @@ from bluffline.rules.columns import Column, Memo
 from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
 from bluffline.session.work import NO_CUTS, Cuts
-from bluffline.treat.steps import Treatment, predicted_extremes
+from bluffline.treat.ladder import Treatment, predicted_extremes
 
 _AGAIN_AFTER = 0.2  # seconds between two judgings of a survey that grows …
 _REST = 8.0  # … or so many times what the last one took, so that it costs the survey little
@@ -102,7 +102,7 @@ class TreatedColumns:
         self._done: dict[Shot, Treatment] = {}
 
     def of(self, judged: Judged, treatments: Mapping[int, Treatment]) -> dict[str, Column]:
-        """Luma exactly, R′G′B′ as a bound; in percent."""
+        """Luma exactly where steps look at luma alone, else bounds, as R′G′B′ always is; in percent."""
         if judged.survey is not self._survey:
             self._survey, self._done, self._columns = judged.survey, {}, {}
         for name, column in judged.columns.items():
@@ -117,11 +117,13 @@ class TreatedColumns:
         for shot, steps in wanted.items():
             if shot not in self._done:
                 self._done[shot] = steps
-                for end in ("min", "max"):
-                    luma, rgb = (judged.columns[f"{what}_{end}"][_span(shot)] for what in ("y", "rgb"))
-                    self._columns[f"y_{end}"][_span(shot)], self._columns[f"rgb_{end}"][_span(shot)] = predicted_extremes(
-                        steps, luma, rgb
-                    )
+                luma, rgb = (
+                    np.stack([judged.columns[f"{what}_{end}"][_span(shot)] for end in ("min", "max")], axis=-1)
+                    for what in ("y", "rgb")
+                )
+                for what, treated in zip(("y", "rgb"), predicted_extremes(steps, luma, rgb, judged.survey.source), strict=True):
+                    for n, end in enumerate(("min", "max")):
+                        self._columns[f"{what}_{end}"][_span(shot)] = treated[:, n]
         return self._columns
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from bluffline.errors import SettingsError, WriteError
 from bluffline.report.files import save_text
-from bluffline.treat.steps import Treatment
+from bluffline.treat.ladder import Treatment
 from bluffline.treat.stored import load_treatment, treatment_text
 
 _ENDING = ".treatment.json"

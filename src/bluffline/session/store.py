@@ -23,17 +23,22 @@ from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint
 from bluffline.session.hold import Hold
 from bluffline.session.work import Aside, Cuts, FollowedArea, Work
-from bluffline.treat.stored import step_from, step_to
+from bluffline.treat.stored import step_to, steps_from
 
-VERSION = 3
+VERSION = 4
 _SCHEMA = """
 create table if not exists work (
     programme text primary key, identity text not null, shots text not null, work text not null, changed text not null
 )
 """
 # What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing;
-# from 2: it says nothing of shots that were divided by hand, of which there were none.
-_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {0: lambda _: None, 1: lambda _: None, 2: lambda _: None}
+# from 2: it says nothing of shots that were divided by hand, of which there were none; from 3: steps are brought up when read.
+_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {
+    0: lambda _: None,
+    1: lambda _: None,
+    2: lambda _: None,
+    3: lambda _: None,
+}
 
 Kept = tuple[Work, list[Shot]]
 
@@ -195,7 +200,7 @@ def _as_data(work: Work) -> dict[str, Any]:
 
 def work_from(data: dict[str, Any]) -> Work:
     """Work that was kept; whatever is wrong with it is raised as it comes."""
-    treatments = {int(shot): tuple(step_from(step) for step in steps) for shot, steps in data["treatments"].items()}
+    treatments = {int(shot): steps_from(steps) for shot, steps in data["treatments"].items()}
     areas = tuple(
         FollowedArea(
             made(Area, entry["area"], "area"),
@@ -204,8 +209,7 @@ def work_from(data: dict[str, Any]) -> Work:
         for entry in data["areas"]
     )
     aside = tuple(
-        Aside(Shot(int(kept["first"]), int(kept["last"])), tuple(step_from(step) for step in kept["steps"]))
-        for kept in data.get("aside", [])
+        Aside(Shot(int(kept["first"]), int(kept["last"])), steps_from(kept["steps"])) for kept in data.get("aside", [])
     )
     reasons = {int(shot): tuple(map(str, told)) for shot, told in data.get("reasons", {}).items()}
     cuts = Cuts(*(frozenset(map(int, data.get("cuts", {}).get(name, ()))) for name in ("parted", "joined")))

@@ -7,7 +7,7 @@ from types import MappingProxyType
 
 from bluffline.measure.areas import Area
 from bluffline.rules.shots import Shot
-from bluffline.treat.steps import Treatment
+from bluffline.treat.ladder import Treatment
 
 Treatments = Mapping[int, Treatment]
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from bluffline.signal.levels import Levels, Range
 from bluffline.signal.matrix import Matrix
-from bluffline.signal.siting import ColumnTaps, RowTaps, Siting
+from bluffline.signal.siting import ColumnTaps, RowTaps, SiteShares, Siting
 
 # Native planes of a picture: three (rows, stride) uint8 or uint16 arrays, Y′, Cb, Cr or R′, G′, B′ by the format.
 Planes = tuple[NDArray[Any], NDArray[Any], NDArray[Any]]
@@ -58,6 +58,11 @@ class SignalFormat:
     def row_taps(self) -> RowTaps:
         """Vertical chroma interpolation."""
         return RowTaps.of(self.height, self.halved[1], self.siting, self.interlaced)
+
+    @cached_property
+    def site_shares(self) -> SiteShares:
+        """What luma sites weigh in the chroma sites that stand for them."""
+        return SiteShares.of(self.height, self.halved[1], self.siting, self.interlaced)
 
     @property
     def chroma_size(self) -> tuple[int, int]:

@@ -73,6 +73,46 @@ class RowTaps:
         return cls(*_neighbours(rows // 2, shift, chroma_rows, 2, field))
 
 
+@dataclass(frozen=True, slots=True)
+class SiteShares:
+    """What luma columns and rows weigh in the chroma sites that stand for them; a site's shares add up to 1.
+
+    ``columns``: of column 2k − 1, 2k and 2k + 1 in site k; ``sites``: (2, H) int64, the two chroma rows that a luma row feeds;
+    ``rows``: (2, H) float32, its shares in them.
+    """
+
+    columns: tuple[float, float, float]
+    sites: NDArray[np.int64]
+    rows: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, height: int, halved: bool, siting: Siting, interlaced: bool) -> "SiteShares":
+        """Triangles about each site; with ``interlaced`` each field is taken within itself; edges are held."""
+        columns = (0.0, 0.5, 0.5) if siting.between_columns else (0.25, 0.5, 0.25)
+        rows = np.arange(height, dtype=np.int64)
+        if not halved:
+            return cls(columns, np.stack([rows, rows]), np.stack([np.ones(height), np.zeros(height)]).astype(np.float32))
+        sites, shares = np.zeros((2, height), np.int64), np.zeros((2, height), np.float32)
+        fields = 2 if interlaced else 1
+        for field in range(fields):
+            last = (height - 1 - field) // fields
+            below = siting.below if not interlaced or siting.below != 0.5 else (0.25, 0.75)[field]
+            for site in range(last // 2 + 1):
+                for row in range(2 * site - 1, 2 * site + 3):
+                    away = abs(row - 2 * site - below)
+                    share = 0.5 * max(0.0, 1 - away / 2) if below.is_integer() else max(0.0, 1 - away)
+                    if share:
+                        _give(sites, shares, min(max(row, 0), last) * fields + field, site * fields + field, share)
+        return cls(columns, sites, shares)
+
+
+def _give(sites: NDArray[np.int64], shares: NDArray[np.float32], row: int, site: int, share: float) -> None:
+    """Let a row feed a site as well."""
+    place = 0 if shares[0, row] == 0 or sites[0, row] == site else 1
+    sites[place, row] = site
+    shares[place, row] += share
+
+
 def _neighbours(
     row: NDArray[np.int64], offset: float | NDArray[np.float64], chroma_rows: int, step: int, field: NDArray[np.int64]
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:

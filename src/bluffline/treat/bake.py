@@ -10,80 +10,102 @@ from bluffline.errors import SettingsError
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import SignalFormat
-from bluffline.signal.matrix import Matrix
-from bluffline.treat.colour import Balance, Cdl, ColourStep, Lut, NeutralScale, Straighten
-from bluffline.treat.steps import Treatment, apply_to_colours, colours_of
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.ladder import Treatment, apply_to_colours, in_force
+from bluffline.treat.operations import Code
+from bluffline.treat.step import LumaStep, Step
 
 SIZES = (17, 33, 65)
 CURVE_SIZE = 4096
-DRAFT_SIZE = 33
+USUAL_SIZE = 33
 # R′G′B′ that a table spans: what narrow range can store, −7 … 109 %, and a little more.
 LOW, HIGH = -0.08, 1.10
 _ENOUGH = 1e-4  # relative gain in a turn, below which a CDL is as near as it gets
-_ONE_BY_ONE = (Balance, NeutralScale, Straighten)  # steps in which no component looks at another
+_APART = frozenset({Code.POWER, Code.CURVE, Code.SOFT_ENDS, Code.TRANSFER})  # no component looks at another
 
 
-def bake_cube(treatment: Treatment, source: SignalFormat, size: int = DRAFT_SIZE, *, name: str = "Baked") -> Lut:
+def bake_cube(treatment: Treatment, source: SignalFormat, size: int = USUAL_SIZE, *, name: str = "Baked") -> Lut:
     """All steps but the chroma rein as a three-dimensional table over `LOW` … `HIGH`.
 
     Raises
     ------
-    SettingsError : a size that is not one of `SIZES`
+    SettingsError : a size that is not one of `SIZES`, or a step that does not reach everywhere
     """
+    refuse_reach(treatment)
     if size not in SIZES:
         raise SettingsError(f"A cube has {', '.join(map(str, SIZES[:-1]))} or {SIZES[-1]} entries a side, not {size}.")
     axis = np.linspace(LOW, HIGH, size)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    return Lut(name, LOW, HIGH, apply_to_colours(treatment, grid, source.matrix.luma_weights).astype(np.float32))
+    return Lut(name, LOW, HIGH, apply_to_colours(treatment, grid, source).astype(np.float32))
 
 
-def bake_curves(steps: tuple[ColourStep, ...], *, name: str = "Baked") -> Lut:
-    """Colour steps as a curve for each component.
+def bake_curves(treatment: Treatment, source: SignalFormat, *, name: str = "Baked") -> Lut:
+    """Steps as a curve for each component.
 
     Raises
     ------
-    SettingsError : a step makes one component out of several
+    SettingsError : a step makes one component out of several, or does not reach everywhere
     """
-    mixing = next((step for step in steps if not _is_one_by_one(step) and not step.bypassed), None)
+    refuse_reach(treatment)
+    mixing = next((step for step in in_force(treatment) if not _is_one_by_one(step, source)), None)
     if mixing is not None:
         raise SettingsError(f"Curves can't hold the step {mixing.title}, which mixes components: choose a cube.")
     ramp = np.repeat(np.linspace(LOW, HIGH, CURVE_SIZE)[:, None], 3, axis=1)
-    return Lut(name, LOW, HIGH, apply_to_colours(steps, ramp, Matrix.BT709.luma_weights).astype(np.float32))
+    return Lut(name, LOW, HIGH, apply_to_colours(treatment, ramp, source).astype(np.float32))
 
 
-def _is_one_by_one(step: ColourStep) -> bool:
-    return (
-        isinstance(step, _ONE_BY_ONE)
-        or (isinstance(step, Cdl) and step.saturation == 1)
-        or (isinstance(step, Lut) and not step.is_cube)
-    )
-
-
-def baked(treatment: Treatment, source: SignalFormat, size: int = DRAFT_SIZE) -> Treatment:
-    """The treatment with its colour steps baked into one LUT that sits before the rest: curves where they can hold them.
+def refuse_reach(treatment: Treatment) -> None:
+    """A table knows nothing of places, and what is baked after a key would be keyed no more.
 
     Raises
     ------
-    SettingsError : there are no colour steps in force
+    SettingsError : a rung does not reach everywhere; it is named
     """
-    steps = colours_of(treatment)
-    if not steps:
+    for number, step in enumerate(treatment, 1):
+        if step.on and not step.reach.everywhere:
+            raise SettingsError(f"A table can't hold rung {number}, {step.title}: it acts {step.reach.text}, not everywhere.")
+
+
+def _is_one_by_one(step: Step, source: SignalFormat) -> bool:
+    """Whether no component looks at another, by what the step compiles to."""
+    return all(
+        one.code in _APART
+        or (one.code is Code.AFFINE and one.table is not None and not (one.table[:, :3] * (1 - np.eye(3))).any())
+        for one in step.operations(source)
+    )
+
+
+def baked(treatment: Treatment, source: SignalFormat, size: int = USUAL_SIZE) -> Treatment:
+    """The treatment with all that comes up to its last step on colours in one LUT; curves where they can hold it.
+
+    What stands after that step, as limits do, stays as it is.
+
+    Raises
+    ------
+    SettingsError : there are no colour steps in force, or one does not reach everywhere
+    """
+    steps = in_force(treatment)
+    last = max((n for n, step in enumerate(steps, 1) if not isinstance(step, LumaStep) and not step.limits), default=0)
+    if not last:
         raise SettingsError("There is nothing to bake: no step that looks at colours is in force.")
-    lut = bake_curves(steps) if all(map(_is_one_by_one, steps)) else bake_cube(steps, source, size)
-    rest = tuple(step for step in treatment if step not in steps)
-    return (lut, *rest)
+    whole = steps[:last]
+    curves = all(_is_one_by_one(step, source) for step in whole)
+    lut = bake_curves(whole, source) if curves else bake_cube(whole, source, size)
+    return (lut, *steps[last:])
 
 
 def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.float64] | None = None) -> Cdl:
-    """The CDL that comes nearest to the colour steps; `residual` tells how near.
+    """The CDL that comes nearest to all steps but the rein; `residual` tells how near.
 
     Parameters
     ----------
     colours : (N, 3) R′G′B′ on which CIEDE2000 is to be least, as those of a chart; else it is nearest over all colours
     """
+    refuse_reach(treatment)
     axis = np.linspace(0.02, 0.98, 7)
     rgb = np.array(list(product(axis, repeat=3)))
-    wanted = apply_to_colours(colours_of(treatment), rgb, source.matrix.luma_weights)
+    wanted = apply_to_colours(treatment, rgb, source)
     inside = ((wanted > -0.05) & (wanted < 1.2)).all(axis=1)
 
     def step(numbers: NDArray[np.float64]) -> Cdl:
@@ -94,14 +116,14 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
     bounds = ([0.05] * 3 + [-0.5] * 3 + [0.2] * 3 + [0], [8] * 3 + [0.5] * 3 + [5] * 3 + [4])
 
     def off(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
-        return (step(numbers).apply(rgb[inside]) - wanted[inside]).ravel()
+        return (step(numbers).apply(rgb[inside], source) - wanted[inside]).ravel()
 
     found = scipy.optimize.least_squares(off, start, bounds=bounds).x
     if colours is not None:
-        shown = lab_of(apply_to_colours(colours_of(treatment), colours, source.matrix.luma_weights), source)
+        shown = lab_of(apply_to_colours(treatment, colours, source), source)
 
         def seen(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
-            return delta_e_2000(shown, lab_of(np.nan_to_num(step(numbers).apply(colours)), source))
+            return delta_e_2000(shown, lab_of(np.nan_to_num(step(numbers).apply(colours, source)), source))
 
         tries = [scipy.optimize.least_squares(seen, begin, bounds=bounds, ftol=_ENOUGH).x for begin in (found, start)]
         found = min((found, *tries), key=lambda numbers: float(seen(numbers).mean()))
@@ -110,8 +132,7 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
 
 def residual(exact: Treatment, other: Treatment, source: SignalFormat, rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIEDE2000 between what two treatments make of R′G′B′ (N, 3): (N,)."""
-    weights = source.matrix.luma_weights
-    first, second = (lab_of(apply_to_colours(steps, rgb, weights), source) for steps in (exact, other))
+    first, second = (lab_of(apply_to_colours(steps, rgb, source), source) for steps in (exact, other))
     return delta_e_2000(second, first)
 
 

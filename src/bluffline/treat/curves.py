@@ -1,5 +1,6 @@
 """Monotone curves through a few points, for signals that are never clamped."""
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -8,9 +9,11 @@ import scipy
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
+from bluffline.treat.operations import Code, Curve, Operation
 
 Float = NDArray[np.floating[Any]]
 Points = tuple[tuple[float, float], ...]
+STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
 # Beyond its ends a curve runs on straight, at the slope that it has there, but no steeper or flatter than this: one bad
 # patch at an end must not turn shadows or highlights over.
@@ -66,3 +69,17 @@ def _middle(group: list[tuple[float, float]]) -> tuple[float, float]:
 def _rises(lower: list[tuple[float, float]], upper: list[tuple[float, float]], apart: float) -> bool:
     (x1, y1), (x2, y2) = _middle(lower), _middle(upper)
     return x2 - x1 > apart and y2 - y1 > apart
+
+
+def curves(red: Points, green: Points, blue: Points, share: float = 1.0) -> tuple[Operation, ...]:
+    """For the pass, a curve through points for each component, and so much of the way to them; none where all are straight."""
+    components = red, green, blue
+    if all(x == y for points in components for x, y in points):
+        return ()
+
+    def function(points: Points) -> Callable[[Float], Float]:
+        return lambda value: value + (follow_curve(points, value) - value) * share
+
+    first, second, third = map(function, components)
+    low, high = (tuple(points[end][0] for points in components) for end in (0, -1))
+    return (Curve(Code.CURVE, functions=(first, second, third), low=low, high=high),)  # type: ignore[arg-type]

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterable, Sequence
+from concurrent.futures import Executor
 from dataclasses import replace
 from typing import Any
 
@@ -11,28 +12,18 @@ from numpy.typing import NDArray
 from bluffline.measure.counted import rgb_arithmetic, rounding_allowance
 from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import reserved_codes
-from bluffline.signal.convert import downsample_columns, upsample
 from bluffline.signal.format import Model, Planes, SignalFormat
-from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
-from bluffline.treat import treat_kernels as kernels
-from bluffline.treat.bake import bake_cube
-from bluffline.treat.colour import Lut
-from bluffline.treat.steps import (
-    GIVE,
-    ChromaRein,
-    Treatment,
-    acts,
-    apply_to_colours,
-    colours_of,
-    limits_alone,
-    luma_bounds,
-    rein_of,
-    tone_curve,
-)
+from bluffline.treat import hold_kernels, pass_kernels
+from bluffline.treat.kinds.chroma_rein import GIVE, ChromaRein
+from bluffline.treat.ladder import Treatment, acts, limits_alone, luma_bounds
+from bluffline.treat.plan import ENDS, Packed, Plan, plan_for, shares_for
+from bluffline.treat.step import LumaStep
 
 # Scaling a chroma site for one pixel can push a neighbour that shares it; a second look nearly always finds none.
 _REIN_ROUNDS = 4
-_RGB_TABLE = (-0.25, 1.5, 1 << 14)  # luma from, luma to, entries
+_FIELD_ROWS = 4  # luma rows of the least band whose chroma rows belong to it alone, in fields as well
+
+Single = NDArray[np.float32]
 
 
 class FrameTreatment:
@@ -42,45 +33,35 @@ class FrameTreatment:
     at a limit, and the rein keeps as far inside as rounding can carry a colour out again, so that what is written is within the
     limits to the letter.
 
-    Tone steps are computed once for every code that luma can have, which is exact; the rein looks at every pixel. Where
-    there are steps that look at all of a colour, every pixel goes through all steps; as a ``draft``, through a table of
-    them, which is fast enough to be watched (see `bake.bake_cube`).
+    A ladder that looks at luma alone is computed once for every code that luma can have, which is exact; any other takes every
+    pixel through the compiled pass.
     """
 
-    def __init__(
-        self, treatment: Treatment, source: SignalFormat, *, region: Region | None = None, draft: bool = False
-    ) -> None:
-        self.active = acts(treatment)
+    def __init__(self, treatment: Treatment, source: SignalFormat, *, region: Region | None = None) -> None:
         self._source = source
-        levels = source.levels
+        self._plan = plan_for(treatment, source, written=source.model is Model.YCBCR)
+        self._ends = reserved_codes(source) if limits_alone(treatment) else 0
+        self.active = acts(treatment) and not (self._plan.idle and self._ends == 0)
         self._beyond = _beyond(treatment, source, region) if self.active and region is not None else []
         self._top = (1 << source.bit_depth) - 1
-        dtype = np.uint8 if source.bit_depth == 8 else np.uint16
-        codes = np.arange(self._top + 1, dtype=np.float64)
-        luma, gain = tone_curve(treatment, (codes - levels.black) / levels.swing * 100)
-        treated = np.rint(levels.black + luma / 100 * levels.swing)
-        self._ends = reserved_codes(source) if limits_alone(treatment) else 0
-        self._bounds = _code_bounds(treatment, source, self._ends)
-        self._luma_table = np.clip(treated, *self._bounds).astype(dtype)
-        self._gain_table = gain.astype(np.float32)
-        self._keeps_luma = bool((self._luma_table == codes).all())
-        self._keeps_chroma = bool((gain == 1).all())
-        self._rein = rein_of(treatment)
-        coloured = bool(colours_of(treatment))
-        self._fine_table = _fine_table(() if coloured else treatment) if source.model is Model.RGB else None
-        self._cube = bake_cube(treatment, source) if coloured and draft else None
-        self._chain = treatment if coloured and not draft else None
+        self._weights = _singles(source.matrix.luma_weights)
+        ycbcr = source.model is Model.YCBCR
+        self._bounds = _code_bounds(treatment, source, self._ends) if ycbcr else _rgb_bounds(treatment, source, self._ends)
+        luma = self._plan.luma
+        self._tables = _code_tables(luma, source, self._bounds) if luma is not None and ycbcr else None
 
-    def apply(self, planes: Planes) -> Planes:
+    def apply(self, planes: Planes, frame: int = 0, pool: Executor | None = None) -> Planes:
         """Treated planes of the same format; the planes themselves where no step acts.
 
         Parameters
         ----------
-        planes : three (rows, stride) native arrays; a band of whole rows will do where chroma rows are not halved
+        planes : three (H, stride) native arrays
+        frame : its number within the shot, for areas that are followed
+        pool : where there is one, halves of the picture are worked on at once
         """
         if not self.active:
             return planes
-        treated = self._treated(planes)
+        treated = self._treated(planes, frame, pool)
         if not self._beyond:
             return treated
         whole = self._source.width, self._source.height
@@ -91,150 +72,146 @@ class FrameTreatment:
                 plane[:] = kept
         return whole_planes[0], whole_planes[1], whole_planes[2]
 
-    def _treated(self, planes: Planes) -> Planes:
-        source, single = self._source, np.float32
+    def _treated(self, planes: Planes, frame: int, pool: Executor | None) -> Planes:
+        source = self._source
         if source.model is Model.RGB:
-            planes = self._coloured_rgb(planes) if self._cube or self._chain else planes
-            return self._apply_rgb(planes)
-        if self._cube or self._chain:
-            return self._coloured(planes)
-        levels, width = source.levels, source.width
-        luma = planes[0] if self._keeps_luma else kernels.map_codes(planes[0], width, self._luma_table)
-        if self._keeps_chroma and self._rein is None:
+            out = np.empty((3, source.height, source.width), planes[0].dtype)
+            self._pass(planes, np.empty((2, 0, 0), np.float32), out, np.empty((2, 0, 0), np.float32), frame, pool)
+            return out[0], out[1], out[2]
+        if self._tables is not None and self._plan.rein is None and self._tables[1].size == 0:
+            if self._tables[2]:
+                return planes
+            luma = np.empty((source.height, source.width), planes[0].dtype)
+            self._by_tables(planes[0], np.empty((2, 0, 0), np.float32), luma, np.empty((2, 0, 0), np.float32), pool)
             return luma, planes[1], planes[2]
-        columns, _ = source.chroma_size
-        zero, per_span = single(levels.zero), single(1 / levels.span)
-        cb, cr = (kernels.load_chroma(plane, columns, zero, per_span) for plane in planes[1:])
-        if not self._keeps_chroma:
-            across, down = (2 if halved else 1 for halved in source.halved)
-            kernels.scale_by_luma(planes[0], width, across, down, self._gain_table, cb, cr)
-        changed = not self._keeps_chroma
-        if self._rein is not None:
-            luma = np.array(luma[:, :width]) if luma is planes[0] else luma
-            changed |= self._hold(luma, cb, cr)
-        if not changed:
-            return luma, planes[1], planes[2]
-        return self._stored(luma, cb, cr)
+        sites = self._sites(planes)
+        luma, added = np.empty((source.height, source.width), planes[0].dtype), np.zeros_like(sites)
+        if self._tables is not None:
+            self._by_tables(planes[0], sites, luma, added, pool)
+        else:
+            self._pass(planes, sites, luma[None], added, frame, pool)
+        sites += added
+        if self._plan.rein is not None:
+            self._hold(luma, sites[0], sites[1], self._plan.rein)
+        return self._stored(luma, sites)
 
-    def _stored(self, luma: NDArray[Any], cb: NDArray[np.float32], cr: NDArray[np.float32]) -> Planes:
+    def _pass(self, planes: Planes, sites: Single, out: NDArray[Any], added: Single, frame: int, pool: Executor | None) -> None:
+        """Every pixel through the operations."""
+        source, plan = self._source, self._plan
+        masks = self._masks(plan, planes, sites, frame)
+        arithmetic, shares = rgb_arithmetic(source), shares_for(source)
+        bounds = _singles(self._bounds)
+
+        def run(band: tuple[int, int]) -> None:
+            pass_kernels.treat_rows(
+                planes, sites, band, arithmetic, shares, self._weights, bounds, plan.packed, masks, ENDS, out, added
+            )
+
+        _in_bands(run, source, pool)
+
+    def _by_tables(self, luma: NDArray[Any], sites: Single, out: NDArray[Any], added: Single, pool: Executor | None) -> None:
+        """Every code of luma through its table."""
+        assert self._tables is not None
+        table, gains, _ = self._tables
+        arithmetic, shares = rgb_arithmetic(self._source), shares_for(self._source)
+        _in_bands(
+            lambda band: pass_kernels.treat_luma(luma, sites, band, arithmetic, shares, table, gains, out, added),
+            self._source,
+            pool,
+        )
+
+    def _masks(self, plan: Plan, planes: Planes, sites: Single, frame: int) -> Single:
+        """The weights of the plan's reaches on a frame: (M, H, W)."""
+        source = self._source
+        masks = np.ones((len(plan.reaches), source.height, source.width), np.float32)
+        for number, reach in enumerate(plan.reaches):
+            weights = reach.at(frame).area_weights(source.width, source.height)
+            if weights is not None:
+                masks[number] = weights
+        for one in plan.keys:
+            weights = self._key_weights(one.packed, one.key.figures(source.matrix), planes, sites, masks)
+            weights = one.key.finished(weights)
+            masks[one.mask] *= 1 - weights if one.key.inverted else weights
+        return masks
+
+    def _key_weights(self, packed: Packed, figures: tuple[float, ...], planes: Planes, sites: Single, masks: Single) -> Single:
+        out = np.empty(masks.shape[1:], np.float32)
+        pass_kernels.key_rows(
+            planes, sites, rgb_arithmetic(self._source), self._weights, packed, masks, ENDS, np.array(figures, np.float32), out
+        )
+        return out
+
+    def _sites(self, planes: Planes) -> Single:
+        """Chroma as ±0.5: (2, rows, columns)."""
+        levels, (columns, rows) = self._source.levels, self._source.chroma_size
+        sites = np.empty((2, rows, columns), np.float32)
+        for n in (0, 1):
+            hold_kernels.load_chroma(planes[n + 1], np.float32(levels.zero), np.float32(1 / levels.span), sites[n])
+        return sites
+
+    def _stored(self, luma: NDArray[Any], sites: Single) -> Planes:
         levels, single = self._source.levels, np.float32
         zero, span = single(levels.zero), single(levels.span)
         bounds = single(self._ends), single(self._top - self._ends)
-        stored = (kernels.store_chroma(sites, zero, span, bounds, luma) for sites in (cb, cr))
-        return luma, next(stored), next(stored)
+        cb, cr = (hold_kernels.store_chroma(plane, zero, span, bounds, luma) for plane in sites)
+        return luma, cb, cr
 
-    def _coloured(self, planes: Planes) -> Planes:
-        """Every pixel through all steps. Chroma sites take what their pixels change by, so colours left alone stay exact."""
-        source, single = self._source, np.float32
-        levels, height = source.levels, planes[0].shape[0]
-        columns, _ = source.chroma_size
-        cb, cr = (kernels.load_chroma(p, columns, single(levels.zero), single(1 / levels.span)) for p in planes[1:])
-        luma = np.empty((height, source.width), planes[0].dtype)
-        if self._cube is not None:
-            halved, taps, rows, _, gains = rgb_arithmetic(source)
-            added = kernels.cube_ycbcr(
-                planes[0],
-                cb,
-                cr,
-                (source.width, height),
-                halved,
-                taps,
-                rows,
-                self._codes,
-                gains,
-                _singles(source.matrix.luma_weights),
-                *_spread(self._cube),
-                luma,
-            )
-            np.clip(luma, *self._bounds, out=luma)
-        else:
-            assert self._chain is not None
-            fine = [upsample(sites, source) for sites in (cb, cr)]
-            signal = (planes[0][:, : source.width].astype(np.float64) - levels.black) / levels.swing
-            rgb = ycbcr_to_rgb(np.stack([signal, *fine], axis=-1), source.matrix)
-            treated = rgb_to_ycbcr(apply_to_colours(self._chain, rgb, source.matrix.luma_weights), source.matrix)
-            luma[:] = np.clip(np.rint(treated[..., 0] * levels.swing + levels.black), *self._bounds)
-            added = np.stack([downsample_columns(treated[..., n + 1] - fine[n], source) for n in (0, 1)])
-        if source.halved[1]:
-            below = np.concatenate([added[:, 1:], added[:, -1:]], axis=1)
-            added = (added[:, ::2] + below[:, ::2]) / 2
-        cb += added[0]
-        cr += added[1]
-        if self._rein is not None:
-            self._hold(luma, cb, cr)
-        return self._stored(luma, cb, cr)
-
-    def _coloured_rgb(self, planes: Planes) -> Planes:
-        """Every pixel of an R′G′B′ picture through all steps but the rein."""
-        source, levels = self._source, self._source.levels
-        if self._cube is not None:
-            treated = kernels.cube_rgb(*planes, source.width, self._codes, *_spread(self._cube))
-        else:
-            assert self._chain is not None
-            codes = np.stack([plane[:, : source.width] for plane in planes], axis=-1).astype(np.float64)
-            rgb = apply_to_colours(self._chain, (codes - levels.black) / levels.swing, source.matrix.luma_weights)
-            stored = np.clip(np.rint(rgb * levels.swing + levels.black), 0, self._top)
-            treated = np.moveaxis(stored, -1, 0).astype(planes[0].dtype)
-        return treated[0], treated[1], treated[2]
-
-    @property
-    def _codes(self) -> tuple[np.float32, ...]:
-        levels = self._source.levels
-        return _singles((levels.black, levels.swing, self._top))
-
-    def _hold(self, luma: NDArray[Any], cb: NDArray[np.float32], cr: NDArray[np.float32]) -> bool:
-        """Rein the chroma sites in place; whether any was."""
-        assert self._rein is not None
+    def _hold(self, luma: NDArray[Any], cb: Single, cr: Single, rein: ChromaRein) -> None:
+        """Rein the chroma sites in place."""
         source, single = self._source, np.float32
         halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(source)
         picture = luma, cb, cr, (source.width, luma.shape[0]), halved, taps, rows
-        knee = 1 - self._rein.onset / 100
-        low, high = self._reined
-        limits = single(self._rein.low / 100), single(self._rein.high / 100)
+        knee = 1 - rein.onset / 100
+        low, high = _reined(rein, source)
+        limits = single(rein.low / 100), single(rein.high / 100)
         codes = black, single(source.levels.swing)
-        kernels.give_way(*picture, codes, gains, limits, low - limits[0], single(GIVE / 100), self._bounds)
+        hold_kernels.give_way(*picture, codes, gains, limits, low - limits[0], single(GIVE / 100), self._bounds)
         busy = np.ones(luma.shape[0], np.bool_)
-        for turn in range(_REIN_ROUNDS):
+        for _ in range(_REIN_ROUNDS):
             scale = np.ones_like(cb)
-            reined = kernels.rein_scale(*picture, (black, per_swing), gains, (low, high), single(knee), scale, busy)
-            if not reined:
-                return turn > 0
+            if not hold_kernels.rein_scale(*picture, (black, per_swing), gains, (low, high), single(knee), scale, busy):
+                return
             cb *= scale
             cr *= scale
             if source.halved[1]:
                 busy[:] = True  # chroma rows are shared, so a neighbour that was quiet may not be so any more
             knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
-        return True
 
-    @property
-    def _reined(self) -> tuple[np.float32, np.float32]:
-        """The rein's limits, 0 … 1, less what rounding to codes can add."""
-        assert self._rein is not None
-        room = rounding_allowance(self._source)
-        if self._rein.high - self._rein.low < 4 * 100 * room:
-            room = 0.0
-        return np.float32(self._rein.low / 100 + room), np.float32(self._rein.high / 100 - room)
 
-    def _apply_rgb(self, planes: Planes) -> Planes:
-        source, single = self._source, np.float32
-        levels, rein = source.levels, self._rein
-        start, stop, entries = _RGB_TABLE
-        treated = kernels.treat_rgb(
-            *planes,
-            source.width,
-            planes[0].shape[0],
-            _singles(source.matrix.luma_weights),
-            (single(levels.black), single(levels.swing)),
-            self._fine_table,
-            single(start),
-            single((stop - start) / (entries - 1)),
-            rein is not None,
-            (single(rein.low / 100), single(rein.high / 100)) if rein else (single(0), single(1)),
-            single(1 - rein.onset / 100) if rein else single(1),
-            single(GIVE / 100),
-            _rgb_bounds(rein, source, self._ends),
-        )
-        return treated[0], treated[1], treated[2]
+def _in_bands(run: Any, source: SignalFormat, pool: Executor | None) -> None:
+    """Do it for the whole picture, or for its halves at once where no chroma row belongs to both."""
+    height = source.height
+    middle = height // 2 // _FIELD_ROWS * _FIELD_ROWS
+    shared = source.halved[1] and source.siting.below != 0.5
+    if pool is None or shared or middle == 0:
+        run((0, height))
+        return
+    upper = pool.submit(run, (0, middle))
+    run((middle, height))
+    upper.result()
+
+
+def _code_tables(steps: Sequence[LumaStep], source: SignalFormat, bounds: tuple[int, int]) -> tuple[NDArray[Any], Single, bool]:
+    """The code that each luma code becomes, the gain of chroma at each (none where it is left alone), and whether luma is."""
+    levels, top = source.levels, (1 << source.bit_depth) - 1
+    codes = np.arange(top + 1, dtype=np.float64)
+    luma: NDArray[np.floating[Any]] = (codes - levels.black) / levels.swing * 100
+    gain: NDArray[np.floating[Any]] = np.ones(top + 1)
+    for step in steps:
+        luma, own = step.luma(luma, source)
+        gain = gain * own
+    treated = np.clip(np.rint(levels.black + luma / 100 * levels.swing), *bounds)
+    gains = np.zeros(0) if (gain == 1).all() else gain
+    dtype = np.uint8 if source.bit_depth == 8 else np.uint16
+    return treated.astype(dtype), gains.astype(np.float32), bool((treated == codes).all())
+
+
+def _reined(rein: ChromaRein, source: SignalFormat) -> tuple[np.float32, np.float32]:
+    """A rein's limits, 0 … 1, less what rounding to codes can add."""
+    room = rounding_allowance(source)
+    if rein.high - rein.low < 4 * 100 * room:
+        room = 0.0
+    return np.float32(rein.low / 100 + room), np.float32(rein.high / 100 - room)
 
 
 def _code_bounds(treatment: Treatment, source: SignalFormat, ends: int) -> tuple[int, int]:
@@ -247,12 +224,13 @@ def _code_bounds(treatment: Treatment, source: SignalFormat, ends: int) -> tuple
     return min(least, top), max(min(greatest, top), min(least, top))
 
 
-def _rgb_bounds(rein: ChromaRein | None, source: SignalFormat, ends: int) -> tuple[np.float32, np.float32]:
+def _rgb_bounds(treatment: Treatment, source: SignalFormat, ends: int) -> tuple[int, int]:
     """The least and greatest code of R′, G′ and B′ that is stored: inside the rein's limits, none of so many at the ends."""
     levels, top = source.levels, (1 << source.bit_depth) - 1
-    low = math.ceil(levels.code(rein.low)) if rein else 0
-    high = math.floor(levels.code(rein.high)) if rein else top
-    return np.float32(max(ends, low)), np.float32(min(top - ends, high))
+    reins = [step for step in limits_alone(treatment) if isinstance(step, ChromaRein) and step.holds]
+    low = max((math.ceil(levels.code(rein.low)) for rein in reins), default=0)
+    high = min((math.floor(levels.code(rein.high)) for rein in reins), default=top)
+    return max(ends, low), min(top - ends, high)
 
 
 def _beyond(treatment: Treatment, source: SignalFormat, region: Region) -> list[tuple[Region, "FrameTreatment"]]:
@@ -276,15 +254,3 @@ def _cropped(planes: Sequence[NDArray[Any]], source: SignalFormat, part: Region)
 
 def _singles(values: Iterable[float]) -> tuple[np.float32, ...]:
     return tuple(np.float32(value) for value in values)
-
-
-def _spread(cube: Lut) -> tuple[NDArray[np.float32], tuple[np.float32, ...]]:
-    """A cube's table (size³, 3), and for the kernels where it begins and how many entries there are in one unit of R′G′B′."""
-    return cube.table.reshape(-1, 3), _singles((cube.low, (cube.size - 1) / (cube.high - cube.low)))
-
-
-def _fine_table(treatment: Treatment) -> NDArray[np.float32]:
-    """(N, 2) treated luma, 0 … 1, and gain of chroma, for the luma of R′G′B′ pixels, which is no code."""
-    start, stop, entries = _RGB_TABLE
-    luma, gain = tone_curve(treatment, np.linspace(start, stop, entries) * 100)
-    return np.stack([luma / 100, gain], axis=1).astype(np.float32)

@@ -12,7 +12,9 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
 from bluffline.intake import read_bounded, read_text
-from bluffline.treat.colour import Cdl, ColourStep, Lut
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.step import Step
 
 ENDINGS = (".cube", ".clf", ".cdl")
 _LARGEST = {1: 65536, 3: 129}
@@ -22,6 +24,7 @@ _SHOWN = 40  # characters of a wrong word that are shown
 
 def lut_text(lut: Lut) -> str:
     """A LUT as the text of a .cube file."""
+    assert lut.table is not None, "what is read or baked has a table"
     kind = "LUT_3D_SIZE" if lut.is_cube else "LUT_1D_SIZE"
     rows = np.transpose(lut.table, (2, 1, 0, 3)).reshape(-1, 3) if lut.is_cube else lut.table  # red runs fastest
     head = [f'TITLE "{lut.name}"', f"{kind} {lut.size}"]
@@ -49,7 +52,7 @@ def _ways(step: Lut | Cdl) -> str:
     return ".cube or .clf" if isinstance(step, Lut) else ".cdl or .clf"
 
 
-def read_step(path: Path) -> ColourStep:
+def read_step(path: Path) -> Step:
     """The step that a .cube, .clf, .cdl, .cc or .ccc file holds.
 
     Raises

@@ -4,87 +4,138 @@ import base64
 import json
 import math
 import zlib
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.declared import MOST_ENTRIES, SHOWN, made
+from bluffline.declared import MOST_ENTRIES, SHOWN, checked, made
 from bluffline.errors import SettingsError, require
 from bluffline.intake import read_text
-from bluffline.treat.colour import Lut
-from bluffline.treat.steps import STEP_ORDER, Step, Treatment
+from bluffline.treat.catalogue import KINDS
+from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.ladder import Treatment
+from bluffline.treat.reach import EVERYWHERE, Key, Reach, ReachArea
+from bluffline.treat.step import Heading, Step
+from bluffline.treat.stored_before import SCHEMA_BEFORE, brought_up
 
-SCHEMA = "bluffline.treatment/1"
+SCHEMA = "bluffline.treatment/2"
 _MOST_STEPS = 1000
 _MOST_CODES = 3 * 256**3
-_KINDS: dict[str, type[Step]] = {kind.__name__: kind for kind in STEP_ORDER}
+_KEYS = {"kind", "on", "heading", "values", "reach"}
 
 
-def step_fields(step: Step) -> dict[str, Any]:
-    """A step's parameters as JSON holds them; a LUT's table as zlib-packed little-endian float32 in base64."""
-    if isinstance(step, Lut):
+def values_of(step: Step) -> dict[str, Any]:
+    """A step's figures as JSON holds them; a LUT's table as zlib-packed little-endian float32 in base64, with its shape."""
+    values = {one.key: getattr(step, one.key) for one in step.figures()}
+    if isinstance(step, Lut) and step.table is not None:
         packed = base64.b64encode(zlib.compress(step.table.astype("<f4").tobytes())).decode("ascii")
-        plain = {"name": step.name, "low": step.low, "high": step.high, "bypassed": step.bypassed}
-        return plain | {"shape": list(step.table.shape), "table": packed}
-    return asdict(step)
+        values["table"] = {"shape": list(step.table.shape), "packed": packed}
+    return values
 
 
 def step_to(step: Step) -> dict[str, Any]:
     """A step as JSON holds it."""
-    return {"kind": type(step).__name__} | step_fields(step)
+    data: dict[str, Any] = {"kind": step.kind, "on": step.on, "heading": str(step.place), "values": values_of(step)}
+    return data if step.reach.everywhere else data | {"reach": asdict(step.reach)}
 
 
-def step_from(data: Mapping[str, Any]) -> Step:
-    """The step that `step_to` made ``data`` of.
+def step_from(data: Any, where: str = "step") -> Step:
+    """The step that `step_to` made ``data`` of; left-out figures are neutral.
 
     Raises
     ------
     SettingsError : it can't be one; the sentence names the step and the key
     """
-    require(isinstance(data, Mapping) and isinstance(data.get("kind"), str), "A step must be an object with a kind.")
-    kind = _KINDS.get(data["kind"])
+    require(isinstance(data, Mapping) and isinstance(data.get("kind"), str), f"{where} must be an object with a kind.")
+    if "values" not in data and data["kind"] not in KINDS:
+        data = brought_up(data, where)
+    kind = KINDS.get(data["kind"])
     if kind is None:
-        raise SettingsError(f"There is no step of the kind {data['kind'][:SHOWN]!r}.")
-    values = {name: value for name, value in data.items() if name != "kind"}
-    if kind is Lut:
-        return _lut(values)
-    return made(kind, values, kind.__name__)
+        raise SettingsError(f"{where}: there is no step of the kind {data['kind'][:SHOWN]!r}.")
+    where = f"{where} ({kind.kind})"
+    unknown = next((key for key in data if key not in _KEYS), None)
+    require(unknown is None, f"{where} has no {str(unknown)[:SHOWN]!r}.")
+    heading = data.get("heading")
+    named = None if heading is None else str(heading).replace("-", " ")
+    require(named is None or named in list(Heading), f"{where}: heading must be one of {', '.join(Heading)}.")
+    values = data.get("values", {})
+    require(isinstance(values, Mapping), f"{where}: values must be an object.")
+    on = checked(data.get("on", True), bool, f"{where}: on")
+    step = _kind_from(kind, values, where)
+    place = None if named is None or named == step.home else Heading(named)
+    return replace(step, on=on, heading=place, reach=_reach_from(data.get("reach"), f"{where}: reach"))
 
 
-def _lut(values: dict[str, Any]) -> Lut:
-    """A LUT; its table is no plain value."""
-    table = _table(values.pop("table", None), values.pop("shape", None))
-    plain = made(_LutFigures, values, "Lut")
-    return Lut(plain.name, plain.low, plain.high, table, plain.bypassed)
+def _kind_from(kind: type[Step], values: Mapping[str, Any], where: str) -> Step:
+    declared = {one.key for one in kind.figures()}
+    unknown = next((key for key in values if key not in declared), None)
+    require(unknown is None, f"{where} has no figure {str(unknown)[:SHOWN]!r}.")
+    if kind is Lut and values.get("table") is not None:
+        plain = made(Lut, {key: value for key, value in values.items() if key != "table"}, where)
+        try:
+            return replace(plain, table=_table(values["table"], f"{where}: table"))
+        except SettingsError as error:
+            raise SettingsError(f"{where}: table: {error}") from error
+    try:
+        return made(kind, {key: value for key, value in values.items() if value is not None or key != "table"}, where)
+    except SettingsError as error:
+        named = str(error)
+        raise SettingsError(named if named.startswith(where) else f"{where}: {named}") from error
 
 
-@dataclass(frozen=True)
-class _LutFigures:
-    """What is stored of a LUT beside its table."""
+def _reach_from(data: Any, where: str) -> Reach:
+    if data is None:
+        return EVERYWHERE
+    require(isinstance(data, Mapping), f"{where} must be an object.")
+    unknown = next((key for key in data if key not in ("inside", "areas", "key")), None)
+    require(unknown is None, f"{where} has no {str(unknown)[:SHOWN]!r}.")
+    inside = checked(data.get("inside", True), bool, f"{where}: inside")
+    areas = data.get("areas", ())
+    require(isinstance(areas, list | tuple) and len(areas) <= MOST_ENTRIES, f"{where}: areas must be a list.")
+    key = data.get("key")
+    try:
+        found = tuple(made(ReachArea, area, f"{where}: area {n}") for n, area in enumerate(areas, 1))
+        return Reach(inside, found, None if key is None else made(Key, key, f"{where}: key"))
+    except SettingsError as error:
+        named = str(error)
+        raise SettingsError(named if named.startswith(where) else f"{where}: {named}") from error
 
-    name: str
-    low: float
-    high: float
-    bypassed: bool = False
 
-
-def _table(packed: Any, shape: Any) -> NDArray[np.float32]:
-    """A LUT's table; no more of it is unpacked than its shape tells."""
+def _table(data: Any, where: str) -> NDArray[np.float32]:
+    """A LUT's table: packed, or as nested lists; no more of it is unpacked than its shape tells."""
+    if isinstance(data, list):
+        return _listed(data, where)
+    require(
+        isinstance(data, Mapping) and data.keys() == {"shape", "packed"},
+        f"{where} must be a list, or a shape and a packed text.",
+    )
+    packed, shape = data["packed"], data["shape"]
     sizes = [size for size in shape if isinstance(size, int) and 2 <= size <= MOST_ENTRIES] if isinstance(shape, list) else []
     count = math.prod(sizes)
     sound = isinstance(packed, str) and sizes and sizes == shape and count <= _MOST_CODES
-    require(bool(sound), "Lut: a table needs its shape, and no more than 256 entries a side.")
+    require(bool(sound), f"{where} needs its shape, and no more than 256 entries a side.")
     try:
         unpacking = zlib.decompressobj()
         codes = unpacking.decompress(base64.b64decode(packed, validate=True), 4 * count + 1)
-        require(len(codes) == 4 * count, "Lut: the table is not of the shape that is told.")
+        require(len(codes) == 4 * count, f"{where} is not of the shape that is told.")
         return np.frombuffer(codes, "<f4").reshape(sizes).astype(np.float32)
     except (zlib.error, ValueError) as error:
-        raise SettingsError("Lut: the table is damaged.") from error
+        raise SettingsError(f"{where} is damaged.") from error
+
+
+def _listed(data: list[Any], where: str) -> NDArray[np.float32]:
+    """A table of nested lists of numbers."""
+    try:
+        codes = np.array(data)
+    except ValueError as error:
+        raise SettingsError(f"{where} must have rows of one length.") from error
+    number = codes.dtype.kind in "iuf" and codes.ndim in (2, 4) and codes.size <= _MOST_CODES
+    require(bool(number) and bool((np.abs(codes) < 1e6).all()), f"{where} must be rows of three numbers.")
+    return codes.astype(np.float32)
 
 
 def treatment_text(title: str, treatment: Treatment) -> str:
@@ -94,7 +145,7 @@ def treatment_text(title: str, treatment: Treatment) -> str:
 
 
 def load_treatment(path: Path) -> tuple[str, Treatment]:
-    """Title and steps of a treatment file.
+    """Title and steps of a treatment file, of this version or the one before.
 
     Raises
     ------
@@ -111,16 +162,41 @@ def load_treatment(path: Path) -> tuple[str, Treatment]:
     except (ValueError, RecursionError) as error:
         raise SettingsError(f"{path} is not a treatment: {str(error)[:80]}.") from error
     require(isinstance(data, dict) and "schema" in data, f"{path} is not a treatment.")
-    if data["schema"] != SCHEMA:
-        raise SettingsError(f"{path} is of another version: {str(data['schema'])[:SHOWN]} where {SCHEMA} was expected.")
+    schema = data["schema"]
+    if schema not in (SCHEMA, SCHEMA_BEFORE):
+        raise SettingsError(f"{path} is of another version: {str(schema)[:SHOWN]} where {SCHEMA} was expected.")
+    unknown = next((key for key in data if key not in ("schema", "title", "steps")), None)
+    require(unknown is None, f"{path} has no {str(unknown)[:SHOWN]!r} to be used in a treatment.")
     title, steps = data.get("title"), data.get("steps")
     require(isinstance(title, str) and isinstance(steps, list), f"{path} is not a treatment: a title and steps are needed.")
     require(len(steps) <= _MOST_STEPS, f"{path} has more than {_MOST_STEPS} steps.")
     try:
-        return title, tuple(step_from(step) for step in steps)
+        return title, steps_from(steps, before=schema == SCHEMA_BEFORE)
     except SettingsError as error:
         raise SettingsError(f"{path}: {error}") from error
 
 
-def _no_number(text: str) -> None:
-    raise ValueError(f"{text} is no number")
+def steps_from(data: Sequence[Any], *, before: bool = False) -> Treatment:
+    """Steps that `step_to` made data of; ``before``: those of the version before, which act in the order in which they stand.
+
+    Raises
+    ------
+    SettingsError : which can't be one, and why
+    """
+    if before or any(isinstance(step, Mapping) and "values" not in step and "bypassed" in step for step in data):
+        return _in_their_order([step_from(brought_up(step, f"step {n}"), f"step {n}") for n, step in enumerate(data, 1)])
+    return tuple(step_from(step, f"step {n}") for n, step in enumerate(data, 1))
+
+
+def _in_their_order(steps: Sequence[Step]) -> Treatment:
+    """Steps under such headings that they act in the order in which they stand."""
+    headings, least, placed = list(Heading), 0, []
+    for step in steps:
+        own = headings.index(step.place)
+        least = max(least, own)
+        placed.append(step if own == least else replace(step, heading=headings[least]))
+    return tuple(placed)
+
+
+def _no_number(word: str) -> float:
+    raise ValueError(f"{word} is no number")

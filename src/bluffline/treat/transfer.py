@@ -7,13 +7,14 @@ from numpy.typing import NDArray
 
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import Treatment
+from bluffline.treat.ladder import Treatment
+from bluffline.treat.reach import EVERYWHERE
 
 MID_GREY = 40.9  # percent: 18 % reflectance by the BT.709 camera curve [BT709]
 
 
 def transfer_line(treatment: Treatment, source: SignalFormat) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """A ramp of every code through a treatment.
+    """A ramp of every code through a treatment, where it reaches.
 
     Returns
     -------
@@ -25,7 +26,8 @@ def transfer_line(treatment: Treatment, source: SignalFormat) -> tuple[NDArray[n
     codes = np.broadcast_to(np.arange(top, dtype=dtype), (2, top)).copy()
     columns, rows = ramp.chroma_size
     chroma = codes if source.model is Model.RGB else np.full((rows, columns), source.levels.zero, dtype)
-    treated = FrameTreatment(treatment, ramp).apply((codes, chroma, chroma))[0][0, :top]
+    reached = tuple(replace(step, reach=EVERYWHERE) for step in treatment)
+    treated = FrameTreatment(reached, ramp).apply((codes, chroma, chroma))[0][0, :top]
     levels = source.levels
     before, after = ((plane.astype(np.float64) - levels.black) / levels.swing * 100 for plane in (codes[0], treated))
     return before, after

@@ -50,9 +50,9 @@ def overview(
             frame = worst.worst_frame if worst is not None else (shot.first + shot.last) // 2
             planes = reader.frame(frame).planes
             if planes is not None:
-                treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region, draft=True)
+                treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
                 view = View(source, survey.region, survey.rules.limits, treatment, size)
-                shown = [planes, treatment.apply(planes)] if treatment.active else [planes]
+                shown = [planes, treatment.apply(planes, frame - shot.first)] if treatment.active else [planes]
                 cards.append(
                     ShotCard(
                         number,

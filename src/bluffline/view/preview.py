@@ -60,7 +60,7 @@ class View:
     which pixels the gauges take; ``line_field``: 0 or 1 to show the upper or the lower field alone; ``isolated``: a single
     column (x, None) or line (None, y) for the waveforms; ``gauges_show_source``: whether the gauges read the source although
     there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
-    ``outline_source``.
+    ``outline_source``; ``first``: the frame that the shot begins at.
     """
 
     source: SignalFormat
@@ -82,6 +82,7 @@ class View:
     gauges_show_source: bool = False
     pinned: PinnedFrame | None = None
     outline_source: bool = False
+    first: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +130,7 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     # Begun before the treatment, which it does not wait for; without one it waits for what is measured.
     early = kept is None and view.treatment.active
     original = _POOL.submit(screen_picture, planes, view) if early else None
-    treated = _treated(planes, view)
+    treated = view.treatment.apply(planes, frame - view.first, _POOL)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(_measure, shown, view)
     signal, other = FrameSignal(shown, view.source), None
@@ -229,17 +230,6 @@ def _selection(kind: Kind, source: SignalFormat, view: View) -> Selection:
         if x is not None:
             return Selection.box(source, x, 0, x + 1, source.height)
     return select(source, view.areas, view.taken)
-
-
-def _treated(planes: Planes, view: View) -> Planes:
-    """The treated frame, its upper and lower half worked on at once where no chroma row belongs to both."""
-    if view.source.halved[1] or not view.treatment.active:
-        return view.treatment.apply(planes)
-    middle = view.source.height // 2
-    upper = _POOL.submit(view.treatment.apply, tuple(plane[:middle] for plane in planes))  # type: ignore[arg-type]
-    lower = view.treatment.apply(tuple(plane[middle:] for plane in planes))  # type: ignore[arg-type]
-    luma, cb, cr = (np.concatenate([a[:, : b.shape[1]], b]) for a, b in zip(upper.result(), lower, strict=True))
-    return luma, cb, cr
 
 
 def screen_picture(planes: Planes, view: View) -> ScreenPicture:

@@ -14,7 +14,8 @@ from bluffline.media.reader import Reader
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.steps import ChromaRein, SoftCeiling
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
 
 _GAUGES = tuple(GaugeView(Kind(instrument, mode), (64, 64)) for instrument, modes in MODES.items() for mode in modes)

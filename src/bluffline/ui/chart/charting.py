@@ -20,9 +20,10 @@ from bluffline.session.stock import StockShelf
 from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
 from bluffline.treat.bake import bake_cube, baked, fitted_cdl, worst_off
-from bluffline.treat.colour import Balance
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.ladder import Treatment, colours_of, with_step
 from bluffline.treat.lutfile import read_step, step_text_for
-from bluffline.treat.steps import Treatment, called, colours_of, with_step
+from bluffline.treat.step import called
 from bluffline.ui.chart.panel import ChartPanel
 from bluffline.ui.dialogs.carry_on import CarryOnDialog
 from bluffline.ui.dialogs.layout import show_until_closed
@@ -227,7 +228,7 @@ class Charting:
         """Balance the shot in view for a light; turns of one dialog are undone together."""
         session = self.session
         try:
-            step = Balance(gains_for_light(kelvin, tint, session.source.primaries), session.source.transfer)
+            step = Balance(gains_for_light(kelvin, tint, session.source.primaries))
         except BlufflineError as error:
             self._say(str(error))
             return
@@ -283,7 +284,7 @@ class Charting:
 
         def job(_: Monitor) -> tuple[Treatment, float]:
             after = baked(treatment, source)
-            return after, worst_off(colours_of(treatment), colours_of(after), source)
+            return after, worst_off(treatment, after, source)
 
         def give(shot: int, found: tuple[Treatment, float]) -> None:
             after, worst = found

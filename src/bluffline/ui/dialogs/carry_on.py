@@ -15,9 +15,8 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.media.programme import Programme
-from bluffline.report.certificate import step_text
 from bluffline.rules.shots import Shot
-from bluffline.treat.steps import Treatment
+from bluffline.treat.ladder import Treatment
 from bluffline.ui.dialogs.layout import ask_buttons, lay_out
 from bluffline.ui.style.style import font
 
@@ -32,7 +31,7 @@ class CarryOnDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(title)
         self._all = steps
-        self._steps = [QCheckBox(f"{step.title}: {step_text(step)}") for step in steps]
+        self._steps = [QCheckBox(f"{step.title}: {step.text}") for step in steps]
         self._list = QListWidget()
         self._list.setAccessibleName("Shots")
         for number, shot in enumerate(shots):

@@ -24,45 +24,16 @@ from PyQt6.QtWidgets import (
 
 from bluffline.errors import SettingsError
 from bluffline.figures import figure
-from bluffline.report.certificate import step_text
-from bluffline.session.new_steps import STEP_KINDS
 from bluffline.session.session import Session
-from bluffline.treat.colour import (
-    COLOUR_STEPS,
-    Balance,
-    Cdl,
-    ColourMatrix,
-    HueNudge,
-    Lut,
-    NeutralScale,
-    RootPolynomial,
-    Straighten,
-)
-from bluffline.treat.steps import ChromaRein, LevelRemap, RemapMode, SoftCeiling, SoftFloor, Step, called
+from bluffline.treat.catalogue import KINDS
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
+from bluffline.treat.step import Number, Step, called
 from bluffline.ui.ladder.transfer import TransferLine
 from bluffline.ui.style.style import font
 
-# For each kind of step the figures an operator sets: field (a dot before a place in a tuple), label, least, greatest, unit.
-_FIGURES: dict[type[Step], tuple[tuple[str, str, float, float, str], ...]] = {
-    Balance: tuple((f"gains.{n}", f"{name} gain", 0.1, 8.0, "×") for n, name in enumerate("RGB")),
-    NeutralScale: (),
-    Straighten: (("strength", "Strength", 0, 100, "%"),),
-    ColourMatrix: (),
-    RootPolynomial: (),
-    HueNudge: (
-        ("turn", "Turn", -60, 60, "°"), ("hue", "Hue", -180, 360, "°"), ("width", "Width ±", 10, 180, "°"),
-        ("low", "Luma from", -10, 95, "%"), ("high", "Luma to", 0, 110, "%"),
-    ),
-    Cdl: (("saturation", "Saturation", 0, 4, "×"),),
-    Lut: (),
-    LevelRemap: (("low_out", "Black to", -10, 50, "%"), ("high_out", "White to", 50, 115, "%")),
-    SoftCeiling: (("limit", "Limit", 50, 110, "%"), ("knee", "Knee", 10, 109, "%")),
-    SoftFloor: (("limit", "Limit", -10, 50, "%"), ("knee", "Knee", -9, 80, "%")),
-    ChromaRein: (
-        ("low", "R′G′B′ from", -20, 50, "%"), ("high", "R′G′B′ to", 50, 120, "%"), ("onset", "Onset", 0, 50, "%"),
-    ),
-}  # fmt: skip
-_PLACES = {"%": (1, 0.5, 0.1), "°": (1, 1.0, 0.1), "×": (3, 0.01, 0.001)}  # decimals, nudge, finer nudge
+_PLACES = {"%": 1, "°": 1, "×": 3, "stops": 2, "": 3}  # decimals
 _REST = 1.0  # seconds without a change that end a gesture
 _ROWS = 3  # of figures, in one column of a card
 
@@ -89,29 +60,41 @@ def with_figure(step: Step, field: str, value: float) -> Step:
     return replace(step, **{name: value})  # type: ignore[arg-type]
 
 
+def figures_of(step: Step) -> list[tuple[str, str, Number]]:
+    """The figures of a step that are numbers: field (a dot before a place in several), label, declaration."""
+    found = []
+    for one in step.figures():
+        declared = one.declared
+        if isinstance(declared, Number) and declared.parts:
+            found += [(f"{one.key}.{n}", f"{part} {declared.label}", declared) for n, part in enumerate(declared.parts)]
+        elif isinstance(declared, Number):
+            found.append((one.key, declared.label, declared))
+    return found
+
+
 def _tells(step: Step) -> bool:
     """Whether a step's card has room to tell what its figures don't."""
-    return isinstance(step, COLOUR_STEPS) and len(_FIGURES[type(step)]) < _ROWS
+    return not step.limits and len(figures_of(step)) < _ROWS
 
 
 def _told(step: Step) -> str:
-    return step_text(step).replace("; ", "\n")
+    return step.text.replace("; ", "\n")
 
 
 class Figure(QDoubleSpinBox):
     """A figure with its unit: type it, wheel it, arrows nudge it, Shift is finer, double-click resets."""
 
-    def __init__(self, label: str, least: float, greatest: float, value: float, unit: str = "%") -> None:
+    def __init__(self, label: str, declared: Number, value: float) -> None:
         super().__init__()
-        self._reset, self._unit = value, unit
-        decimals, self._nudge, self._finer = _PLACES[unit]
-        self.setRange(least, greatest)
-        self.setDecimals(decimals)
+        self._reset, self._unit = value, declared.unit
+        self._nudge, self._finer, unit = declared.nudge, declared.finer, declared.unit
+        self.setRange(declared.least, declared.greatest)
+        self.setDecimals(_PLACES[unit])
         self.setSingleStep(self._nudge)
         if unit == "×":
             self.setPrefix("×")
         else:
-            self.setSuffix(f" {unit}")
+            self.setSuffix(f" {unit}" if unit else "")
         self.setValue(value)
         self.setFont(font(12))
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
@@ -157,7 +140,7 @@ class StepCard(QFrame):
         self._last, self._gestures = ("", 0.0), 0
         title = QCheckBox(f"{place + 1} {step.title}")
         title.setFont(font(12, bold=True))
-        title.setChecked(not step.bypassed)
+        title.setChecked(step.on)
         title.setToolTip("In force; clear to bypass the step")
         title.toggled.connect(lambda on: session.document.bypass_step(place, bypassed=not on))
         head = QHBoxLayout()
@@ -182,14 +165,14 @@ class StepCard(QFrame):
         grid = QGridLayout()
         grid.setVerticalSpacing(2)
         grid.setHorizontalSpacing(6)
-        figures = _FIGURES[type(step)]
-        for number, (field, label, least, greatest, unit) in enumerate(figures):
+        figures = figures_of(step)
+        for number, (field, label, declared) in enumerate(figures):
             row, column = number % _ROWS, 2 * (number // _ROWS)
             name = QLabel(label)
             name.setFont(font(11))
             name.setProperty("role", "dim")
-            figure = Figure(f"{step.title}: {label}", least, greatest, figure_of(step, field), unit)
-            figure.setEnabled(not step.bypassed and self._editable(field))
+            figure = Figure(f"{step.title}: {label}", declared, figure_of(step, field))
+            figure.setEnabled(step.on and self._editable(field))
             figure.valueChanged.connect(lambda new, field=field: self._change(new, field))
             grid.addWidget(name, row, column)
             grid.addWidget(figure, row, column + 1)
@@ -242,9 +225,6 @@ class StepCard(QFrame):
             step = replace(step, knee=max(step.knee, value + 1))
         try:
             changed = with_figure(step, field, value)
-            if isinstance(changed, LevelRemap):
-                gain = (changed.high_out - changed.low_out) / (changed.high_in - changed.low_in)
-                changed = replace(changed, chroma_gain=gain)
         except SettingsError as error:
             self.refused.emit(str(error))
             return
@@ -280,7 +260,7 @@ class StepsRow(QScrollArea):
     def _refresh(self) -> None:
         session = self._session
         structure = tuple(
-            (type(step), step.bypassed, getattr(step, "mode", None), getattr(step, "hard", None))
+            (type(step), step.on, getattr(step, "mode", None), getattr(step, "hard", None))
             for step in session.document.treatment
         )
         key = (session.place.shot, session.surveyed, session.programme, structure)
@@ -327,7 +307,7 @@ class StepsRow(QScrollArea):
         """Show the figures in force, which an undo or another figure may have changed."""
         row = self.widget()
         figures = row.findChildren(Figure) if row is not None else []
-        values = [figure_of(step, name) for step in self._session.document.treatment for name, *_ in _FIGURES[type(step)]]
+        values = [figure_of(step, name) for step in self._session.document.treatment for name, *_ in figures_of(step)]
         for box, value in zip(figures, values, strict=True):
             box.blockSignals(True)
             box.setValue(value)
@@ -349,10 +329,8 @@ class StepsRow(QScrollArea):
         button.setFont(font(12))
         button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(button)
-        have = {type(step) for step in self._session.document.treatment}
-        for kind in STEP_KINDS:
+        for kind in (kind for kind in KINDS.values() if kind.by_hand):
             action = QAction(kind.title, menu)
-            action.setEnabled(kind not in have)
             action.triggered.connect(lambda _, kind=kind: self._session.document.add_step(kind))
             menu.addAction(action)
         button.setMenu(menu)

@@ -127,7 +127,7 @@ class Viewer(QObject):
         if key != self._treat_key or self._frame_treatment is None:
             self._treat_key, self._frame_treatment = (
                 key,
-                FrameTreatment(session.document.treatment, source, region=session.survey.region, draft=True),
+                FrameTreatment(session.document.treatment, source, region=session.survey.region),
             )
         ratio = self.picture.devicePixelRatioF()
         areas, probe = session.document.areas, self.picture.probe
@@ -139,6 +139,7 @@ class Viewer(QObject):
             limits=session.rules.limits,
             treatment=self._frame_treatment,
             picture_size=_pixels(self.picture.box, ratio),
+            first=session.shots[session.place.shot].first if session.shots else 0,
             gauges=tuple(GaugeView(gauge.kind, _pixels(gauge.field, ratio)) for gauge in self._asked),
             look=setup.look,
             gamut=setup.gamut or session.rules.gamut,

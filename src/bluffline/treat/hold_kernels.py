@@ -1,0 +1,168 @@
+"""Compiled loops that hold what is written within limits. Functions only; `frame_treatment` prepares what they take."""
+
+import numpy as np
+
+from bluffline.loops import free_loop, loop
+from bluffline.measure.rgb_kernels import widen
+from bluffline.treat.pass_kernels import ground, site_row
+
+_GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
+
+
+@free_loop
+def load_chroma(plane, zero, per_span, out):
+    """Chroma codes to −0.5 … 0.5. plane: (rows, stride); out: (rows, columns) float32, filled."""
+    for row in range(out.shape[0]):
+        for k in range(out.shape[1]):
+            out[row, k] = (np.float32(plane[row, k]) - zero) * per_span
+
+
+@loop
+def store_chroma(sites, zero, span, bounds, like):
+    """−0.5 … 0.5 to rounded codes between two bounds, of the dtype of ``like``."""
+    out = np.empty(sites.shape, like.dtype)
+    for row in range(sites.shape[0]):
+        for k in range(sites.shape[1]):
+            code = np.float32(sites[row, k] * span + zero)
+            out[row, k] = like.dtype.type(min(max(code, bounds[0]), bounds[1]) + np.float32(0.5))
+    return out
+
+
+@free_loop
+def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee, demand):
+    """How much of the largest legal chroma each pixel asks for: above 1, R′, G′ or B′ leaves the limits.
+
+    Returns how many pixels ask for more than ``knee``.
+    """
+    red_cr, green_cb, green_cr, blue_cb = gains
+    least = np.float32(1e-6)
+    count = np.int32(0)
+    for x in range(luma_row.shape[0]):
+        y = (np.float32(luma_row[x]) - black) * per_swing
+        r = red_cr * row_r[x]
+        g = green_cb * row_b[x] + green_cr * row_r[x]
+        b = blue_cb * row_b[x]
+        up = r if r > g else g
+        up = up if up > b else b
+        under = r if r < g else g
+        under = under if under < b else b
+        above, below = high - y, y - low
+        above = above if above > least else least
+        below = below if below > least else least
+        rise, fall = up / above, -under / below
+        asked = rise if rise > fall else fall
+        demand[x] = asked
+        count = np.int32(count + np.int32(asked > knee))
+    return count
+
+
+@free_loop
+def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
+    """Luma of a row that stands in the way of its own chroma moved inwards: see `give_way`. Returns how many pixels were."""
+    red_cr, green_cb, green_cr, blue_cb = gains
+    black, swing = codes
+    low, high = limits
+    count = np.int32(0)
+    for x in range(line.shape[0]):
+        r = red_cr * row_r[x]
+        g = green_cb * row_b[x] + green_cr * row_r[x]
+        b = blue_cb * row_b[x]
+        up, under = max(r, g, b), min(r, g, b)
+        y = (np.float32(line[x]) - black) / swing
+        away = room if up - under > _GREY else np.float32(0)
+        top, foot = ground(y - high, give), ground(low - y, give)
+        most, least = max(high - away - up, high - top), min(low + away - under, low + foot)
+        code = np.int32(line[x])
+        if y > most and y > least:
+            code = max(np.int32(np.floor(most * swing + black)), np.int32(bounds[0]))
+        elif y < least and y < most:
+            code = min(np.int32(np.ceil(least * swing + black)), np.int32(bounds[1]))
+        count = np.int32(count + np.int32(code != np.int32(line[x])))
+        line[x] = line.dtype.type(code)
+    return count
+
+
+@loop
+def give_way(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, room, give, bounds):
+    """Move luma inwards where R′, G′ or B′ leaves the limits (0 … 1) though luma stands within ``give`` of one, or beyond it.
+
+    It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding (``room``), and no further in than
+    ``give`` from the limit, twice as much as it was over it besides. luma: codes (height, ≥ width), changed in place; cb, cr:
+    (rows, columns) float32 sites; codes: black, swing; bounds: least and greatest code of luma. Returns how many were moved.
+    """
+    width, height = size
+    first, second, weight = rows
+    columns = cb.shape[1]
+    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
+    wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
+    moved = 0
+    for row in range(height):
+        site_row(cb, first[row], second[row], weight[row], site_b)
+        site_row(cr, first[row], second[row], weight[row], site_r)
+        line = luma[row, :width]
+        if halved:
+            widen(site_b, column_taps, wide_b)
+            widen(site_r, column_taps, wide_r)
+            moved += _give_row(line, wide_b, wide_r, codes, gains, limits, room, give, bounds)
+        else:
+            moved += _give_row(line, site_b[1:], site_r[1:], codes, gains, limits, room, give, bounds)
+    return moved
+
+
+@loop
+def _lower_scale(demand, knee, halved, scale_row):
+    """Lower the scale of every chroma site that a demanding pixel reads, to what that pixel needs."""
+    one, room = np.float32(1), np.float32(1) - knee
+    columns = scale_row.shape[0]
+    for x in range(demand.shape[0]):
+        asked = demand[x]
+        if asked <= knee:
+            continue
+        allowed = one
+        if room > 0:
+            over = (asked - knee) / room
+            allowed = knee + room * over / (one + over)
+        part = allowed / asked
+        site = x // 2 if halved else x
+        scale_row[site] = min(scale_row[site], part)
+        if halved and x % 2 == 1 and site + 1 < columns:
+            scale_row[site + 1] = min(scale_row[site + 1], part)
+
+
+@loop
+def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, scale, busy):
+    """The chroma scale that every chroma site needs, so that each luma pixel it reaches becomes legal.
+
+    luma: treated codes (height, ≥ width); cb, cr: (rows, columns) float32 sites; codes: black, 1/swing; limits: low, high
+    (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; ``scale``: (rows, columns) float32, lowered in
+    place; ``busy``: (height,) bool, the luma rows to look at, cleared where nothing was reined. Returns the number of
+    pixels over the knee.
+    """
+    width, height = size
+    black, per_swing = codes
+    first, second, weight = rows
+    columns = cb.shape[1]
+    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
+    wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
+    demand = np.empty(width, np.float32)
+    reined = 0
+    for row in range(height):
+        if not busy[row]:
+            continue
+        upper, lower, share = first[row], second[row], weight[row]
+        site_row(cb, upper, lower, share, site_b)
+        site_row(cr, upper, lower, share, site_r)
+        line = luma[row, :width]
+        if halved:
+            widen(site_b, column_taps, wide_b)
+            widen(site_r, column_taps, wide_r)
+            count = _demand_row(line, wide_b, wide_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
+        else:
+            count = _demand_row(line, site_b[1:], site_r[1:], black, per_swing, gains, limits[0], limits[1], knee, demand)
+        busy[row] = count > 0
+        if count:
+            reined += count
+            _lower_scale(demand, knee, halved, scale[upper])
+            if lower != upper:
+                _lower_scale(demand, knee, halved, scale[lower])
+    return reined

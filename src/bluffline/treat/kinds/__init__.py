@@ -1,0 +1,1 @@
+"""The kinds of steps, a module each; `catalogue` finds them here."""

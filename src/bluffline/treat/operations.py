@@ -1,0 +1,179 @@
+"""The operations that steps compile to, and how neighbours fold into one."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Float = NDArray[np.floating[Any]]
+Function = Callable[[Float], Float]
+
+_IDENTITY = np.eye(3, 4)
+_INSIDE = 1e6  # beyond any signal
+_CAMERA = 1 / 0.45  # exponent of the BT.709 camera curve, taken back [BT709]
+
+
+class Code(IntEnum):
+    """What the pass is told to do to a row."""
+
+    AFFINE = 0
+    POWER = 1
+    CURVE = 2
+    ROOT_POLYNOMIAL = 3
+    HUE_NUDGE = 4
+    CUBE = 5
+    ROLL_OFF = 6
+    REIN = 7
+    SOFT_ENDS = 8
+    KEEP = 9
+    HOLD_CHROMA = 10
+    REACH = 11
+    MIX = 12
+    TRANSFER = 13
+
+
+@dataclass(frozen=True, eq=False)
+class Operation:
+    """An operation: its figures, and a table where it has one, all as single precision in the end."""
+
+    code: Code
+    figures: tuple[float, ...] = ()
+    table: NDArray[np.floating[Any]] | None = None
+
+    def folded(self, after: "Operation") -> "Operation | None":  # noqa: ARG002 (as those have it that fold)
+        """One operation for this and the one that follows; None where they don't fold."""
+        return None
+
+
+@dataclass(frozen=True, eq=False)
+class Affine(Operation):
+    """A 3×3 matrix and an offset (3, 4): in the table."""
+
+    @classmethod
+    def of(cls, matrix: Float, offset: Float | tuple[float, ...] = (0.0, 0.0, 0.0)) -> "Affine":
+        """By its matrix (3, 3) and offset (3,)."""
+        return cls(Code.AFFINE, (), np.column_stack([np.asarray(matrix, np.float64), np.asarray(offset, np.float64)]))
+
+    @property
+    def neutral(self) -> bool:
+        """Whether it leaves everything as it is."""
+        return self.table is None or bool(np.abs(self.table - _IDENTITY).max() < 1e-9)
+
+    def folded(self, after: Operation) -> Operation | None:
+        """Two matrices are one."""
+        if not isinstance(after, Affine) or self.table is None or after.table is None:
+            return None
+        whole = after.table[:, :3] @ self.table
+        whole[:, 3] += after.table[:, 3]
+        return Affine(Code.AFFINE, (), whole)
+
+
+@dataclass(frozen=True, eq=False)
+class Curve(Operation):
+    """A curve for each component: straight beyond ``low`` … ``high``, and between them as fine as ``entries``."""
+
+    functions: tuple[Function, Function, Function] = (np.asarray, np.asarray, np.asarray)
+    low: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    high: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    entries: int = 4096
+
+    def folded(self, after: Operation) -> Operation | None:
+        """Rising curves fold: the ends are the outermost of the first's own and what it makes the second's ends of."""
+        if not isinstance(after, Curve):
+            return None
+        low, high = [], []
+        for n in range(3):
+            ends = np.array([self.low[n], self.high[n]])
+            values = self.functions[n](ends)
+            beyond = self.functions[n](ends + np.array([-1.0, 1.0]))
+            slopes = np.abs(beyond - values)
+            if slopes.min() < 1e-3:
+                return None  # level beyond its ends: there is no way back
+            low.append(ends[0] - max(0.0, (values[0] - after.low[n]) / slopes[0]))
+            high.append(ends[1] + max(0.0, (after.high[n] - values[1]) / slopes[1]))
+        pairs = zip(self.functions, after.functions, strict=True)
+        first, second, third = (_chained(one, other) for one, other in pairs)
+        return Curve(
+            Code.CURVE, functions=(first, second, third), low=tuple(low), high=tuple(high), entries=self.entries + after.entries
+        )
+
+    def stored(self) -> Operation:
+        """With figures for the pass: for each component where it begins, entries in one, slopes beyond; and the table."""
+        figures: list[float] = []
+        table = np.empty((3, self.entries))
+        for n, function in enumerate(self.functions):
+            low, high = self.low[n], self.high[n]
+            table[n] = function(np.linspace(low, high, self.entries))
+            below, above = function(np.array([low - 1.0, high + 1.0]))
+            figures += [low, (self.entries - 1) / (high - low), table[n, 0] - below, above - table[n, -1]]
+        return Operation(Code.CURVE, tuple(figures), table)
+
+
+def _chained(first: Function, second: Function) -> Function:
+    return lambda value: second(first(value))
+
+
+def powers(
+    exponents: tuple[float, float, float],
+    *,
+    below: tuple[float, float, float] = (-_INSIDE, 1.0, 0.0),
+    above: tuple[float, float, float] = (_INSIDE, 1.0, 0.0),
+    scale: float = 1.0,
+    shift: float = 0.0,
+    offset: float = 0.0,
+    both_signs: bool = False,
+    ends: tuple[tuple[float, float, float, float], ...] | None = None,
+) -> Operation:
+    """Scale · (v + shift)^exponent + offset, a straight line under and over an edge.
+
+    Parameters
+    ----------
+    below, above : edge, slope and offset of the lines
+    both_signs : the sign of v is taken off before and given back after
+    ends : for each component the slopes and offsets below and above, where they differ
+    """
+    figures: list[float] = [float(both_signs)]
+    for n, exponent in enumerate(exponents):
+        under, over = below[1:], above[1:]
+        if ends is not None:
+            under, over = ends[n][:2], ends[n][2:]
+        figures += [below[0], *under, above[0], *over, shift, exponent, scale, offset]
+    return Operation(Code.POWER, tuple(figures))
+
+
+def to_light(transfer: str) -> tuple[Operation, ...]:
+    """R′, G′, B′ to the light that the camera saw: see `signal.colorimetry.camera_light`."""
+    if transfer == "linear":
+        return ()
+    if transfer in ("srgb", "pq", "hlg"):
+        return (Operation(Code.TRANSFER, (0.0, _TRANSFERS[transfer])),)
+    edge, lift = 0.081, 1.099
+    return (powers((_CAMERA,) * 3, below=(edge, 1 / 4.5, 0.0), scale=lift**-_CAMERA, shift=lift - 1),)
+
+
+def from_light(transfer: str) -> tuple[Operation, ...]:
+    """The inverse of `to_light`."""
+    if transfer == "linear":
+        return ()
+    if transfer in ("srgb", "pq", "hlg"):
+        return (Operation(Code.TRANSFER, (1.0, _TRANSFERS[transfer])),)
+    edge, lift = 0.081 / 4.5, 1.099
+    return (powers((0.45,) * 3, below=(edge, 4.5, 0.0), scale=lift, offset=1 - lift),)
+
+
+_TRANSFERS = {"srgb": 0.0, "pq": 1.0, "hlg": 2.0}
+
+
+def folded(operations: list[Operation]) -> list[Operation]:
+    """Operations with neighbours folded where they can be, and without those that do nothing."""
+    done: list[Operation] = []
+    for operation in operations:
+        whole = done[-1].folded(operation) if done else None
+        if whole is not None:
+            done[-1] = whole
+        else:
+            done.append(operation)
+    return [one for one in done if not (isinstance(one, Affine) and one.neutral)]

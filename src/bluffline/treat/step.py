@@ -1,0 +1,185 @@
+"""What a step is: a kind declares its figures once, as annotated fields, and everything else follows from the declaration."""
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field, fields
+from enum import StrEnum
+from functools import cache
+from typing import Annotated, Any, ClassVar, Protocol, Self, get_args, get_origin, get_type_hints
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.errors import SettingsError
+from bluffline.measure.counted import Limits
+from bluffline.signal.format import SignalFormat
+from bluffline.signal.matrix import Matrix
+from bluffline.treat.operations import Operation
+from bluffline.treat.reach import EVERYWHERE, Reach
+
+Float = NDArray[np.floating[Any]]
+Points = tuple[tuple[float, float], ...]
+Channels = tuple[float, float, float, float]  # master, R′, G′, B′
+
+
+class Heading(StrEnum):
+    """Where on the ladder a step stands; they act in this order."""
+
+    SOURCE = "source"
+    SHOT = "shot"
+    GROUP = "group"
+    OVER_ALL = "over all"
+    LIMITS = "limits"
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A figure, or several alike: what it is called, its unit, its bounds, and how far arrows and arrows with Shift move it.
+
+    ``parts``: what several are called one by one.
+    """
+
+    label: str
+    unit: str
+    least: float
+    greatest: float
+    nudge: float = 0.5
+    finer: float = 0.1
+    parts: tuple[str, ...] = ()
+
+    def __contains__(self, value: float | Sequence[float]) -> bool:
+        return bool(np.all((np.asarray(value) >= self.least) & (np.asarray(value) <= self.greatest)))
+
+    def __str__(self) -> str:
+        return f"between {self.least:g} and {self.greatest:g}"
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A figure that is chosen, switched, or comes from elsewhere: what it is called."""
+
+    label: str
+
+    def __contains__(self, value: object) -> bool:
+        return True
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """A declared figure: its key in stored form, its declaration, its neutral value."""
+
+    key: str
+    declared: Number | Told
+    neutral: Any
+
+
+class Signal(Hashable, Protocol):
+    """What steps have to know of a signal; they carry none of it themselves."""
+
+    @property
+    def bit_depth(self) -> int: ...
+    @property
+    def matrix(self) -> Matrix: ...
+    @property
+    def transfer(self) -> str: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """What a shot measures, for a step to begin with: least and greatest luma in percent, and the limits it is judged by."""
+
+    low: float
+    high: float
+    limits: Limits
+    source: SignalFormat
+
+
+@dataclass(frozen=True)
+class Step:
+    """A rung of the ladder: the figures of its kind, whether it is in force, its heading, its reach.
+
+    A kind is a subclass: its fields are its figures, their defaults neutral. ``heading`` None: where its kind belongs.
+    """
+
+    kind: ClassVar[str]
+    title: ClassVar[str]
+    home: ClassVar[Heading] = Heading.SHOT
+    by_hand: ClassVar[bool] = True  # whether it can be begun by hand; others come from a chart or a file
+    calibrates: ClassVar[bool] = False  # whether a chart fit takes its place
+    on: bool = field(default=True, kw_only=True)
+    heading: Heading | None = field(default=None, kw_only=True)
+    reach: Reach = field(default=EVERYWHERE, kw_only=True)
+
+    def __post_init__(self) -> None:
+        """Refuse figures out of their bounds.
+
+        Raises
+        ------
+        SettingsError : which, and what it may be
+        """
+        for one in self.figures():
+            value = getattr(self, one.key)
+            if value not in one.declared:
+                raise SettingsError(f"{self.title}: {one.declared.label.lower()} must be {one.declared}, not {value}.")
+
+    @classmethod
+    @cache
+    def figures(cls) -> tuple[Figure, ...]:
+        """What is declared of it, in order."""
+        hints = get_type_hints(cls, include_extras=True)
+        own = [one for one in fields(cls) if get_origin(hints[one.name]) is Annotated]
+        return tuple(Figure(one.name, get_args(hints[one.name])[1], one.default) for one in own)
+
+    @classmethod
+    def begun(cls, shot: Measured) -> Self:
+        """A step of the kind for a shot, its figures from what the shot measures."""
+        return cls()
+
+    @property
+    def place(self) -> Heading:
+        """The heading that it stands under."""
+        return self.heading or self.home
+
+    @property
+    def limits(self) -> bool:
+        """Whether it belongs to those that nothing may break after them."""
+        return self.home is Heading.LIMITS
+
+    @property
+    def text(self) -> str:
+        """Its figures in a line."""
+        raise NotImplementedError
+
+    def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
+        """R′G′B′ (..., 3), 0 black and 1 white, never clamped, to the same, in double precision and without regard to reach.
+
+        This is what the step means; the compiled pass agrees with it.
+        """
+        raise NotImplementedError
+
+    def operations(self, signal: Signal) -> tuple[Operation, ...]:
+        """What it compiles to; nothing where its figures are neutral."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True)
+class LumaStep(Step):
+    """A step that looks at luma alone: luma goes to luma, chroma is scaled by a gain that follows from luma."""
+
+    def luma(self, percent: Float, signal: Signal) -> tuple[Float, Float]:
+        """Luma in percent to luma in percent, and the gain of chroma at each."""
+        raise NotImplementedError
+
+    def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
+        luma = rgb @ np.array(signal.matrix.luma_weights)
+        treated, gain = self.luma(luma * 100, signal)
+        return np.asarray((treated / 100)[..., None] + (rgb - luma[..., None]) * gain[..., None], np.float64)
+
+    @property
+    def bounds(self) -> tuple[float, float]:
+        """Least and greatest luma (percent) that it lets through; infinite where there is none."""
+        return -np.inf, np.inf
+
+
+def called(step: Step | type[Step]) -> str:
+    """A step's name within a sentence."""
+    return step.title if step.title.isupper() else step.title.lower()

@@ -1,0 +1,44 @@
+"""The loops of a treatment as plain Python and compiled: one and the same."""
+
+import numpy as np
+import pytest
+
+from bluffline.measure.areas import Shape
+from bluffline.signal.format import Model
+from bluffline.treat import hold_kernels, pass_kernels, reach_kernels
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.hue_nudge import HueNudge
+from bluffline.treat.kinds.root_polynomial import RootPolynomial
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.soft_floor import SoftFloor
+from bluffline.treat.kinds.straighten import Straighten
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.reach import Key, Reach, ReachArea
+from clips import signal, to_planes
+
+TONES = SoftCeiling(90, 115, 60), SoftFloor(5, -12, 20)
+INSIDE = Reach(areas=(ReachArea(Shape.ELLIPSE, ((20, 20), (80, 70)), 10),), key=Key((100, 60, 20), (4, 80, 5), (10, 90, 5)))
+ROOTS = ((0.9, 0.0, 0.0, 0.1, 0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 0.8, 0.0, 0.1, 0.1))
+LONG = (
+    Cdl((1.2, 1.0, 0.8), power=(1.1, 1.0, 0.9), reach=INSIDE), RootPolynomial(ROOTS), HueNudge(turn=20),
+    Straighten(((0.0, 0.02), (0.5, 0.45), (1.0, 0.98))), Tone(0.2, contrast=1.2, soft_ends=True, hold_chroma=True),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("sampling", ["420", "422", "444", "rgb"])
+@pytest.mark.parametrize("steps", [(*TONES, ChromaRein(0, 95)), (*LONG, *TONES, ChromaRein(0, 95))])
+def test_a_treatment_in_plain_python_is_the_compiled_one(monkeypatch, sampling, steps):
+    model = Model.RGB if sampling == "rgb" else Model.YCBCR
+    source = signal(16, 10, sampling="444" if sampling == "rgb" else sampling, model=model)
+    planes = to_planes(np.random.default_rng(1).uniform(-0.1, 1.1, (10, 16, 3)), source)
+    compiled = FrameTreatment(steps, source).apply(planes)
+    for module in (hold_kernels, pass_kernels, reach_kernels):
+        for name, loop in vars(module).items():
+            if hasattr(loop, "py_func"):
+                monkeypatch.setattr(module, name, loop.py_func)
+    plain = FrameTreatment(steps, source).apply(planes)
+    for one, other in zip(compiled, plain, strict=True):
+        assert np.abs(one[:10, :16].astype(int) - other[:10, :16].astype(int)).max() <= 1
+        assert (one[:10, :16] != other[:10, :16]).mean() < 0.05, "but for what single precision rounds otherwise"
