@@ -240,7 +240,7 @@ def judge_rows(luma, cb, cr, region, halved, column_taps, rows, codes, gains, li
 
 
 @loop
-def _row_room(width, halved):
+def row_room(width, halved):
     """Room for the sites of a whole row, and for its Cb and Cr at every pixel (the sites themselves where chroma is whole)."""
     sites = site_buffer(width, halved)
     wide = np.empty((2, 2 * (sites.shape[1] - 2)), np.float32)
@@ -249,8 +249,8 @@ def _row_room(width, halved):
 
 
 @loop
-def _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r):
-    """Chroma of a whole luma row at every pixel, in codes above ``zero``; the last three are of `_row_room`, filled."""
+def chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r):
+    """Chroma of a whole luma row at every pixel, in codes above ``zero``; the last three are of `row_room`, filled."""
     first, second, weight = rows
     site_rows(cb, cr, slice(0, sites.shape[1] - 2), first[row], second[row], weight[row], zero, sites)
     if halved:
@@ -280,9 +280,9 @@ def mark_outside_rgb(luma, cb, cr, size, halved, column_taps, rows, codes, gains
     width, height = size
     zero = codes[2]
     per_code = _outer_gains(codes, gains)
-    sites, row_b, row_r = _row_room(width, halved)
+    sites, row_b, row_r = row_room(width, halved)
     for row in range(height):
-        _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
+        chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
         _mark_row(luma[row, :width], row_b, row_r, codes, gains, per_code, limits, above, below, marks[row])
 
 
@@ -308,7 +308,7 @@ def rgb_codes(luma, cb, cr, size, halved, column_taps, rows, codes, gains, room,
     width, height = size
     red_cr, green_cb, green_cr, blue_cb = gains
     scaled = red_cr * per_chroma, green_cb * per_chroma, green_cr * per_chroma, blue_cb * per_chroma
-    sites, row_b, row_r = _row_room(width, halved)
+    sites, row_b, row_r = row_room(width, halved)
     for row in range(height):
-        _chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
+        chroma_row(cb, cr, rows, row, zero, halved, column_taps, sites, row_b, row_r)
         _code_row(luma[row, :width], row_b, row_r, scaled, room, out[0, row], out[1, row], out[2, row])

@@ -22,7 +22,7 @@ USUAL_SIZE = 33
 # R′G′B′ that a table spans: what narrow range can store, −7 … 109 %, and a little more.
 LOW, HIGH = -0.08, 1.10
 _ENOUGH = 1e-4  # relative gain in a turn, below which a CDL is as near as it gets
-_APART = frozenset({Code.POWER, Code.CURVE, Code.SOFT_ENDS, Code.TRANSFER})  # no component looks at another
+_APART = frozenset({Code.POWER, Code.SPLINE, Code.TABLE, Code.SOFT_ENDS, Code.TRANSFER})  # no component looks at another
 
 
 def bake_cube(treatment: Treatment, source: SignalFormat, size: int = USUAL_SIZE, *, name: str = "Baked") -> Lut:

@@ -1,6 +1,5 @@
 """Monotone curves through a few points, for signals that are never clamped."""
 
-from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -9,7 +8,7 @@ import scipy
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
-from bluffline.treat.operations import Code, Curve, Operation
+from bluffline.treat.operations import Code, Operation
 
 Float = NDArray[np.floating[Any]]
 Points = tuple[tuple[float, float], ...]
@@ -18,6 +17,7 @@ STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 # Beyond its ends a curve runs on straight, at the slope that it has there, but no steeper or flatter than this: one bad
 # patch at an end must not turn shadows or highlights over.
 _FLATTEST, _STEEPEST = 0.5, 2.0
+_LINES, _TOGETHER = 5, 4  # figures of the lines beyond the ends; cubics that the pass takes at once
 
 
 def require_rising(points: Points, what: str) -> None:
@@ -72,14 +72,22 @@ def _rises(lower: list[tuple[float, float]], upper: list[tuple[float, float]], a
 
 
 def curves(red: Points, green: Points, blue: Points, share: float = 1.0) -> tuple[Operation, ...]:
-    """For the pass, a curve through points for each component, and so much of the way to them; none where all are straight."""
+    """For the pass, a curve through points for each component, and so much of the way to them; none where all are straight.
+
+    The table holds for each component both lines beyond the ends and then, for each cubic between two points, where it begins,
+    how wide it is, and how it rises: a value is the sum of what it has passed through.
+    """
     components = red, green, blue
     if all(x == y for points in components for x, y in points):
         return ()
-
-    def function(points: Points) -> Callable[[Float], Float]:
-        return lambda value: value + (follow_curve(points, value) - value) * share
-
-    first, second, third = map(function, components)
-    low, high = (tuple(points[end][0] for points in components) for end in (0, -1))
-    return (Curve(Code.CURVE, functions=(first, second, third), low=low, high=high),)  # type: ignore[arg-type]
+    count = -(-max(len(points) - 1 for points in components) // _TOGETHER) * _TOGETHER
+    table = np.zeros((3, _LINES + 5 * count))
+    for row, points in zip(table, components, strict=True):
+        inside, first, last, slopes = _prepared(points)
+        mixed = [1 - share + share * slope for slope in slopes]
+        row[:_LINES] = first[0], first[0] + share * (first[1] - first[0]), mixed[0], last[0], mixed[1]
+        pieces = row[_LINES:].reshape(count, 5)[: len(points) - 1]
+        pieces[:, 0], pieces[:, 1] = inside.x[:-1], np.diff(inside.x)
+        pieces[:, 2:] = share * inside.c[2::-1].T
+        pieces[:, 2] += 1 - share
+    return (Operation(Code.SPLINE, (), table),)

@@ -16,7 +16,7 @@ from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.treat import hold_kernels, pass_kernels
 from bluffline.treat.kinds.chroma_rein import GIVE, ChromaRein
 from bluffline.treat.ladder import Treatment, acts, limits_alone, luma_bounds
-from bluffline.treat.plan import ENDS, Packed, Plan, plan_for, shares_for
+from bluffline.treat.plan import ENDS, plan_for, shares_for
 from bluffline.treat.step import LumaStep
 
 # Scaling a chroma site for one pixel can push a neighbour that shares it; a second look nearly always finds none.
@@ -24,6 +24,7 @@ _REIN_ROUNDS = 4
 _FIELD_ROWS = 4  # luma rows of the least band whose chroma rows belong to it alone, in fields as well
 
 Single = NDArray[np.float32]
+_NO_CHROMA: Single = np.empty((2, 0, 0), np.float32)
 
 
 class FrameTreatment:
@@ -73,87 +74,81 @@ class FrameTreatment:
         return whole_planes[0], whole_planes[1], whole_planes[2]
 
     def _treated(self, planes: Planes, frame: int, pool: Executor | None) -> Planes:
-        source = self._source
+        source, plan = self._source, self._plan
+        size = source.height, source.width
         if source.model is Model.RGB:
-            out = np.empty((3, source.height, source.width), planes[0].dtype)
-            self._pass(planes, np.empty((2, 0, 0), np.float32), out, np.empty((2, 0, 0), np.float32), frame, pool)
+            out = np.empty((3, *size), planes[0].dtype)
+            self._pass(planes, out, _NO_CHROMA, frame, pool)
             return out[0], out[1], out[2]
-        if self._tables is not None and self._plan.rein is None and self._tables[1].size == 0:
+        luma = np.empty(size, planes[0].dtype)
+        if self._tables is not None and plan.rein is None and not self._tables[1].size:
             if self._tables[2]:
                 return planes
-            luma = np.empty((source.height, source.width), planes[0].dtype)
-            self._by_tables(planes[0], np.empty((2, 0, 0), np.float32), luma, np.empty((2, 0, 0), np.float32), pool)
+            self._by_tables(planes, luma, _NO_CHROMA, pool)
             return luma, planes[1], planes[2]
-        sites = self._sites(planes)
-        luma, added = np.empty((source.height, source.width), planes[0].dtype), np.zeros_like(sites)
+        columns, rows = source.chroma_size
+        added = np.zeros((2, rows, columns), np.float32)
         if self._tables is not None:
-            self._by_tables(planes[0], sites, luma, added, pool)
+            self._by_tables(planes, luma, added, pool)
         else:
-            self._pass(planes, sites, luma[None], added, frame, pool)
-        sites += added
-        if self._plan.rein is not None:
-            self._hold(luma, sites[0], sites[1], self._plan.rein)
-        return self._stored(luma, sites)
+            self._pass(planes, luma[None], added, frame, pool)
+        return self._stored(planes, luma, added)
 
-    def _pass(self, planes: Planes, sites: Single, out: NDArray[Any], added: Single, frame: int, pool: Executor | None) -> None:
+    def _pass(self, planes: Planes, out: NDArray[Any], added: Single, frame: int, pool: Executor | None) -> None:
         """Every pixel through the operations."""
         source, plan = self._source, self._plan
-        masks = self._masks(plan, planes, sites, frame)
-        arithmetic, shares = rgb_arithmetic(source), shares_for(source)
+        masks = self._masks(planes, frame)
+        arithmetic, shares, coded = rgb_arithmetic(source), shares_for(source), source.model is Model.YCBCR
         bounds = _singles(self._bounds)
 
         def run(band: tuple[int, int]) -> None:
             pass_kernels.treat_rows(
-                planes, sites, band, arithmetic, shares, self._weights, bounds, plan.packed, masks, ENDS, out, added
+                planes, coded, band, arithmetic, shares, self._weights, bounds, plan.packed, masks, ENDS, out, added
             )
 
         _in_bands(run, source, pool)
 
-    def _by_tables(self, luma: NDArray[Any], sites: Single, out: NDArray[Any], added: Single, pool: Executor | None) -> None:
+    def _by_tables(self, planes: Planes, out: NDArray[Any], added: Single, pool: Executor | None) -> None:
         """Every code of luma through its table."""
         assert self._tables is not None
         table, gains, _ = self._tables
         arithmetic, shares = rgb_arithmetic(self._source), shares_for(self._source)
         _in_bands(
-            lambda band: pass_kernels.treat_luma(luma, sites, band, arithmetic, shares, table, gains, out, added),
+            lambda band: pass_kernels.treat_luma(planes, band, arithmetic, shares, table, gains, out, added),
             self._source,
             pool,
         )
 
-    def _masks(self, plan: Plan, planes: Planes, sites: Single, frame: int) -> Single:
+    def _masks(self, planes: Planes, frame: int) -> Single:
         """The weights of the plan's reaches on a frame: (M, H, W)."""
-        source = self._source
+        source, plan = self._source, self._plan
         masks = np.ones((len(plan.reaches), source.height, source.width), np.float32)
         for number, reach in enumerate(plan.reaches):
             weights = reach.at(frame).area_weights(source.width, source.height)
             if weights is not None:
                 masks[number] = weights
         for one in plan.keys:
-            weights = self._key_weights(one.packed, one.key.figures(source.matrix), planes, sites, masks)
+            weights = np.empty((source.height, source.width), np.float32)
+            pass_kernels.key_rows(
+                planes, source.model is Model.YCBCR, rgb_arithmetic(source), self._weights, one.packed, masks, ENDS,
+                np.array(one.key.figures(source.matrix), np.float32), weights,
+            )  # fmt: skip
             weights = one.key.finished(weights)
             masks[one.mask] *= 1 - weights if one.key.inverted else weights
         return masks
 
-    def _key_weights(self, packed: Packed, figures: tuple[float, ...], planes: Planes, sites: Single, masks: Single) -> Single:
-        out = np.empty(masks.shape[1:], np.float32)
-        pass_kernels.key_rows(
-            planes, sites, rgb_arithmetic(self._source), self._weights, packed, masks, ENDS, np.array(figures, np.float32), out
-        )
-        return out
-
-    def _sites(self, planes: Planes) -> Single:
-        """Chroma as ±0.5: (2, rows, columns)."""
-        levels, (columns, rows) = self._source.levels, self._source.chroma_size
-        sites = np.empty((2, rows, columns), np.float32)
-        for n in (0, 1):
-            hold_kernels.load_chroma(planes[n + 1], np.float32(levels.zero), np.float32(1 / levels.span), sites[n])
-        return sites
-
-    def _stored(self, luma: NDArray[Any], sites: Single) -> Planes:
-        levels, single = self._source.levels, np.float32
-        zero, span = single(levels.zero), single(levels.span)
+    def _stored(self, planes: Planes, luma: NDArray[Any], added: Single) -> Planes:
+        """Luma, and chroma with what is added to it, reined."""
+        levels, single, rein = self._source.levels, np.float32, self._plan.rein
         bounds = single(self._ends), single(self._top - self._ends)
-        cb, cr = (hold_kernels.store_chroma(plane, zero, span, bounds, luma) for plane in sites)
+        if rein is None:
+            cb, cr = (hold_kernels.add_chroma(planes[n + 1], added[n], bounds) for n in (0, 1))
+            return luma, cb, cr
+        zero, span = single(levels.zero), single(levels.span)
+        for n in (0, 1):
+            hold_kernels.load_chroma(planes[n + 1], added[n], zero, single(1 / levels.span), added[n])
+        self._hold(luma, added[0], added[1], rein)
+        cb, cr = (hold_kernels.store_chroma(sites, zero, span, bounds, luma) for sites in added)
         return luma, cb, cr
 
     def _hold(self, luma: NDArray[Any], cb: Single, cr: Single, rein: ChromaRein) -> None:

@@ -4,17 +4,17 @@ import numpy as np
 
 from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import widen
-from bluffline.treat.pass_kernels import ground, site_row
+from bluffline.treat.pass_kernels import ground
 
 _GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
 
 
 @free_loop
-def load_chroma(plane, zero, per_span, out):
-    """Chroma codes to −0.5 … 0.5. plane: (rows, stride); out: (rows, columns) float32, filled."""
+def load_chroma(plane, added, zero, per_span, out):
+    """Chroma codes and what is added to them, as −0.5 … 0.5. plane: (rows, stride); added, out: (rows, columns) float32."""
     for row in range(out.shape[0]):
         for k in range(out.shape[1]):
-            out[row, k] = (np.float32(plane[row, k]) - zero) * per_span
+            out[row, k] = (np.float32(plane[row, k]) + added[row, k] - zero) * per_span
 
 
 @loop
@@ -26,6 +26,32 @@ def store_chroma(sites, zero, span, bounds, like):
             code = np.float32(sites[row, k] * span + zero)
             out[row, k] = like.dtype.type(min(max(code, bounds[0]), bounds[1]) + np.float32(0.5))
     return out
+
+
+@free_loop
+def _sum_row(codes, added, low, high, out):
+    for k in range(out.shape[0]):
+        out[k] = out.dtype.type(np.int32(min(max(np.float32(codes[k]) + added[k] + np.float32(0.5), low), high)))
+
+
+@loop
+def add_chroma(plane, added, bounds):
+    """Codes and what is added to them, rounded, between two bounds. plane: (rows, stride); added: (rows, columns) float32."""
+    out = np.empty(added.shape, plane.dtype)
+    for row in range(out.shape[0]):
+        _sum_row(plane[row], added[row], bounds[0] + np.float32(0.5), bounds[1] + np.float32(0.5), out[row])
+    return out
+
+
+@free_loop
+def _site_row(sites, upper, lower, share, out):
+    """One row of chroma sites at a luma row's height; ``out`` has one held column on each side."""
+    first, second = sites[upper], sites[lower]
+    columns = first.shape[0]
+    for k in range(columns):
+        out[k + 1] = first[k] + (second[k] - first[k]) * share
+    out[0] = out[1]
+    out[columns + 1] = out[columns]
 
 
 @free_loop
@@ -97,8 +123,8 @@ def give_way(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits
     wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
     moved = 0
     for row in range(height):
-        site_row(cb, first[row], second[row], weight[row], site_b)
-        site_row(cr, first[row], second[row], weight[row], site_r)
+        _site_row(cb, first[row], second[row], weight[row], site_b)
+        _site_row(cr, first[row], second[row], weight[row], site_r)
         line = luma[row, :width]
         if halved:
             widen(site_b, column_taps, wide_b)
@@ -150,8 +176,8 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
         if not busy[row]:
             continue
         upper, lower, share = first[row], second[row], weight[row]
-        site_row(cb, upper, lower, share, site_b)
-        site_row(cr, upper, lower, share, site_r)
+        _site_row(cb, upper, lower, share, site_b)
+        _site_row(cr, upper, lower, share, site_r)
         line = luma[row, :width]
         if halved:
             widen(site_b, column_taps, wide_b)

@@ -1,6 +1,5 @@
 """The operations that steps compile to, and how neighbours fold into one."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import Any
@@ -9,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 Float = NDArray[np.floating[Any]]
-Function = Callable[[Float], Float]
 
 _IDENTITY = np.eye(3, 4)
 _INSIDE = 1e6  # beyond any signal
@@ -21,7 +19,7 @@ class Code(IntEnum):
 
     AFFINE = 0
     POWER = 1
-    CURVE = 2
+    SPLINE = 2
     ROOT_POLYNOMIAL = 3
     HUE_NUDGE = 4
     CUBE = 5
@@ -33,6 +31,7 @@ class Code(IntEnum):
     REACH = 11
     MIX = 12
     TRANSFER = 13
+    TABLE = 14
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,51 +68,6 @@ class Affine(Operation):
         whole = after.table[:, :3] @ self.table
         whole[:, 3] += after.table[:, 3]
         return Affine(Code.AFFINE, (), whole)
-
-
-@dataclass(frozen=True, eq=False)
-class Curve(Operation):
-    """A curve for each component: straight beyond ``low`` … ``high``, and between them as fine as ``entries``."""
-
-    functions: tuple[Function, Function, Function] = (np.asarray, np.asarray, np.asarray)
-    low: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    high: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    entries: int = 4096
-
-    def folded(self, after: Operation) -> Operation | None:
-        """Rising curves fold: the ends are the outermost of the first's own and what it makes the second's ends of."""
-        if not isinstance(after, Curve):
-            return None
-        low, high = [], []
-        for n in range(3):
-            ends = np.array([self.low[n], self.high[n]])
-            values = self.functions[n](ends)
-            beyond = self.functions[n](ends + np.array([-1.0, 1.0]))
-            slopes = np.abs(beyond - values)
-            if slopes.min() < 1e-3:
-                return None  # level beyond its ends: there is no way back
-            low.append(ends[0] - max(0.0, (values[0] - after.low[n]) / slopes[0]))
-            high.append(ends[1] + max(0.0, (after.high[n] - values[1]) / slopes[1]))
-        pairs = zip(self.functions, after.functions, strict=True)
-        first, second, third = (_chained(one, other) for one, other in pairs)
-        return Curve(
-            Code.CURVE, functions=(first, second, third), low=tuple(low), high=tuple(high), entries=self.entries + after.entries
-        )
-
-    def stored(self) -> Operation:
-        """With figures for the pass: for each component where it begins, entries in one, slopes beyond; and the table."""
-        figures: list[float] = []
-        table = np.empty((3, self.entries))
-        for n, function in enumerate(self.functions):
-            low, high = self.low[n], self.high[n]
-            table[n] = function(np.linspace(low, high, self.entries))
-            below, above = function(np.array([low - 1.0, high + 1.0]))
-            figures += [low, (self.entries - 1) / (high - low), table[n, 0] - below, above - table[n, -1]]
-        return Operation(Code.CURVE, tuple(figures), table)
-
-
-def _chained(first: Function, second: Function) -> Function:
-    return lambda value: second(first(value))
 
 
 def powers(

@@ -6,12 +6,10 @@ Functions only; `plan` and `frame_treatment` prepare what they take. Operations 
 import numpy as np
 
 from bluffline.loops import free_loop, loop
-from bluffline.measure.rgb_kernels import widen
+from bluffline.measure.rgb_kernels import chroma_row, row_room
+from bluffline.treat.operations import Code
 from bluffline.treat.reach_kernels import key_row
 
-AFFINE, POWER, CURVE, ROOT_POLYNOMIAL, HUE_NUDGE, CUBE, ROLL_OFF, REIN, SOFT_ENDS, KEEP, HOLD_CHROMA, REACH, MIX, TRANSFER = (
-    range(14)
-)
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 _LEAST = np.float32(1e-30)  # instead of what has no logarithm
 _MAGIC = np.float32(12582912.0)  # adding and taking it away rounds to a whole number
@@ -81,19 +79,37 @@ def _line_row(row, gain, offset):
 
 
 @free_loop
-def _curve_row(row, figures, table):
-    """One component along its curve. figures: where it begins, entries in one, slopes below and above."""
-    low, per_unit, below, above = figures[0], figures[1], figures[2], figures[3]
-    last = np.float32(table.shape[0] - 1)
-    most = np.int32(table.shape[0] - 2)
+def _spline_row(row, own, sums):
+    """One component along a curve: see `curves.curves`. own: its part of the table; sums: room for a row."""
+    first, start, below, last, above = own[0], own[1], own[2], own[3], own[4]
     for x in range(row.shape[0]):
-        place = (row[x] - low) * per_unit
-        inside = min(max(place, _ZERO), last)
-        index = min(np.int32(inside), most)
+        value = row[x]
+        sums[x] = start + min(value - first, _ZERO) * below + max(value - last, _ZERO) * above
+    for n in range(5, own.shape[0], 20):
+        x0, w0, a0, b0, c0 = own[n], own[n + 1], own[n + 2], own[n + 3], own[n + 4]
+        x1, w1, a1, b1, c1 = own[n + 5], own[n + 6], own[n + 7], own[n + 8], own[n + 9]
+        x2, w2, a2, b2, c2 = own[n + 10], own[n + 11], own[n + 12], own[n + 13], own[n + 14]
+        x3, w3, a3, b3, c3 = own[n + 15], own[n + 16], own[n + 17], own[n + 18], own[n + 19]
+        for x in range(row.shape[0]):
+            value = row[x]
+            t0, t1 = min(max(value - x0, _ZERO), w0), min(max(value - x1, _ZERO), w1)
+            t2, t3 = min(max(value - x2, _ZERO), w2), min(max(value - x3, _ZERO), w3)
+            near = t0 * (a0 + t0 * (b0 + t0 * c0)) + t1 * (a1 + t1 * (b1 + t1 * c1))
+            sums[x] += near + t2 * (a2 + t2 * (b2 + t2 * c2)) + t3 * (a3 + t3 * (b3 + t3 * c3))
+    for x in range(row.shape[0]):
+        row[x] = sums[x]
+
+
+@free_loop
+def _table_row(row, low, per_unit, table):
+    """One component through a table, straight between its entries, held at its ends."""
+    last = np.float32(table.shape[0] - 1)
+    most = np.uint32(table.shape[0] - 2)
+    for x in range(row.shape[0]):
+        place = min(max((row[x] - low) * per_unit, _ZERO), last)
+        index = min(np.uint32(place), most)
         value = table[index]
-        value = value + (table[index + 1] - value) * (inside - np.float32(index))
-        beyond = (place - inside) / per_unit
-        row[x] = value + beyond * (below if beyond < _ZERO else above)
+        row[x] = value + (table[index + np.uint32(1)] - value) * (place - np.float32(index))
 
 
 @free_loop
@@ -327,9 +343,9 @@ def _transfer_row(row, back, which):
 def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
     """Run the operations over a row. rgb: (3, W) float32, changed in place.
 
-    kept: (6, W) room: what came into a reach, what came into a tone; weight: (W,) room; row: its number in ``masks`` (M, H, W)
-    float32, the weights of reaches; weights: Kr, Kg, Kb; plan: operations (N, 4) int32 (code, where its figures begin, where
-    its table begins and ends), figures, tables, all flat; ends: those of a key's ranges.
+    kept: (7, W) room: what came into a reach, what came into a tone, sums; weight: (W,) room; row: its number in ``masks``
+    (M, H, W) float32, the weights of reaches; weights: Kr, Kg, Kb; plan: operations (N, 4) int32 (code, where its figures
+    begin, where its table begins and ends), figures, tables, all flat; ends: those of a key's ranges.
     """
     operations, figures, tables = plan
     red, green, blue = rgb[0], rgb[1], rgb[2]
@@ -337,44 +353,48 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
         code, at = operations[n, 0], operations[n, 1]
         own = figures[at:]
         table = tables[operations[n, 2] : operations[n, 3]]
-        if code == AFFINE:
+        if code == Code.AFFINE:
             if table[1] == 0 and table[2] == 0 and table[4] == 0 and table[6] == 0 and table[8] == 0 and table[9] == 0:
                 _line_row(red, table[0], table[3])
                 _line_row(green, table[5], table[7])
                 _line_row(blue, table[10], table[11])
             else:
                 _affine_row(red, green, blue, table)
-        elif code == POWER:
+        elif code == Code.POWER:
             for c in range(3):
                 _power_row(rgb[c], own[1 + 10 * c :], own[0] != 0)
-        elif code == CURVE:
+        elif code == Code.SPLINE:
+            count = table.shape[0] // 3
+            for c in range(3):
+                _spline_row(rgb[c], table[c * count : (c + 1) * count], kept[6])
+        elif code == Code.TABLE:
             entries = table.shape[0] // 3
             for c in range(3):
-                _curve_row(rgb[c], own[4 * c :], table[c * entries : (c + 1) * entries])
-        elif code == ROOT_POLYNOMIAL:
+                _table_row(rgb[c], own[0], own[1], table[c * entries : (c + 1) * entries])
+        elif code == Code.ROOT_POLYNOMIAL:
             _root_polynomial_row(red, green, blue, own[0], table)
-        elif code == HUE_NUDGE:
+        elif code == Code.HUE_NUDGE:
             _hue_nudge_row(red, green, blue, weights, own)
-        elif code == CUBE:
+        elif code == Code.CUBE:
             _cube_row(red, green, blue, own[0], own[1], int(own[2]), table)
-        elif code == ROLL_OFF:
+        elif code == Code.ROLL_OFF:
             _roll_off_row(red, green, blue, weights, own)
-        elif code == REIN:
+        elif code == Code.REIN:
             _rein_row(red, green, blue, weights, own)
-        elif code == SOFT_ENDS:
+        elif code == Code.SOFT_ENDS:
             for c in range(3):
                 _soft_ends_row(rgb[c], own[0], own[1])
-        elif code == KEEP:
-            kept[3:] = rgb
-        elif code == HOLD_CHROMA:
-            _hold_chroma_row(red, green, blue, kept[3:], weights, own)
-        elif code == REACH:
+        elif code == Code.KEEP:
+            kept[3:6] = rgb
+        elif code == Code.HOLD_CHROMA:
+            _hold_chroma_row(red, green, blue, kept[3:6], weights, own)
+        elif code == Code.REACH:
             kept[:3] = rgb
             reach_row(rgb, weight, row, weights, own, masks, ends)
-        elif code == MIX:
+        elif code == Code.MIX:
             for c in range(3):
                 _mix_row(rgb[c], kept[c], weight)
-        elif code == TRANSFER:
+        elif code == Code.TRANSFER:
             for c in range(3):
                 _transfer_row(rgb[c], own[0] != 0, int(own[1]))
 
@@ -393,27 +413,10 @@ def reach_row(rgb, weight, row, weights, figures, masks, ends):
 
 
 @free_loop
-def site_row(sites, upper, lower, share, out):
-    """One row of chroma sites at a luma row's height; ``out`` has one held column on each side."""
-    first, second = sites[upper], sites[lower]
-    columns = first.shape[0]
-    for k in range(columns):
-        out[k + 1] = first[k] + (second[k] - first[k]) * share
-    out[0] = out[1]
-    out[columns + 1] = out[columns]
-
-
-@free_loop
 def _decoded(line, site, black, per_swing, first, out):
     """A component of a row: luma, and chroma times its gain."""
     for x in range(out.shape[0]):
         out[x] = (np.float32(line[x]) - black) * per_swing + site[x] * first
-
-
-@free_loop
-def _add_row(site, gain, out):
-    for x in range(out.shape[0]):
-        out[x] += site[x] * gain
 
 
 @free_loop
@@ -446,23 +449,34 @@ def _difference_row(component, luma, site, scale, out):
 
 
 @free_loop
-def _add_sites(changed, halved, shares, rows, row_shares, added):
-    """Add a row of changes to the chroma sites that stand for it.
-
-    shares: of the pixels before, at and after a site's first; rows, row_shares: the two chroma rows it feeds, and how much.
-    """
-    width, columns = changed.shape[0], added.shape[1]
-    first, second, first_share, second_share = rows[0], rows[1], row_shares[0], row_shares[1]
+def _shared(changed, shares, out):
+    """What a row of changes comes to at halved columns. shares: of the pixels before, at and after a site's first."""
     before, at, after = shares
-    for k in range(columns):
-        if halved:
-            x = 2 * k
-            value = changed[x] * at + changed[max(x - 1, 0)] * before + changed[min(x + 1, width - 1)] * after
-        else:
-            value = changed[k]
-        added[first, k] += value * first_share
-        if second_share != _ZERO:
-            added[second, k] += value * second_share
+    last, columns = changed.shape[0] - 1, out.shape[0]
+    out[0] = changed[0] * (before + at) + changed[min(1, last)] * after
+    for k in range(1, columns - 1):
+        out[k] = changed[2 * k - 1] * before + changed[2 * k] * at + changed[2 * k + 1] * after
+    if columns > 1:
+        x = 2 * (columns - 1)
+        out[columns - 1] = changed[x - 1] * before + changed[x] * at + changed[min(x + 1, last)] * after
+
+
+@free_loop
+def _add_row(row, share, out):
+    for x in range(out.shape[0]):
+        out[x] += row[x] * share
+
+
+@loop
+def _add_sites(changed, halved, shares, rows, row_shares, room, added):
+    """Add a row of changes to the chroma rows that it feeds, so much to each of the two. room: for a row of sites."""
+    line = changed
+    if halved:
+        _shared(changed, shares, room)
+        line = room
+    for n in range(2):
+        if row_shares[n] != 0:
+            _add_row(line, row_shares[n], added[rows[n]])
 
 
 @loop
@@ -474,51 +488,46 @@ def _any_other(row, value):
 
 
 @loop
-def load_row(planes, sites, row, arithmetic, site, wide, rgb):
-    """A row of codes as R′G′B′ (3, W) float32, and the chroma of Y′CbCr at every pixel in ``wide`` (2, ≥ W).
+def load_row(planes, row, coded, arithmetic, sites, chroma, rgb):
+    """A row of codes as R′G′B′ (3, W) float32, and where they are Y′CbCr (``coded``) its chroma in codes above zero.
 
-    planes: three (H, ≥ W) of codes; sites: (2, rows, columns) float32 chroma of ±0.5, none where the planes are R′, G′ and B′;
-    arithmetic: of `rgb_arithmetic`; site: (2, columns + 2) room.
+    planes: three (H, ≥ W) of codes; arithmetic: of `rgb_arithmetic`; sites, chroma: of `row_room`, filled.
     """
-    halved, taps, (first, second, share), (black, per_swing, _, _), (red_cr, green_cb, green_cr, blue_cb) = arithmetic
-    columns = sites.shape[2]
-    if columns == 0:
+    halved, taps, rows, (black, per_swing, zero, per_span), (red_cr, green_cb, green_cr, blue_cb) = arithmetic
+    if not coded:
         for c in range(3):
             _code_row(planes[c][row], black, per_swing, rgb[c])
         return
-    for n in range(2):
-        site_row(sites[n], first[row], second[row], share[row], site[n])
-        if halved:
-            widen(site[n], taps, wide[n])
-        else:
-            wide[n, :columns] = site[n, 1:-1]
-    _decoded(planes[0][row], wide[1], black, per_swing, red_cr, rgb[0])
-    _decoded(planes[0][row], wide[0], black, per_swing, green_cb, rgb[1])
-    _add_row(wide[1], green_cr, rgb[1])
-    _decoded(planes[0][row], wide[0], black, per_swing, blue_cb, rgb[2])
+    chroma_row(planes[1], planes[2], rows, row, zero, halved, taps, sites, chroma[0], chroma[1])
+    _decoded(planes[0][row], chroma[1], black, per_swing, red_cr * per_span, rgb[0])
+    _decoded(planes[0][row], chroma[0], black, per_swing, green_cb * per_span, rgb[1])
+    _add_row(chroma[1], green_cr * per_span, rgb[1])
+    _decoded(planes[0][row], chroma[0], black, per_swing, blue_cb * per_span, rgb[2])
 
 
 @loop
-def treat_rows(planes, sites, band, arithmetic, shares, weights, bounds, plan, masks, ends, out, added):
+def treat_rows(planes, coded, band, arithmetic, shares, weights, bounds, plan, masks, ends, out, added):
     """Rows of a picture through the operations, from codes to codes.
 
-    planes, sites, arithmetic: of `load_row`; band: the first row and the one after the last; shares: a chroma site's of
+    planes, coded, arithmetic: of `load_row`; band: the first row and the one after the last; shares: a chroma site's of
     columns, and for each row the two chroma rows that it feeds and how much; weights: Kr, Kg, Kb; bounds: least and greatest
-    code; plan, masks, ends: of `treat_row`. Fills ``out``, (1, H, W) luma or (3, H, W) components, and adds to ``added``, like
-    ``sites``, what is to be added to chroma: colours that are left alone stay exact.
+    code; plan, masks, ends: of `treat_row`. Fills ``out``, (1, H, W) luma or (3, H, W) components, and adds to ``added``,
+    (2, rows, columns), by how many codes chroma changes: colours that are left alone stay exact.
     """
-    halved, _, _, (black, per_swing, _, _), _ = arithmetic
+    halved, _, _, (black, per_swing, _, per_span), _ = arithmetic
     column_shares, row_sites, row_shares = shares
-    width, columns = out.shape[2], sites.shape[2]
-    site, wide = np.empty((2, columns + 2), np.float32), np.empty((2, 2 * (columns + 1)), np.float32)
-    rgb, kept = np.empty((3, width), np.float32), np.empty((6, width), np.float32)
+    width = out.shape[2]
+    sites, row_b, row_r = row_room(width, halved)
+    chroma = (row_b, row_r)
+    rgb, kept = np.empty((3, width), np.float32), np.empty((7, width), np.float32)
     line, changed, weight = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
-    to_b, to_r = _HALF / (_ONE - weights[2]), _HALF / (_ONE - weights[0])
+    room = np.empty(added.shape[2], np.float32)
+    to_b, to_r = _HALF / (_ONE - weights[2]) / per_span, _HALF / (_ONE - weights[0]) / per_span
     swing = _ONE / per_swing
     for row in range(band[0], band[1]):
-        load_row(planes, sites, row, arithmetic, site, wide, rgb)
+        load_row(planes, row, coded, arithmetic, sites, chroma, rgb)
         treat_row(rgb, kept, weight, row, weights, plan, masks, ends)
-        if columns == 0:
+        if not coded:
             for c in range(3):
                 _stored_row(rgb[c], swing, black, bounds, out[c, row])
             continue
@@ -526,33 +535,33 @@ def treat_rows(planes, sites, band, arithmetic, shares, weights, bounds, plan, m
         _stored_row(line, swing, black, bounds, out[0, row])
         for n in range(2):
             component, scale = (rgb[2], to_b) if n == 0 else (rgb[0], to_r)
-            _difference_row(component, line, wide[n], scale, changed)
-            _add_sites(changed, halved, column_shares, row_sites[:, row], row_shares[:, row], added[n])
+            _difference_row(component, line, chroma[n], scale, changed)
+            _add_sites(changed, halved, column_shares, row_sites[:, row], row_shares[:, row], room, added[n])
 
 
 @loop
-def key_rows(planes, sites, arithmetic, weights, plan, masks, ends, figures, out):
+def key_rows(planes, coded, arithmetic, weights, plan, masks, ends, figures, out):
     """The weights of a key on what operations leave: (H, W) float32, before they are cleaned and softened. See `treat_rows`."""
     height, width = out.shape
-    columns = sites.shape[2]
-    site, wide = np.empty((2, columns + 2), np.float32), np.empty((2, 2 * (columns + 1)), np.float32)
-    rgb, kept, weight = np.empty((3, width), np.float32), np.empty((6, width), np.float32), np.empty(width, np.float32)
+    sites, row_b, row_r = row_room(width, arithmetic[0])
+    chroma = (row_b, row_r)
+    rgb, kept, weight = np.empty((3, width), np.float32), np.empty((7, width), np.float32), np.empty(width, np.float32)
     for row in range(height):
-        load_row(planes, sites, row, arithmetic, site, wide, rgb)
+        load_row(planes, row, coded, arithmetic, sites, chroma, rgb)
         treat_row(rgb, kept, weight, row, weights, plan, masks, ends)
         out[row] = _ONE
         key_row(rgb[0], rgb[1], rgb[2], weights, figures, ends, out[row])
 
 
 @loop
-def treat_luma(luma, sites, band, arithmetic, shares, table, gains, out, added):
+def treat_luma(planes, band, arithmetic, shares, table, gains, out, added):
     """Rows of a Y′CbCr picture through steps that look at luma alone: a table of codes, and the gain of chroma at each."""
-    halved, taps, rows, _, _ = arithmetic
+    halved, taps, rows, (_, _, zero, _), _ = arithmetic
     column_shares, row_sites, row_shares = shares
-    first, second, share = rows
-    width, columns = out.shape[1], sites.shape[2]
-    site, wide = np.empty(columns + 2, np.float32), np.empty(2 * (columns + 1), np.float32)
+    width, luma = out.shape[1], planes[0]
+    sites, row_b, row_r = row_room(width, halved)
     changed, less = np.empty(width, np.float32), np.empty(width, np.float32)
+    room = np.empty(added.shape[2], np.float32)
     for row in range(band[0], band[1]):
         for x in range(width):
             out[row, x] = table[luma[row, x]]
@@ -562,12 +571,9 @@ def treat_luma(luma, sites, band, arithmetic, shares, table, gains, out, added):
             less[x] = gains[luma[row, x]] - _ONE
         if not _any_other(less, _ZERO):
             continue
+        chroma_row(planes[1], planes[2], rows, row, zero, halved, taps, sites, row_b, row_r)
         for n in range(2):
-            site_row(sites[n], first[row], second[row], share[row], site)
-            if halved:
-                widen(site, taps, wide)
-            else:
-                wide[:columns] = site[1:-1]
+            chroma = row_b if n == 0 else row_r
             for x in range(width):
-                changed[x] = wide[x] * less[x]
-            _add_sites(changed, halved, column_shares, row_sites[:, row], row_shares[:, row], added[n])
+                changed[x] = chroma[x] * less[x]
+            _add_sites(changed, halved, column_shares, row_sites[:, row], row_shares[:, row], room, added[n])

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, in_force, split_limits
-from bluffline.treat.operations import Code, Curve, Operation, folded
+from bluffline.treat.operations import Code, Operation, folded
 from bluffline.treat.reach import NO_CHROMA_BOUND, NO_LUMA_BOUND, Key, Reach
 from bluffline.treat.step import LumaStep
 
@@ -111,12 +111,11 @@ def _packed(operations: Iterable[Operation]) -> Packed:
     rows, figures, tables = [], [np.zeros(0, np.float32)], [np.zeros(0, np.float32)]
     figure_count = table_count = 0
     for operation in operations:
-        stored = operation.stored() if isinstance(operation, Curve) else operation
-        table = np.zeros(0) if stored.table is None else stored.table.ravel()
-        rows.append((stored.code, figure_count, table_count, table_count + len(table)))
-        figures.append(np.array(stored.figures, np.float32))
+        table = np.zeros(0) if operation.table is None else operation.table.ravel()
+        rows.append((operation.code, figure_count, table_count, table_count + len(table)))
+        figures.append(np.array(operation.figures, np.float32))
         tables.append(table.astype(np.float32))
-        figure_count += len(stored.figures)
+        figure_count += len(operation.figures)
         table_count += len(table)
     return np.array(rows, np.int32).reshape(-1, 4), np.concatenate(figures), np.concatenate(tables)
 

@@ -75,7 +75,7 @@ class Lut(Step):
         per_unit = (self.size - 1) / (self.high - self.low)
         if self.is_cube:
             return (Operation(Code.CUBE, (self.low, per_unit, float(self.size)), self.table),)
-        return (Operation(Code.CURVE, (self.low, per_unit, 0.0, 0.0) * 3, np.ascontiguousarray(self.table.T)),)
+        return (Operation(Code.TABLE, (self.low, per_unit), np.ascontiguousarray(self.table.T)),)
 
     @property
     def text(self) -> str:
