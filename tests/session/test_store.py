@@ -4,6 +4,7 @@ import json
 import os
 import sqlite3
 from contextlib import closing
+from dataclasses import replace
 from types import MappingProxyType
 
 import pytest
@@ -14,17 +15,24 @@ from bluffline.measure.areas import Area, Shape
 from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint
 from bluffline.session.store import VERSION, DocumentStore
-from bluffline.session.work import Aside, FollowedArea, Work, carried
+from bluffline.session.work import Aside, FollowedArea, Shared, Work, carried
 from bluffline.signal.levels import Levels, Range
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.step import Heading
 
 SHOTS = [Shot(0, 11), Shot(12, 23)]
 LOGO = FollowedArea(Area("logo", Shape.RECTANGLE, ((10.0, 5.0), (30.0, 20.0)))).moved(3, 0, 1)
 REMAP = LevelRemap.mistagged(RemapMode.FULL_TO_NARROW, 10, Levels.of(10, Range.NARROW))
-WORK = Work(MappingProxyType({1: (REMAP, SoftCeiling(103, 109, 90), SoftFloor(-1, -7, 4, hard=True))}), (LOGO,))
+SHARED = (
+    Shared(Heading.SOURCE, (REMAP,)),
+    Shared(Heading.GROUP, (Tone(0.2, heading=Heading.GROUP),), "kiln yard", frozenset({0, 1})),
+)
+OWN = (replace(REMAP, heading=Heading.SHOT), SoftCeiling(103, 109, 90), SoftFloor(-1, -7, 4, hard=True))
+WORK = Work(MappingProxyType({1: OWN}), (LOGO,), shared=SHARED)
 
 number = st.floats(-20, 120).map(lambda value: round(value, 2))
 steps = st.one_of(

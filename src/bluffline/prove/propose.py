@@ -21,7 +21,7 @@ from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.ladder import Treatment, acts, colours_of, ordered, tone_curve, with_step
-from bluffline.treat.step import Signal, Step
+from bluffline.treat.step import Heading, Signal, Step
 
 _ROUNDS = 4
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
@@ -81,7 +81,8 @@ def propose(
     steps: list[tuple[Step, str]] = []
     if remap and not any(isinstance(step, LevelRemap) for step in kept):
         mode = RemapMode.FULL_TO_NARROW if source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
-        steps.append((LevelRemap.mistagged(mode, source.bit_depth, source.levels), f"the shot is {mode.split(' ')[0]} range"))
+        remapped = replace(LevelRemap.mistagged(mode, source.bit_depth, source.levels), heading=Heading.SHOT)
+        steps.append((remapped, f"the shot is {mode.split(' ')[0]} range"))
     samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]
     low, high = luma_extremes(survey, shot)
     for _ in range(_ROUNDS):

@@ -16,11 +16,11 @@ from bluffline.session.event import Event
 from bluffline.session.history import History
 from bluffline.session.new_steps import new_step, remap_step
 from bluffline.session.place import Place
-from bluffline.session.work import Aside, Cuts, FollowedArea, Treatments, Work, carried
+from bluffline.session.work import OWN, Aside, Cuts, FollowedArea, Shared, Treatments, Work, carried, own_step
 from bluffline.session.workfile import WorkFile
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.ladder import Treatment, acts, with_step
-from bluffline.treat.step import Step, called
+from bluffline.treat.step import Heading, Step, called
 
 
 class Known(Protocol):
@@ -41,6 +41,7 @@ class Document:
         self._known, self._place, self._divided = known, place, divided
         self._history: History[Work] = History(Work())
         self.found: list[Shot] = []
+        self._ladders: tuple[Work, int, dict[int, Treatment]] = (Work(), 0, {})
         self.changed = Event()
 
     # Taking up ---------------------------------------------------------------------------------------------------------
@@ -84,22 +85,30 @@ class Document:
 
     @property
     def treatments(self) -> Treatments:
-        """The treatment of every treated shot, by its number."""
-        return self._history.state.treatments
+        """The whole ladder of every shot that has one, by its number."""
+        work, shots = self._history.state, len(self._known.shots)
+        if self._ladders[0] is not work or self._ladders[1] != shots:
+            self._ladders = work, shots, work.ladders(shots)
+        return self._ladders[2]
 
     @property
     def treatment(self) -> Treatment:
-        """The treatment of the shot in view."""
-        return self.treatments.get(self._place.shot, ())
+        """The whole ladder of the shot in view; places of steps count on it."""
+        return self._history.state.ladder(self._place.shot)
+
+    @property
+    def own(self) -> Treatment:
+        """The steps that the shot in view has for itself."""
+        return self._history.state.treatments.get(self._place.shot, ())
 
     @property
     def reasons(self) -> Mapping[int, tuple[str, ...]]:
         """Why the treatments in force are as they were proposed, by shot."""
         return self._history.state.reasons
 
-    @property
     # Undo -------------------------------------------------------------------------------------------------------------
 
+    @property
     def undoes(self) -> str | None:
         """What undo would take back."""
         return self._history.undoes
@@ -115,20 +124,20 @@ class Document:
         return self._history.state
 
     def set_treatment(self, shot: int, treatment: Treatment, act: str, gesture: str | None = None) -> None:
-        """Give a shot another treatment; an empty one leaves it untouched."""
+        """Give a shot other steps of its own; none leave it with what it shares."""
         self._push(self._history.state.treated(shot, treatment), act, gesture)
 
     def calibrate(self, shots: Sequence[int], steps: Treatment, act: str) -> None:
         """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
-        treatments = dict(self.treatments)
+        treatments = dict(self.work.treatments)
         for shot in shots:
             rest = tuple(step for step in treatments.get(shot, ()) if not step.calibrates)
-            treatments[shot] = (*steps, *rest)
+            treatments[shot] = tuple(map(own_step, (*steps, *rest)))
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act)
 
     def paste(self, shots: Sequence[int], steps: Treatment, act: str, gesture: str | None = None) -> None:
         """Give shots copies of steps as one act: each in place of one of its kind, or else where its kind belongs."""
-        treatments = dict(self.treatments)
+        treatments = dict(self.work.treatments)
         for shot in shots:
             treatment = treatments.get(shot, ())
             for step in steps:
@@ -138,15 +147,89 @@ class Document:
                     treatment = (*treatment[:place], step, *treatment[place + 1 :])
                 else:
                     treatment = with_step(treatment, step)
-            treatments[shot] = treatment
+            treatments[shot] = tuple(map(own_step, treatment))
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
 
     def move_step(self, place: int, by: int) -> None:
-        """Move a step of the treatment in view earlier (−1) or later (+1)."""
-        steps = list(self.treatment)
-        step = steps.pop(place)
-        steps.insert(place + by, step)
-        self.set_treatment(self._place.shot, tuple(steps), f"Move {called(step)}")
+        """Move a step of the ladder in view earlier (−1) or later (+1); at the end of its heading, on to the next."""
+        rungs = self.work.rungs(self._place.shot)
+        step, beside = rungs[place][2], place + by
+        if 0 <= beside < len(rungs) and rungs[beside][2].place is step.place and rungs[beside][0] == rungs[place][0]:
+            self._reordered(place, beside)
+            return
+        headings = list(Heading)
+        onwards = headings.index(step.place) + by
+        if 0 <= onwards < len(headings):
+            self.move_to(place, headings[onwards])
+
+    def _reordered(self, place: int, other: int) -> None:
+        """Let two steps of one owner change places."""
+        rungs = self.work.rungs(self._place.shot)
+        (owner, here, step), (_, there, _) = rungs[place], rungs[other]
+        steps = list(self._steps_of(owner))
+        steps[here], steps[there] = steps[there], steps[here]
+        self._push(self._with_steps(self.work, owner, tuple(steps)), f"Move {called(step)}")
+
+    def move_to(self, place: int, heading: Heading, group: str = "") -> None:
+        """Move a step of the ladder in view under another heading; under *group*, to one that the shot is in.
+
+        Raises
+        ------
+        SettingsError : the shot is in no group, or not in the one that is named
+        """
+        owner, here, step = self.work.rungs(self._place.shot)[place]
+        moved = replace(step, heading=None if heading is step.home else heading)
+        steps = list(self._steps_of(owner))
+        steps.pop(here)
+        work = self._with_steps(self.work, owner, tuple(steps))
+        work, target = self._owner_under(work, heading, group)
+        kept = work.treatments.get(self._place.shot, ()) if target == OWN else work.shared[target].steps
+        ahead = list(Heading).index(heading) > list(Heading).index(step.place)
+        placed = (moved, *kept) if ahead and target != OWN else with_step(kept, moved)
+        self._push(self._with_steps(work, target, placed), f"Move {called(step)} to {heading}")
+
+    def _owner_under(self, work: Work, heading: Heading, group: str) -> tuple[Work, int]:
+        """Whose steps those under a heading are for the shot in view; room is made where nothing is shared yet."""
+        if heading in (Heading.SHOT, Heading.LIMITS):
+            return work, OWN
+        for number, shared in enumerate(work.shared):
+            if shared.heading is heading and shared.reaches(self._place.shot) and group in ("", shared.name):
+                return work, number
+        if heading is Heading.GROUP:
+            raise SettingsError("This shot is in no such group; make one first.")
+        return replace(work, shared=(*work.shared, Shared(heading))), len(work.shared)
+
+    def _steps_of(self, owner: int) -> Treatment:
+        return self.own if owner == OWN else self.work.shared[owner].steps
+
+    def _with_steps(self, work: Work, owner: int, steps: Treatment) -> Work:
+        if owner == OWN:
+            return work.treated(self._place.shot, steps)
+        shared = list(work.shared)
+        shared[owner] = replace(shared[owner], steps=steps)
+        return replace(work, shared=tuple(shared))
+
+    def set_group(self, name: str, shots: Sequence[int]) -> None:
+        """Name a set of shots; an empty set ends the group, and its steps with it.
+
+        Raises
+        ------
+        SettingsError : it has no name
+        """
+        if not name.strip():
+            raise SettingsError("A group needs a name.")
+        work = self.work
+        found = next((n for n, each in enumerate(work.shared) if each.heading is Heading.GROUP and each.name == name), None)
+        steps = work.shared[found].steps if found is not None else ()
+        shared = [each for n, each in enumerate(work.shared) if n != found]
+        if shots:
+            shared.insert(len(shared) if found is None else found, Shared(Heading.GROUP, steps, name, frozenset(shots)))
+        self._push(replace(work, shared=tuple(shared)), f"Group {name}")
+
+    @property
+    def groups(self) -> list[Shared]:
+        """The groups that the shot in view is in."""
+        return [each for each in self.work.shared if each.heading is Heading.GROUP and each.reaches(self._place.shot)]
 
     def _push(self, work: Work, act: str, gesture: str | None = None) -> None:
         self._history.push(work, act, gesture)
@@ -158,51 +241,86 @@ class Document:
         self.changed.tell()
 
     def add_step(self, kind: type[Step]) -> None:
-        """Add a step to the shot in view, its figures from what the shot measures and the rules allow."""
-        self.set_treatment(
-            self._place.shot,
-            with_step(self.treatment, new_step(kind, self._survey, self._known.shots[self._place.shot])),
-            f"Add {called(kind)}",
-        )
+        """Add a step for the shot in view, its figures from what the shot measures and the rules allow."""
+        self.add(new_step(kind, self._survey, self._known.shots[self._place.shot]), f"Add {called(kind)}")
+
+    def add(self, step: Step, act: str) -> None:
+        """Add a step where its kind belongs; under *source* it is every shot's."""
+        work, owner = self._owner_under(self.work, step.place, "")
+        steps = work.treatments.get(self._place.shot, ()) if owner == OWN else work.shared[owner].steps
+        self._push(self._with_steps(work, owner, with_step(steps, step)), act)
 
     def remap_step(self, mode: RemapMode) -> LevelRemap:
         """The level remap of a mode, with the figures of the shot in view."""
         return remap_step(mode, self._survey, self._known.shots[self._place.shot])
 
     def replace_step(self, place: int, step: Step, gesture: str | None = None) -> None:
-        """Put another step in a place of the treatment in view; acts of one gesture are undone together."""
-        steps = list(self.treatment)
-        steps[place] = step
-        self.set_treatment(self._place.shot, tuple(steps), f"Change {called(step)}", gesture)
+        """Put another step in a place of the ladder in view, wherever it is shared; acts of one gesture are undone together."""
+        owner, here, _ = self.work.rungs(self._place.shot)[place]
+        steps = list(self._steps_of(owner))
+        steps[here] = step
+        self._push(self._with_steps(self.work, owner, tuple(steps)), f"Change {called(step)}", gesture)
 
     def bypass_step(self, place: int, *, bypassed: bool) -> None:
-        """Take a step of the treatment in view out of force, or bring it back."""
+        """Take a step of the ladder in view out of force, or bring it back."""
         self.replace_step(place, replace(self.treatment[place], on=not bypassed))
 
+    def bypass_heading(self, heading: Heading) -> None:
+        """Take the steps under a heading of the ladder in view out of force, or bring them back."""
+        rungs = [rung for rung in self.work.rungs(self._place.shot) if rung[2].place is heading]
+        on = not acts(tuple(step for _, _, step in rungs))
+        work = self.work
+        for owner in {owner for owner, _, _ in rungs}:
+            steps = tuple(replace(step, on=on) if step.place is heading else step for step in self._steps_of(owner))
+            work = self._with_steps(work, owner, steps)
+        self._push(work, f"{'Restore' if on else 'Bypass'} {heading}")
+
+    def reset_heading(self, heading: Heading) -> None:
+        """Remove the steps under a heading of the ladder in view."""
+        work = self.work
+        for owner in {owner for owner, _, step in work.rungs(self._place.shot) if step.place is heading}:
+            work = self._with_steps(work, owner, tuple(step for step in self._steps_of(owner) if step.place is not heading))
+        self._push(work, f"Reset {heading}")
+
     def bypass_shot(self) -> None:
-        """Take all steps of the shot in view out of force, or bring them back."""
-        steps = self.treatment
-        bypass = acts(steps)
+        """Take all steps of the shot in view out of force, or bring them back; what it shares stays."""
+        bypass = acts(self.own)
         act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
-        self.set_treatment(self._place.shot, tuple(replace(step, on=not bypass) for step in steps), act)
+        self.set_treatment(self._place.shot, tuple(replace(step, on=not bypass) for step in self.own), act)
 
     def remove_step(self, place: int) -> None:
-        """Remove a step from the treatment in view."""
-        steps = list(self.treatment)
-        removed = steps.pop(place)
-        self.set_treatment(self._place.shot, tuple(steps), f"Remove {called(removed)}")
+        """Remove a step from the ladder in view."""
+        owner, here, step = self.work.rungs(self._place.shot)[place]
+        steps = self._steps_of(owner)
+        self._push(self._with_steps(self.work, owner, (*steps[:here], *steps[here + 1 :])), f"Remove {called(step)}")
+
+    def reset_step(self, place: int) -> None:
+        """Give a step the neutral figures of its kind."""
+        step = self.treatment[place]
+        self.replace_step(place, type(step)(on=step.on, heading=step.heading, reach=step.reach))
 
     def reset_shot(self) -> None:
-        """Leave the shot in view untreated."""
-        if self.treatment:
+        """Leave the shot in view with nothing of its own."""
+        if self.own:
             self.set_treatment(self._place.shot, (), f"Reset shot {self._place.shot + 1}")
 
     def accept(self, proposals: list[Proposal]) -> None:
         """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
         for proposal in proposals:
-            work = self._history.state.treated(proposal.shot, proposal.treatment, proposal.reasons)
+            work = self.work.treated(proposal.shot, self._own_of(proposal), proposal.reasons)
             self._history.push(work, f"Legalise shot {proposal.shot + 1}")
         self.changed.tell()
+
+    def _own_of(self, proposal: Proposal) -> Treatment:
+        """What of a proposed ladder the shot does not share."""
+        shared = [step for owner, _, step in self.work.rungs(proposal.shot) if owner != OWN]
+        own = []
+        for step in proposal.treatment:
+            if step in shared:
+                shared.remove(step)
+            else:
+                own.append(step)
+        return tuple(own)
 
     def still(self, numbers: Sequence[int], shots: Sequence[Shot]) -> dict[int, int]:
         """What those of some shots that still are have as their numbers now, by the numbers that they had."""

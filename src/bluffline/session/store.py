@@ -22,7 +22,8 @@ from bluffline.rules.shots import Shot
 from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint
 from bluffline.session.hold import Hold
-from bluffline.session.work import Aside, Cuts, FollowedArea, Work
+from bluffline.session.work import Aside, Cuts, FollowedArea, Shared, Work, own_step
+from bluffline.treat.step import Heading
 from bluffline.treat.stored import step_to, steps_from
 
 VERSION = 4
@@ -32,7 +33,8 @@ create table if not exists work (
 )
 """
 # What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing;
-# from 2: it says nothing of shots that were divided by hand, of which there were none; from 3: steps are brought up when read.
+# from 2: it says nothing of shots that were divided by hand, of which there were none; from 3: nothing is
+# shared, and steps are brought up when read.
 _MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {
     0: lambda _: None,
     1: lambda _: None,
@@ -194,13 +196,22 @@ def _as_data(work: Work) -> dict[str, Any]:
             {"first": kept.made_for.first, "last": kept.made_for.last, "steps": [step_to(step) for step in kept.treatment]}
             for kept in work.aside
         ],
+        "shared": [
+            {
+                "heading": str(each.heading),
+                "name": each.name,
+                "shots": sorted(each.shots),
+                "steps": [step_to(step) for step in each.steps],
+            }
+            for each in work.shared
+        ],
         "cuts": {"parted": sorted(work.cuts.parted), "joined": sorted(work.cuts.joined)},
     }
 
 
 def work_from(data: dict[str, Any]) -> Work:
     """Work that was kept; whatever is wrong with it is raised as it comes."""
-    treatments = {int(shot): steps_from(steps) for shot, steps in data["treatments"].items()}
+    treatments = {int(shot): tuple(map(own_step, steps_from(steps))) for shot, steps in data["treatments"].items()}
     areas = tuple(
         FollowedArea(
             made(Area, entry["area"], "area"),
@@ -213,4 +224,8 @@ def work_from(data: dict[str, Any]) -> Work:
     )
     reasons = {int(shot): tuple(map(str, told)) for shot, told in data.get("reasons", {}).items()}
     cuts = Cuts(*(frozenset(map(int, data.get("cuts", {}).get(name, ()))) for name in ("parted", "joined")))
-    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts)
+    shared = tuple(
+        Shared(Heading(each["heading"]), steps_from(each["steps"]), str(each["name"]), frozenset(map(int, each["shots"])))
+        for each in data.get("shared", [])
+    )
+    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts, shared)

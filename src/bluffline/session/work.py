@@ -8,6 +8,7 @@ from types import MappingProxyType
 from bluffline.measure.areas import Area
 from bluffline.rules.shots import Shot
 from bluffline.treat.ladder import Treatment
+from bluffline.treat.step import Heading, Step
 
 Treatments = Mapping[int, Treatment]
 
@@ -45,6 +46,23 @@ class Aside:
 
 
 @dataclass(frozen=True)
+class Shared:
+    """Steps that several shots have: those of a named group, or all under *source* and *over all*.
+
+    ``shots``: the numbers of a group's; of no meaning under the other headings, which are every shot's.
+    """
+
+    heading: Heading
+    steps: Treatment = ()
+    name: str = ""
+    shots: frozenset[int] = frozenset()
+
+    def reaches(self, shot: int) -> bool:
+        """Whether a shot has them."""
+        return self.heading is not Heading.GROUP or shot in self.shots
+
+
+@dataclass(frozen=True)
 class Cuts:
     """Where the operator divides shots otherwise than they were found: frames that shots begin at, or don't."""
 
@@ -70,12 +88,19 @@ class Cuts:
 
 
 NO_CUTS = Cuts()
+OWN = -1
+
+
+def own_step(step: Step) -> Step:
+    """A step as it stands among a shot's own, which are under *shot* and *limits*."""
+    return step if step.place in (Heading.SHOT, Heading.LIMITS) else replace(step, heading=Heading.SHOT)
 
 
 @dataclass(frozen=True)
 class Work:
     """Treatments by shot number with their reasons, areas in the order they were drawn, and what fits no shot any more.
 
+    ``treatments``: each shot's own steps; ``shared``: what it has in common with others, which `ladder` brings together;
     ``cuts``: how shots are divided by hand; numbers are of the shots that this leaves.
     """
 
@@ -84,9 +109,34 @@ class Work:
     aside: tuple[Aside, ...] = ()
     reasons: Mapping[int, tuple[str, ...]] = field(default_factory=lambda: MappingProxyType({}))
     cuts: Cuts = NO_CUTS
+    shared: tuple[Shared, ...] = ()
+
+    def rungs(self, shot: int) -> list[tuple[int, int, Step]]:
+        """A shot's ladder in its order: whose each step is (`OWN` or a place in ``shared``), its place there, and itself."""
+        own = [(OWN, place, step) for place, step in enumerate(self.treatments.get(shot, ()))]
+        common = [
+            (owner, place, step)
+            for owner, shared in enumerate(self.shared)
+            if shared.reaches(shot)
+            for place, step in enumerate(shared.steps)
+        ]
+        headings = list(Heading)
+        return sorted([*own, *common], key=lambda rung: headings.index(rung[2].place))
+
+    def ladder(self, shot: int) -> Treatment:
+        """All steps of a shot, in the order in which they act."""
+        return tuple(step for _, _, step in self.rungs(shot))
+
+    def ladders(self, count: int) -> dict[int, Treatment]:
+        """The ladder of each of so many shots that has one."""
+        every = any(shared.steps and shared.heading is not Heading.GROUP for shared in self.shared)
+        grouped = {shot for shared in self.shared if shared.steps for shot in shared.shots}
+        some = range(count) if every else sorted(number for number in {*self.treatments, *grouped} if number < count)
+        return {number: ladder for number in some if (ladder := self.ladder(number))}
 
     def treated(self, shot: int, treatment: Treatment, reasons: tuple[str, ...] = ()) -> "Work":
-        """The same with another treatment of a shot, none where it is empty; reasons go with the treatment they explain."""
+        """The same with other steps of a shot's own, none where there are none; reasons go with the treatment they explain."""
+        treatment = tuple(own_step(step) for step in treatment)
         treatments, told = dict(self.treatments), dict(self.reasons)
         treatments.pop(shot, None)
         told.pop(shot, None)
@@ -122,7 +172,10 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
         )
         for followed in work.areas
     )
-    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts)
+    shared = tuple(
+        replace(each, shots=frozenset(number for number, home in homes.items() if home in each.shots)) for each in work.shared
+    )
+    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts, shared)
 
 
 def _touched(shot: Shot, others: Sequence[Shot]) -> range:

@@ -260,7 +260,7 @@ class LongWork(QObject):
         shots, work, judge = list(self.session.shots), self.session.document.work, self.session.judge
 
         def job(monitor: Monitor) -> list[Proposal]:
-            return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, work.treatments)
+            return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, work.ladders(len(shots)))
 
         self.jobs.start(Kind.LEGALISE, job, partial(self._accept, shots))
 

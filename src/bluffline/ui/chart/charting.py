@@ -21,7 +21,7 @@ from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
 from bluffline.treat.bake import bake_cube, baked, fitted_cdl, worst_off
 from bluffline.treat.kinds.balance import Balance
-from bluffline.treat.ladder import Treatment, colours_of, with_step
+from bluffline.treat.ladder import Treatment, colours_of
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.step import called
 from bluffline.ui.chart.panel import ChartPanel
@@ -280,7 +280,7 @@ class Charting:
 
     def bake(self) -> None:
         """Bake the steps on colours of the shot in view into one LUT."""
-        treatment, source = self.session.document.treatment, self.session.source
+        treatment, source = self.session.document.own, self.session.source
 
         def job(_: Monitor) -> tuple[Treatment, float]:
             after = baked(treatment, source)
@@ -288,7 +288,7 @@ class Charting:
 
         def give(shot: int, found: tuple[Treatment, float]) -> None:
             after, worst = found
-            if self.session.document.treatments.get(shot) == treatment:
+            if self.session.document.work.treatments.get(shot) == treatment:
                 self.session.document.set_treatment(shot, after, "Bake the steps on colours")
                 self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
 
@@ -307,10 +307,7 @@ class Charting:
         except BlufflineError as error:
             self._say(str(error))
             return
-        session = self.session
-        session.document.set_treatment(
-            session.place.shot, with_step(session.document.treatment, step), f"Add {called(step)} {path.name}"
-        )
+        self.session.document.add(step, f"Add {called(step)} {path.name}")
 
     def save_lut(self) -> None:
         """Ask where to, and save the steps on colours of the shot in view as a LUT or CDL."""
@@ -320,7 +317,7 @@ class Charting:
 
     def write_lut(self, path: Path) -> None:
         """Save the steps on colours of the shot in view; as a CDL, with how far it is from them."""
-        steps, source, ending = colours_of(self.session.document.treatment), self.session.source, path.suffix.lower()
+        steps, source, ending = self.session.document.treatment, self.session.source, path.suffix.lower()
         patches = None if self.model.result is None else self.model.result.filmed
 
         def job(_: Monitor) -> float:

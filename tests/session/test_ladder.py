@@ -1,0 +1,102 @@
+"""The ladder: what a shot has for itself, and what it shares with others, under headings."""
+
+from types import MappingProxyType
+
+import pytest
+
+from bluffline.errors import SettingsError
+from bluffline.prove.propose import Proposal
+from bluffline.rules.shots import Shot
+from bluffline.session.work import Work, carried
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.step import Heading
+
+CEILING = SoftCeiling(100, 109, 90)
+
+
+def kinds(document):
+    return [(step.kind, str(step.place)) for step in document.treatment]
+
+
+@pytest.fixture
+def document(session):
+    """Of a programme of two shots, its first in view."""
+    assert len(session.shots) == 2 and session.place.shot == 0
+    return session.document
+
+
+def test_a_level_remap_added_by_hand_is_every_shots_and_acts_first(document, session):
+    document.add_step(SoftCeiling)
+    document.add_step(LevelRemap)
+    assert kinds(document) == [("level-remap", "source"), ("soft-ceiling", "limits")]
+    session.place.step_shot(1)
+    assert kinds(document) == [("level-remap", "source")] and document.treatments.keys() == {0, 1}
+    document.undo()
+    assert not document.treatment
+
+
+def test_steps_move_within_their_heading_and_on_to_the_next(document, session):
+    document.set_treatment(0, (Tone(0.1), Cdl(saturation=0.5), Tone(0.2), CEILING), "own")
+    document.move_step(2, -1)
+    assert [type(step) for step in document.treatment] == [Tone, Tone, Cdl, SoftCeiling], "the same kind stands twice"
+    document.move_step(0, -1)
+    assert kinds(document)[0] == ("tone", "source") and document.own[0] == Tone(0.2)
+    session.place.step_shot(1)
+    assert document.treatment == (Tone(0.1, heading=Heading.SOURCE),)
+    document.move_step(0, 1)
+    assert document.own == (Tone(0.1),), "it is this shot's alone now"
+    session.place.step_shot(-1)
+    assert len(document.treatment) == 3
+    document.move_to(0, Heading.OVER_ALL)
+    assert kinds(document) == [("cdl", "shot"), ("tone", "over all"), ("soft-ceiling", "limits")]
+
+
+def test_a_change_in_a_group_is_one_in_all_its_shots(document, session):
+    document.set_treatment(0, (Tone(0.1),), "own")
+    with pytest.raises(SettingsError, match="in no such group"):
+        document.move_to(0, Heading.GROUP)
+    document.set_group("kiln yard", [0, 1])
+    document.move_to(0, Heading.GROUP)
+    session.place.step_shot(1)
+    document.replace_step(0, Tone(0.7, heading=Heading.GROUP))
+    assert document.treatments == {0: (Tone(0.7, heading=Heading.GROUP),), 1: (Tone(0.7, heading=Heading.GROUP),)}
+    document.set_group("kiln yard", [1])
+    assert document.treatments.keys() == {1} and [group.name for group in document.groups] == ["kiln yard"]
+    document.set_group("kiln yard", [])
+    assert not document.treatments
+    with pytest.raises(SettingsError, match="needs a name"):
+        document.set_group(" ", [0])
+
+
+def test_headings_are_bypassed_and_reset(document):
+    document.set_treatment(0, (Tone(0.1), CEILING, ChromaRein(-5, 105)), "own")
+    document.bypass_heading(Heading.LIMITS)
+    assert [step.on for step in document.treatment] == [True, False, False]
+    document.bypass_heading(Heading.LIMITS)
+    assert all(step.on for step in document.treatment)
+    document.reset_step(0)
+    assert document.treatment[0] == Tone()
+    document.reset_heading(Heading.LIMITS)
+    assert kinds(document) == [("tone", "shot")]
+
+
+def test_what_is_proposed_does_not_take_over_what_is_shared(document):
+    document.add_step(LevelRemap)
+    shared = document.treatment
+    document.accept([Proposal(0, (*shared, CEILING), ("held",))])
+    assert document.own == (CEILING,) and document.treatment == (*shared, CEILING)
+    assert document.treatments[1] == shared
+
+
+def test_groups_go_with_their_shots_when_the_shots_change():
+    work = Work(MappingProxyType({0: (CEILING,)})).treated(0, (CEILING,))
+    before = [Shot(0, 9), Shot(10, 19), Shot(20, 29)]
+    from bluffline.session.work import Shared
+
+    grouped = Work(work.treatments, shared=(Shared(Heading.GROUP, (Tone(0.1),), "yard", frozenset({1, 2})),))
+    now = carried(grouped, before, [Shot(0, 9), Shot(10, 14), Shot(15, 19), Shot(20, 29)])
+    assert now.shared[0].shots == {1, 2, 3} and now.ladders(4).keys() == {0, 1, 2, 3}
