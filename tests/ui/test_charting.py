@@ -14,7 +14,7 @@ from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.kinds.neutral_scale import NeutralScale
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.lutfile import read_step, step_text_for
-from bluffline.ui.ladder.steps import Figure
+from bluffline.ui.ladder.figures import Figure
 from clips import signal
 
 WAIT = 60_000
@@ -147,7 +147,8 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     settled(qtbot, desk)
     (step,) = desk.session.document.treatment
     assert isinstance(step, Balance) and step.gains[2] > 1.2 and "Neutral pick: R ×" in desk.header.message
-    figures = desk.treatment.findChildren(Figure)
+    desk.session.place.choose(0)
+    figures = desk.bench.findChildren(Figure)
     assert [figure.text()[0] for figure in figures] == ["×"] * 3
     figures[0].setValue(1.5)
     assert desk.session.document.treatment[0].gains[0] == 1.5
@@ -205,11 +206,3 @@ def test_a_stock_treatment_is_kept_and_put(chart_desk, qtbot, monkeypatch):
     monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **__: (args[3][0], True))
     desk.charting.put_stock()
     assert desk.session.document.treatments[1] == (Straighten(BENT),)
-
-
-def test_steps_are_moved_on_their_cards(chart_desk, qtbot):
-    desk = chart_desk
-    desk.session.document.set_treatment(0, (Straighten(BENT), Balance((1.1, 1.0, 0.9))), "own")
-    later = next(b for b in desk.treatment.findChildren(type(desk.treatment.steps._add_button())) if b.text() == "›")
-    qtbot.mouseClick(later, LEFT)
-    assert [type(step) for step in desk.session.document.treatment] == [Balance, Straighten]

@@ -8,7 +8,7 @@ import pytest
 from PIL import Image
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.matrix import Matrix
@@ -18,7 +18,7 @@ from bluffline.ui.actions.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.write import WriteDialog
-from bluffline.ui.ladder.steps import Figure
+from bluffline.ui.ladder.figures import Figure
 from clips import make_clip, numbered
 
 WAIT = 120_000
@@ -141,8 +141,8 @@ def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
 def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot):
     desk = surveyed_desk
     desk.session.place.go_to(18)
-    desk.session.document.add_step(SoftCeiling)
-    figure = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
+    desk.treatment.add_step(SoftCeiling)
+    figure = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("Limit"))
     for value in (90.0, 85.0, 80.0):
         figure.setValue(value)
     assert desk.session.document.treatment[0].limit == 80.0
@@ -154,24 +154,24 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
     )
     desk.session.document.undo()
     assert desk.session.document.treatment[0].limit == 103, "one drag is one undo"
-    refreshed = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Limit"))
+    refreshed = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("Limit"))
     assert refreshed.value() == 103 and desk.session.document.treatment[0].knee == 88.2, "and its knee comes back with it"
 
 
 def test_two_gestures_are_two_and_a_refused_figure_returns_to_what_is_in_force(surveyed_desk, monkeypatch):
     desk = surveyed_desk
     now = [100.0]
-    monkeypatch.setattr("bluffline.ui.ladder.steps.time.monotonic", lambda: now[0])
+    monkeypatch.setattr("bluffline.ui.ladder.bench.time.monotonic", lambda: now[0])
     desk.session.place.go_to(18)
-    desk.session.document.add_step(ChromaRein)
-    high = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ to"))
+    desk.treatment.add_step(ChromaRein)
+    high = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ to"))
     for value, rest in ((104.0, 0.1), (103.0, 0.1), (102.0, 5.0), (101.0, 0.1)):
         high.setValue(value)
         now[0] += rest
     for expected in (102.0, 105.0):
         desk.session.document.undo()
         assert desk.session.document.treatment[0].high == expected
-    low = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ from"))
+    low = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ from"))
     low.setValue(50.0)
     high.setValue(50.0)
     assert desk.session.document.treatment[0].high == high.value() == 105.0
@@ -184,21 +184,24 @@ def test_steps_are_bypassed_removed_and_reset(surveyed_desk, qtbot):
     desk.session.document.add_step(ChromaRein)
     desk.session.document.add_step(SoftCeiling)
     assert [type(step) for step in desk.session.document.treatment] == [SoftCeiling, ChromaRein]
-    box = next(b for b in desk.treatment.findChildren(QCheckBox) if "Chroma rein" in b.text())
-    box.click()
+    desk.show_page("Treatment")
+    ladder = desk.treatment.ladder
+    row = next(n for n in range(ladder.count()) if "Chroma rein" in ladder.item(n).text())
+    corner = ladder.visualItemRect(ladder.item(row)).topLeft()
+    qtbot.mouseClick(ladder.viewport(), Qt.MouseButton.LeftButton, pos=corner + QPoint(12, 12))
     assert desk.session.document.treatment[1].on is False
     press(qtbot, desk, Qt.Key.Key_B)
     assert not any(step.on for step in desk.session.document.treatment)
     press(qtbot, desk, Qt.Key.Key_Backspace, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.document.treatment == ()
-    assert any("untreated" in w.text() for w in desk.treatment.findChildren(type(desk.treatment_card._title)))
+    assert desk.treatment_card.facts == "untreated"
 
 
 def test_a_senseless_figure_changes_nothing(surveyed_desk):
     desk = surveyed_desk
     desk.session.place.go_to(18)
-    desk.session.document.add_step(SoftCeiling)
-    knee = next(f for f in desk.treatment.findChildren(Figure) if f.accessibleName().endswith("Knee"))
+    desk.treatment.add_step(SoftCeiling)
+    knee = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("Knee"))
     before = desk.session.document.treatment
     knee.setValue(108.0)
     assert desk.session.document.treatment == before
@@ -358,13 +361,13 @@ def test_another_picture_track_is_taken_and_those_that_do_not_fit_are_left_out(d
 def test_the_key_sheet_has_every_key(desk, qtbot):
     sheet = KeySheet(desk)
     qtbot.addWidget(sheet)
-    text = " ".join(label.text() for label in sheet.findChildren(type(desk.treatment_card._title)))
+    text = " ".join(label.text() for label in sheet.findChildren(QLabel))
     for command in COMMANDS:
         assert not command.keys or command.title.removesuffix(" …") in text
 
 
 def test_every_control_has_a_name(surveyed_desk):
     desk = surveyed_desk
-    for widget in (desk.skyline, desk.findings, desk.picture, *desk.viewer.gauges, desk.treatment):
+    for widget in (desk.skyline, desk.findings, desk.picture, *desk.viewer.gauges, desk.treatment.ladder):
         assert widget.accessibleName()
     assert load_rules("r103").title in desk.header.rules_button.text()

@@ -193,6 +193,18 @@ def opened(qtbot, path, folder):
     return desk
 
 
+def test_work_is_kept_while_more_is_done_without_a_rest(surveyed_desk, qtbot, over_clip):
+    desk = surveyed_desk
+    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+
+    def drawn_on_and_kept():
+        desk.session.document.move_area(0, 1, 0)
+        kept = desk.work.documents.recall(over_clip)
+        return kept is not None and bool(kept[0].areas)
+
+    qtbot.waitUntil(drawn_on_and_kept, timeout=WAIT)
+
+
 def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk, qtbot, hold, over_clip, tmp_path):
     first = surveyed_desk
     first.work.legalise()
@@ -205,7 +217,7 @@ def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk
     qtbot.addWidget(second)
     second.open(over_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    assert second.session.document.treatments == treated
+    assert second.session.document.work.treatments == treated
     second.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
     held.free.set()
     second.close()

@@ -353,11 +353,11 @@ def test_a_programme_opened_again_is_not_measured_again_but_where_it_is_asked_fo
 def test_the_transfer_line_tells_black_grey_and_white(surveyed_desk, qtbot):
     desk = surveyed_desk
     desk.session.place.go_to(18)
-    assert desk.treatment.transfer.isHidden()
-    desk.session.document.add_step(SoftCeiling)
+    assert not desk.bench.transfer.isVisible()
+    desk.treatment.add_step(SoftCeiling)
     desk.session.document.replace_step(0, SoftCeiling(90, 100, 50))
-    assert desk.treatment.transfer.figures == ["white 90.0 %", "grey 40.9 %", "black 0.0 %"]
-    assert not desk.treatment.transfer.isHidden()
+    assert desk.bench.transfer.figures == ["white 90.0 %", "grey 40.9 %", "black 0.0 %"]
+    assert desk.bench.transfer.isVisible()
 
 
 def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):

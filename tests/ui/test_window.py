@@ -173,7 +173,7 @@ def test_an_operator_calibrates_by_hand(operated):
     x, y = state()["corners"][2]
     hand("mousemove", "--window", window, x, y, "mousedown", "1")
     for share in (0.3, 0.7, 1.0):
-        hand("mousemove", "--window", window, round(x - 30 * share), round(y - 24 * share))
+        hand("mousemove", "--window", window, round(x - 60 * share), round(y - 48 * share))
     hand("mouseup", "1")
     until(lambda: state()["fit"] and state()["fit"] > 1.5 * found and not state()["busy"], "a corner dragged off spoils it")
     hand("key", "ctrl+f")

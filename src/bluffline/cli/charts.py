@@ -1,4 +1,4 @@
-"""The commands that calibrate: chart, and apply."""
+"""The commands that correct: chart, apply, and steps."""
 
 import argparse
 import json
@@ -16,6 +16,7 @@ from bluffline.charts.shot import ChartShot, read_chart
 from bluffline.cli import files
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import ChartError, SettingsError
+from bluffline.figures import figure
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.leftovers import remove_leftovers
@@ -28,13 +29,16 @@ from bluffline.report.files import save_text
 from bluffline.rules.shots import Shot
 from bluffline.signal.colorimetry import camera_signal
 from bluffline.treat.bake import SIZES, USUAL_SIZE, bake_cube, fitted_cdl, residual
+from bluffline.treat.catalogue import KINDS, as_data
+from bluffline.treat.catalogue import SCHEMA as STEPS_SCHEMA
 from bluffline.treat.ladder import Treatment, ordered
 from bluffline.treat.lutfile import ENDINGS, read_step, step_text_for
+from bluffline.treat.step import Number
 from bluffline.treat.stored import load_treatment, treatment_text
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Declare the two commands."""
+    """Declare the three commands."""
     chart = commands.add_parser("chart", help="measure a filmed chart and fit a calibration to it")
     chart.set_defaults(run=_chart)
     files.add_source(chart)
@@ -61,6 +65,11 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     what = apply.add_mutually_exclusive_group(required=True)
     what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(ENDINGS))
     what.add_argument("--treatment", type=Path, metavar="T.json")
+    steps = commands.add_parser("steps", help="list the steps that a treatment can have, and their figures")
+    steps.set_defaults(run=_steps)
+    files.add_force(steps)
+    steps.add_argument("kind", nargs="?", metavar="KIND", help=", ".join(KINDS))
+    steps.add_argument("--json", metavar="OUT|-", help="write the list as JSON; - for standard output")
 
 
 def _chart(options: argparse.Namespace) -> int:
@@ -104,6 +113,27 @@ def _chart(options: argparse.Namespace) -> int:
     if options.lut is not None:
         made = report["lut"]
         print(f"{made['path']}: on the chart {made['mean']:.2f} ΔE from the fit in the mean, {made['worst']:.2f} at most")
+    return 0
+
+
+def _steps(options: argparse.Namespace) -> int:
+    if options.kind is not None and options.kind not in KINDS:
+        raise SettingsError(f"There is no step of the kind {options.kind}; there are {', '.join(KINDS)}.")
+    kinds = list(KINDS.values()) if options.kind is None else [KINDS[options.kind]]
+    report = json.dumps({"schema": STEPS_SCHEMA, "steps": list(map(as_data, kinds))}, indent=2, ensure_ascii=False) + "\n"
+    if options.json == "-":
+        sys.stdout.write(report)
+        return 0
+    if options.json is not None:
+        targets = files.Targets([], force=options.force)
+        targets.add(Path(options.json), (".json",))
+        save_text(Path(options.json), report)
+    for kind in kinds:
+        print(f"{kind.kind}: {kind.title}, under {kind.home}")
+        for one in kind.figures():
+            number = one.declared
+            bounds = f"{figure(number.least)} … {figure(number.greatest)} {number.unit}" if isinstance(number, Number) else ""
+            print(f"  {one.key:<12} {number.label:<16} {bounds}".rstrip())
     return 0
 
 

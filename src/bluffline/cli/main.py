@@ -22,7 +22,7 @@ from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.faults import fault_of, log_path
 
-COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply")
+COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps")
 _JSON, _CSV = (".json",), (".csv",)
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT, _UNFORESEEN = 0, 1, 2, 3
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"

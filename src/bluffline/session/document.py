@@ -246,9 +246,16 @@ class Document:
 
     def add(self, step: Step, act: str) -> None:
         """Add a step where its kind belongs; under *source* it is every shot's."""
-        work, owner = self._owner_under(self.work, step.place, "")
-        steps = work.treatments.get(self._place.shot, ()) if owner == OWN else work.shared[owner].steps
-        self._push(self._with_steps(work, owner, with_step(steps, step)), act)
+        self.add_all((step,), act)
+
+    def add_all(self, steps: Treatment, act: str) -> None:
+        """Add steps, each under its heading, beside those that are there."""
+        work = self.work
+        for step in steps:
+            work, owner = self._owner_under(work, step.place, "")
+            kept = work.treatments.get(self._place.shot, ()) if owner == OWN else work.shared[owner].steps
+            work = self._with_steps(work, owner, with_step(kept, step))
+        self._push(work, act)
 
     def remap_step(self, mode: RemapMode) -> LevelRemap:
         """The level remap of a mode, with the figures of the shot in view."""

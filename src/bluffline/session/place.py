@@ -20,17 +20,22 @@ class Known(Protocol):
 
 
 class Place:
-    """A frame of the programme under control, and the finding that it was gone to for; ``changed`` tells of either."""
+    """A frame of the programme under control, and the finding that it was gone to for; ``changed`` tells of either.
+
+    ``rung``: the step of the ladder in view that is on the bench, by its place there; ``rung_changed`` tells of another.
+    """
 
     def __init__(self, known: Known) -> None:
         self._known = known
         self.frame = 0
         self.selected: Finding | None = None
-        self.changed = Event()
+        self.rung: int | None = None
+        self.changed, self.rung_changed = Event(), Event()
 
     def begin(self) -> None:
         """Look at the first frame."""
         self.frame, self.selected = 0, None
+        self.choose(None)
 
     def let_go(self) -> None:
         """Let go of a finding that is no more."""
@@ -55,6 +60,12 @@ class Place:
         """Look at a finding, at its worst frame."""
         self.selected = finding
         self.go_to(finding.worst_frame)
+
+    def choose(self, rung: int | None) -> None:
+        """Put a step of the ladder in view on the bench, or clear it."""
+        if rung != self.rung:
+            self.rung = rung
+            self.rung_changed.tell()
 
     def step_finding(self, by: int) -> None:
         """Go to the next (+1) or previous (−1) finding from here."""

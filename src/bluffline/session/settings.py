@@ -4,8 +4,9 @@ import json
 import os
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Annotated
 
-from bluffline.declared import checked
+from bluffline.declared import Between, checked
 from bluffline.errors import SettingsError, WriteError
 from bluffline.intake import read_text
 from bluffline.report.files import save_text
@@ -23,6 +24,7 @@ class Settings:
     recent: list[str] = field(default_factory=list)
     rules: str = "r103"
     gauges: GaugeSetup = field(default_factory=GaugeSetup)
+    bench: int = 0  # pixels that the bench is high; 0: as high as it needs
 
     @classmethod
     def load(cls, path: Path | None = None) -> "Settings":
@@ -35,7 +37,8 @@ class Settings:
             recent = checked(stored["recent"], tuple[str, ...], "recent")
             # Version 1 knew no gauges.
             gauges = GaugeSetup.restored(stored["gauges"]) if stored["version"] == _VERSION else GaugeSetup()
-            return cls(path, list(recent[:_MOST_RECENT]), checked(stored["rules"], str, "rules"), gauges)
+            bench = checked(stored.get("bench", 0), Annotated[int, Between(0, 4000)], "bench")
+            return cls(path, list(recent[:_MOST_RECENT]), checked(stored["rules"], str, "rules"), gauges, bench)
         except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
@@ -47,7 +50,10 @@ class Settings:
 
     def save(self) -> None:
         """Save; a folder that can't be written to costs the memory, not the work."""
-        stored = {"version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored()}
+        stored = {
+            "version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored(),
+            "bench": self.bench,
+        }  # fmt: skip
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             save_text(self.path, json.dumps(stored, indent=1) + "\n")

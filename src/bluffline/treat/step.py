@@ -1,7 +1,7 @@
 """What a step is: a kind declares its figures once, as annotated fields, and everything else follows from the declaration."""
 
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from enum import StrEnum
 from functools import cache
 from typing import Annotated, Any, ClassVar, Protocol, Self, get_args, get_origin, get_type_hints
@@ -133,6 +133,20 @@ class Step:
     def begun(cls, shot: Measured) -> Self:
         """A step of the kind for a shot, its figures from what the shot measures."""
         return cls()
+
+    def figured(self, key: str, value: Any) -> Self:
+        """The same with another figure; ``gains.1`` is the second of several.
+
+        Raises
+        ------
+        SettingsError : it can't be so
+        """
+        name, _, part = key.partition(".")
+        if part:
+            whole = list(getattr(self, name))
+            whole[int(part)] = value
+            value = tuple(whole)
+        return replace(self, **{name: value})
 
     @property
     def place(self) -> Heading:

@@ -7,7 +7,6 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QAbstractSpinBox,
     QApplication,
     QHBoxLayout,
     QLineEdit,
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
     QMenu,
     QMenuBar,
     QMessageBox,
+    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -35,13 +35,17 @@ from bluffline.ui.dialogs.layout import asked
 from bluffline.ui.findings.rows import FindingsList
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
-from bluffline.ui.ladder.steps import TreatmentPanel
+from bluffline.ui.ladder.bench import Bench
+from bluffline.ui.ladder.ladder import LadderPanel
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
 from bluffline.ui.style.card import Card
+from bluffline.ui.style.pages import Page, Pages
 from bluffline.ui.style.style import percent
 from bluffline.view.looking import Field
+
+_LEFT = 292  # pixels that the left column is wide, but for the chart
 
 
 class Desk(QMainWindow):
@@ -53,11 +57,12 @@ class Desk(QMainWindow):
         super().__init__()
         self.session, self.settings = session, settings
         self.gauges = GaugeModel(settings.gauges)
+        self._areas = 0
         self._menus = QMenuBar()
         self.header = Header(self._menus)
         self.skyline = Skyline(session)
         self.findings = FindingsList(session)
-        self.treatment = TreatmentPanel(session)
+        self.treatment, self.bench = LadderPanel(session), Bench(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
         self.work = LongWork(session, self.header, self.viewer.frames, self)
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
@@ -83,34 +88,39 @@ class Desk(QMainWindow):
 
     def _build(self) -> None:
         self.skyline_card = Card("Skyline", self.skyline)
-        self.findings_card = Card("Findings", self.findings)
+        self.findings_card = Page(self.findings, _LEFT)
         self.picture_card = Card("Picture", self.picture, self.viewer.probe_line)
-        self.areas_card = Card("Areas", self.viewer.panel)
-        self.treatment_card = Card("Treatment", self.treatment)
-        self.chart_card = Card("Chart", self.charting.panel)
-        for card in (self.findings_card, self.areas_card):
-            card.setFixedWidth(290)
-        self.chart_card.setFixedWidth(CHART_WIDTH + 20)
-        left = QVBoxLayout()
-        left.addWidget(self.chart_card, 1)
-        self.chart_card.hide()
-        left.addWidget(self.findings_card, 3)
-        left.addWidget(self.areas_card, 2)
-        self.areas_card.hide()
-        middle = QVBoxLayout()
-        middle.addWidget(self.picture_card, 5)
-        middle.addLayout(self.viewer.board.beneath, 3)
-        middle.addWidget(self.treatment_card)
+        self.areas_card = Page(self.viewer.panel, _LEFT)
+        self.treatment_card = Page(self.treatment, _LEFT)
+        self.chart_card = Page(self.charting.panel, CHART_WIDTH + 20)
+        self.pages = Pages(
+            {
+                "Findings": self.findings_card, "Treatment": self.treatment_card, "Chart": self.chart_card,
+                "Areas": self.areas_card,
+            }
+        )  # fmt: skip
+        upper = QWidget()
+        above = QVBoxLayout(upper)
+        above.setContentsMargins(0, 0, 0, 0)
+        above.addWidget(self.picture_card, 5)
+        above.addLayout(self.viewer.board.beneath, 3)
+        self.divider = QSplitter(Qt.Orientation.Vertical)
+        self.divider.addWidget(upper)
+        self.divider.addWidget(self.bench)
+        self.divider.setChildrenCollapsible(False)
+        self.divider.setStretchFactor(0, 1)
+        self.divider.setStretchFactor(1, 0)
+        self.divider.setHandleWidth(7)
         self._lower = lower = QHBoxLayout()
-        lower.addLayout(left)
-        lower.addLayout(middle)
+        lower.addWidget(self.pages)
+        lower.addWidget(self.divider)
         lower.addWidget(self.viewer.board)
         whole = QVBoxLayout()
         whole.setContentsMargins(8, 4, 8, 8)
         whole.addWidget(self.header)
         whole.addWidget(self.skyline_card)
         whole.addLayout(lower, 1)
-        for layout in (left, middle, lower, whole):
+        for layout in (above, lower, whole):
             layout.setSpacing(7)
         centre = QWidget()
         centre.setLayout(whole)
@@ -159,7 +169,11 @@ class Desk(QMainWindow):
         self.findings.chosen.connect(session.place.select)
         self.viewer.shown_changed.connect(self._frame_shown)
         self.viewer.failed.connect(self.header.fault)
-        self.treatment.steps.refused.connect(self.header.say)
+        self.bench.refused.connect(self.header.say)
+        self.treatment.ladder.refused.connect(self.header.say)
+        self.bench.opened.connect(self._bench_opened)
+        self.divider.splitterMoved.connect(self._keep_divider)
+        self.pages.turned.connect(self._turned)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
         self.header.cancelled.connect(self.work.cancel)
@@ -201,14 +215,30 @@ class Desk(QMainWindow):
             self.picture.drop_tool()
             self.picture.highlight(None)
 
-    def show_chart(self) -> None:
-        """Open the chart panel in place of the findings, or close it."""
-        opened = self.chart_card.isHidden()
-        self.chart_card.setVisible(opened)
-        self.findings_card.setVisible(not opened)
+    def show_page(self, name: str) -> None:
+        """Turn the left column to a page."""
+        self.pages.turn(name)
+
+    def _turned(self, _: str) -> None:
         self._frame_shown(self.viewer.shown)
-        if not opened:
+
+    def _bench_opened(self, opened: bool) -> None:
+        self.skyline.set_low(opened)
+        self.skyline_card.set_head(shown=not opened)
+        if opened and self.settings.bench:
+            self.divider.setSizes([max(self.divider.height() - self.settings.bench, 0), self.settings.bench])
+
+    def _keep_divider(self) -> None:
+        self.settings.bench = self.divider.sizes()[1]
+        self.settings.save()
+
+    def show_chart(self) -> None:
+        """Turn to the chart panel, or let the chart go and turn to the findings."""
+        if self.pages.front == "Chart":
             self.charting.model.let_go()
+            self.pages.turn("Findings")
+        else:
+            self.pages.turn("Chart")
 
     def find_chart(self) -> None:
         """Find the chart in view, with its panel open."""
@@ -221,8 +251,7 @@ class Desk(QMainWindow):
         self.charting.place()
 
     def _open_chart(self) -> None:
-        if self.chart_card.isHidden():
-            self.show_chart()
+        self.pages.turn("Chart")
 
     def _chart_changed(self) -> None:
         chart, result = self.charting.model.chart_frame, self.charting.model.result
@@ -245,8 +274,12 @@ class Desk(QMainWindow):
         self._refresh_facts()
 
     def _frame_shown(self, frame: int) -> None:
-        readings = self.viewer.preview is not None and self.viewer.preview.readings
-        self.areas_card.setVisible(bool(readings) and self.chart_card.isHidden())
+        areas = len(self.session.document.areas)
+        if areas > self._areas and self.pages.front == "Findings":
+            self.pages.turn("Areas")
+        elif not areas and self.pages.front == "Areas" and self._areas:
+            self.pages.turn("Findings")
+        self._areas = areas
         self._refresh_facts()
         self.frame_shown.emit(frame)
 
@@ -301,9 +334,9 @@ class Desk(QMainWindow):
         place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
         place += f" · {look.zoom}:1" if look.zoom else ""
         self.picture_card.set_facts(place)
-        self.treatment_card.set_title(f"Treatment of shot {session.place.shot + 1}")
         reasons = session.document.reasons.get(session.place.shot, ()) if session.document.treatment else ()
-        self.treatment_card.set_facts("; ".join(reasons) if reasons else "untreated" if not session.document.treatment else "")
+        self.treatment_card.set_facts("; ".join(reasons) if reasons else "" if session.document.treatment else "untreated")
+        self.areas_card.set_facts("" if session.document.areas else "none is drawn: R draws one")
         for gauge_card in self.viewer.cards:
             gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.kind, treated=treated))
 
@@ -352,7 +385,7 @@ class Desk(QMainWindow):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """The source is shown for as long as its key is held down, wherever the focus is but in a text field."""
         if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
-            typing = isinstance(QApplication.focusWidget(), QLineEdit | QAbstractSpinBox)
+            typing = isinstance(QApplication.focusWidget(), QLineEdit)
             if self.isActiveWindow() and not typing and watched is self.windowHandle():
                 self.viewer.hold_source(event.type() == QEvent.Type.KeyPress)
         return super().eventFilter(watched, event)

@@ -1,7 +1,7 @@
 """Soft ceiling: luma held below a limit."""
 
-from dataclasses import dataclass
-from typing import Annotated, Self
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, Self
 
 import numpy as np
 
@@ -42,6 +42,12 @@ class SoftCeiling(LumaStep):
     def towards(cls, peak: float, limit: float, *, hard: bool = False) -> Self:
         """One that brings ``peak`` to ``limit`` (percent) with a knee in proportion to the excess."""
         return cls(limit, max(peak, limit), limit - knee_room(peak - limit), hard)
+
+    def figured(self, key: str, value: Any) -> Self:
+        """A limit that is moved past the knee takes it along."""
+        if key == "limit":
+            return replace(self, limit=value, knee=min(self.knee, value - 1))
+        return super().figured(key, value)
 
     def luma(self, percent: Float, signal: Signal) -> tuple[Float, Float]:
         if self.limit >= NO_CEILING:

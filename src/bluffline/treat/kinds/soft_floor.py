@@ -1,7 +1,7 @@
 """Soft floor: luma held above a limit."""
 
-from dataclasses import dataclass
-from typing import Annotated, Self
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, Self
 
 import numpy as np
 
@@ -38,6 +38,12 @@ class SoftFloor(LumaStep):
     def towards(cls, trough: float, limit: float, *, hard: bool = False) -> Self:
         """One that brings ``trough`` to ``limit`` (percent)."""
         return cls(limit, min(trough, limit), limit + knee_room(limit - trough), hard)
+
+    def figured(self, key: str, value: Any) -> Self:
+        """A limit that is moved past the knee takes it along."""
+        if key == "limit":
+            return replace(self, limit=value, knee=max(self.knee, value + 1))
+        return super().figured(key, value)
 
     def luma(self, percent: Float, signal: Signal) -> tuple[Float, Float]:
         """Chroma is left as it is, since near black no ratio holds."""

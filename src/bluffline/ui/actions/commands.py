@@ -126,6 +126,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.charting.load_lut(), _surveyed, apart=True),
     Command("save-lut", "Treatment", "Save the steps on colours …", ("Ctrl+L",), lambda h: h.charting.save_lut(), _coloured),
     Command("bake", "Treatment", "Bake the steps on colours", ("Ctrl+K",), lambda h: h.charting.bake(), _coloured),
+    Command("page-findings", "View", "Findings", ("1",), lambda h: h.window.show_page("Findings"), _always),
+    Command("page-treatment", "View", "Treatment", ("2",), lambda h: h.window.show_page("Treatment"), _always),
+    Command("page-chart", "View", "Chart", ("3",), lambda h: h.window.show_page("Chart"), _always),
+    Command("page-areas", "View", "Areas", ("4",), lambda h: h.window.show_page("Areas"), _always),
     Command("chart", "Chart", "Chart panel", ("Shift+C",), lambda h: h.window.show_chart()),
     Command("chart-find", "Chart", "Find the chart here", ("Ctrl+F",), lambda h: h.window.find_chart(), _surveyed),
     Command("chart-place", "Chart", "Place its corners", ("Ctrl+H",), lambda h: h.window.place_chart(), _surveyed),
@@ -180,5 +184,6 @@ MOUSE = (
     ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
     ("Chart", "drag a corner to where it is; point at a patch in the panel for all its figures"),
     ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
-    ("Figures", "type, or turn the wheel; arrows nudge, Shift is finer; double-click resets"),
+    ("Ladder", "drag a rung to reorder it or to another heading; Alt and arrows do so too; right-click for all else"),
+    ("Figures", "type, turn the wheel or drag the slider; arrows nudge, Shift is finer; double-click resets"),
 )

@@ -23,6 +23,9 @@ class Window(Protocol):
     def close(self) -> bool:
         """Close it."""
 
+    def show_page(self, name: str) -> None:
+        """Turn the left column to a page."""
+
     def show_chart(self) -> None:
         """Open the chart panel, or close it."""
 

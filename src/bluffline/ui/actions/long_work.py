@@ -82,12 +82,12 @@ class LongWork(QObject):
         self._judging.ended.connect(partial(self._short_work_ended, self._judging))
 
     def changed(self) -> None:
-        """What was done to the programme has changed; it is kept as soon as there is rest."""
-        if self.session.programme is not None:
+        """What was done to the programme has changed; it is kept soon, however much more is done meanwhile."""
+        if self.session.programme is not None and not self._keeping.isActive():
             self._keeping.start()
 
     def keep_now(self) -> None:
-        """Keep what still waits for rest, and wait until it is."""
+        """Keep what still waits, and wait until it is."""
         if self._keeping.isActive():
             self._keeping.stop()
             self._keep()

@@ -32,6 +32,8 @@ from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
 
 LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
 _LEFT, _TOP, _FOOT = 52, 20, 20
+_ANY_HIGH = (1 << 24) - 1  # Qt's own
+_HIGH_LEAST, _LOW_HIGH = 132, 72  # pixels: the least it is high, and what it is high while a step is on the bench
 _NARROWEST = 10  # frames across at the closest zoom
 _MARK = 13  # pixels from one mark of a shot to the next
 _TOLD_APART = 6  # pixels that two things are apart at the least, to be told apart
@@ -52,7 +54,8 @@ class Skyline(QWidget):
         self._drawn: tuple[object, QPixmap] | None = None
         self._marked = _Marks.of([], [])
         self._pan_from: tuple[float, float] | None = None
-        self.setMinimumHeight(132)
+        self._low = False
+        self.setMinimumHeight(_HIGH_LEAST)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Skyline of the programme")
         self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
@@ -64,6 +67,14 @@ class Skyline(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(1240, 140)
 
+    def set_low(self, low: bool) -> None:
+        """Leave room for the bench: lower, and without the names of shots."""
+        self._low = low
+        self.setFixedHeight(_LOW_HIGH) if low else self.setMinimumHeight(_HIGH_LEAST)
+        if not low:
+            self.setMaximumHeight(_ANY_HIGH)
+        self._redraw()
+
     # Place ---------------------------------------------------------------------------------------------------------
 
     @property
@@ -72,7 +83,7 @@ class Skyline(QWidget):
 
     @property
     def _field(self) -> QRectF:
-        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - 8, 1), max(self.height() - _TOP - _FOOT, 1))
+        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - 8, 1), max(self.height() - _TOP - (6 if self._low else _FOOT), 1))
 
     def x_of(self, frame: X) -> X:
         """Where a frame, or each of many, begins, in widget pixels."""
@@ -279,13 +290,15 @@ class Skyline(QWidget):
             left, right = float(lefts[number]), float(rights[number])
             if number and left > field.left():
                 painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
+            if self._low:
+                continue
             painter.setPen(TINT if number == here else DIM)
             left = max(left, field.left())
             label = f"shot {number + 1}" if right - left > 52 else str(number + 1)
             if right - left > painter.fontMetrics().horizontalAdvance(label) + 4:
                 painter.drawText(QPointF(left + 4, field.bottom() + 14), label)
                 told |= number == here
-        if shots and not told:  # there is always room for the one in view
+        if shots and not told and not self._low:  # there is always room for the one in view
             label = f"shot {here + 1}"
             width = painter.fontMetrics().horizontalAdvance(label)
             left = min(max(float(lefts[here]) + 4, field.left()), field.right() - width)

@@ -15,16 +15,22 @@ class Card(QFrame):
         self._title = QLabel(title)
         self._title.setFont(font(13, bold=True))
         self._facts = Line(font(12))
-        head = QHBoxLayout()
+        self._head = QWidget()
+        head = QHBoxLayout(self._head)
+        head.setContentsMargins(0, 0, 0, 0)
         head.addWidget(self._title)
         head.addWidget(self._facts, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 6, 10, 8)
         layout.setSpacing(5)
-        layout.addLayout(head)
+        layout.addWidget(self._head)
         layout.addWidget(matter, 1)
         if foot is not None:
             layout.addWidget(foot)
+
+    def set_head(self, *, shown: bool) -> None:
+        """Show the title and the facts, or give their room to the matter."""
+        self._head.setVisible(shown)
 
     def set_title(self, text: str) -> None:
         """Change the title."""

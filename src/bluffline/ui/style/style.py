@@ -119,6 +119,12 @@ QPushButton:pressed, QToolButton:pressed { background: #545454 }
 QPushButton:disabled, QToolButton:disabled { color: #808080; background: #303030; border-color: #404040 }
 QPushButton[next="true"] { background: #d6c7a0; color: #181818; border-color: #d6c7a0; font-weight: bold }
 QPushButton[next="true"]:disabled { background: #303030; color: #808080; border-color: #404040 }
+QToolButton#tab { background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0;
+    color: #acacac; padding: 1px 3px }
+QToolButton#tab:checked { color: #e6e6e6; border-bottom-color: #d6c7a0 }
+QToolButton#quiet { background: transparent; border-color: transparent; padding: 1px 6px; color: #c8c8c8 }
+QToolButton#quiet:hover { border-color: #acacac }
+QToolButton#quiet:checked { color: #d6c7a0; border-color: #d6c7a0 }
 QToolButton::menu-indicator { image: none }
 QToolButton#title { background: transparent; border: 1px solid transparent; padding: 1px 3px; margin-left: -4px }
 QToolButton#title:hover { border-color: #545454 }
@@ -130,6 +136,7 @@ QMenu { background: #2e2e2e; border: 1px solid #545454; padding: 4px }
 QMenu::item { padding: 4px 22px 4px 12px }
 QMenu::item:disabled { color: #808080 }
 QMenu::separator { height: 1px; background: #545454; margin: 4px 6px }
+QSplitter::handle { background: #262626 }
 QListView { background: #2e2e2e; border: none; outline: none }
 QDoubleSpinBox, QComboBox, QLineEdit, QSpinBox { background: #1a1a1a; border: 1px solid #545454; border-radius: 2px;
     padding: 1px 3px }

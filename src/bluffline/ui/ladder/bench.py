@@ -1,0 +1,298 @@
+"""The bench: the chosen step's figures with sliders, made from its kind's declarations, and the transfer line."""
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from enum import StrEnum
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bluffline.errors import SettingsError
+from bluffline.session.session import Session
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.step import Number, Step, Told, called
+from bluffline.ui.ladder.figures import Figure, Slide, figure_of
+from bluffline.ui.ladder.transfer import TransferLine
+from bluffline.ui.style.line import Line
+from bluffline.ui.style.style import font
+
+_REST = 1.0  # seconds without a change that end a gesture
+_ROWS, _PARTS = 5, 4  # figures in a column; those of one declaration from which they have a page of their own
+
+
+class Bench(QFrame):
+    """Adjusts the step that the place chooses; hidden where it chooses none. ``refused`` tells why a figure was not taken."""
+
+    refused = pyqtSignal(str)
+    opened = pyqtSignal(bool)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._session = session
+        self._shown: object = None
+        self._components = False
+        self._figures: dict[str, tuple[Figure, Slide | None]] = {}
+        self._switches: dict[str, QCheckBox] = {}
+        self._choice: QComboBox | None = None
+        self._told: QLabel | None = None
+        self._last, self._gestures = ("", 0.0), 0
+        self.transfer = TransferLine(session)
+        self._title = QLabel()
+        self._title.setFont(font(13, bold=True))
+        self._facts = Line(font(12))
+        self.buttons = {
+            name: self._button(name, words, act)
+            for name, words, act in (
+                ("components", "R′, G′ and B′ each for itself", self._turn),
+                ("bypass", "Take the step out of force, or bring it back", self._bypass),
+                ("reset", "Neutral figures", self._reset),
+                ("close", "Clear the bench", lambda: session.place.choose(None)),
+            )
+        }
+        self.buttons["components"].setCheckable(True)
+        self.buttons["close"].setText("×")
+        head = QHBoxLayout()
+        head.setSpacing(4)
+        head.addWidget(self._title)
+        head.addWidget(self._facts, 1)
+        for button in self.buttons.values():
+            head.addWidget(button)
+        self._body = QWidget()
+        self._matter = QHBoxLayout()
+        self._matter.setSpacing(12)
+        self._matter.addWidget(self._body, 1)
+        self._matter.addWidget(self.transfer, 0, Qt.AlignmentFlag.AlignTop)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 5, 8, 6)
+        layout.setSpacing(3)
+        layout.addLayout(head)
+        layout.addLayout(self._matter, 1)
+        for event in (session.document.changed, session.place.changed, session.place.rung_changed, session.survey_changed):
+            event.connect(self._refresh)
+        self._refresh()
+
+    def _button(self, text: str, words: str, act: Callable[[], object]) -> QToolButton:
+        button = QToolButton()
+        button.setObjectName("quiet")
+        button.setText(text)
+        button.setFont(font(12))
+        button.setToolTip(words)
+        button.setAccessibleName(words)
+        button.clicked.connect(lambda *_: act())
+        return button
+
+    @property
+    def step(self) -> Step | None:
+        """The step on the bench."""
+        rung, ladder = self._session.place.rung, self._session.document.treatment
+        return ladder[rung] if rung is not None and rung < len(ladder) else None
+
+    # Showing -----------------------------------------------------------------------------------------------------------
+
+    def _refresh(self) -> None:
+        step, place = self.step, self._session.place
+        if (step is None) is not self.isHidden():
+            self.setVisible(step is not None)
+            self.opened.emit(step is not None)
+        if step is None:
+            if place.rung is not None and not self._session.document.treatment:
+                place.choose(None)
+            self._shown = None
+            return
+        assert place.rung is not None
+        shown = type(step), place.rung, place.shot, self._components
+        if shown != self._shown:
+            self._shown = shown
+            self._build(step)
+        self._title.setText(f"{place.rung + 1}  {step.title}")
+        where = "everywhere" if step.reach.everywhere else step.reach.text
+        self._facts.setText(f"{step.place} · {where}" + ("" if step.on else " · bypassed"))
+        self._show_figures(step)
+        self.transfer.refresh()
+
+    def _build(self, step: Step) -> None:
+        """Controls for a kind of step."""
+        self._figures, self._switches, self._choice, self._told = {}, {}, None, None
+        body = QWidget()
+        grid = QGridLayout(body)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(0)
+        grid.setHorizontalSpacing(8)
+        several = [one for one in step.figures() if isinstance(one.declared, Number) and len(one.declared.parts) >= _PARTS]
+        self.buttons["components"].setVisible(bool(several))
+        self.buttons["components"].setChecked(self._components and bool(several))
+        cell = 0
+        if self._components and several:
+            for row, one in enumerate(several):
+                assert isinstance(one.declared, Number)
+                for column, part in enumerate(one.declared.parts):
+                    place = row, column
+                    self._add(grid, step, f"{one.key}.{column}", part, one.declared, one.neutral[column], *place)
+        else:
+            for one in step.figures():
+                declared = one.declared
+                if isinstance(declared, Number) and declared.parts:
+                    shown = declared.parts[:1] if one in several else declared.parts
+                    for n, part in enumerate(shown):
+                        label = declared.label if one in several else f"{declared.label} {part}"
+                        place = cell % _ROWS, cell // _ROWS
+                        self._add(grid, step, f"{one.key}.{n}", label, declared, one.neutral[n], *place)
+                        cell += 1
+                elif isinstance(declared, Number):
+                    self._add(grid, step, one.key, declared.label, declared, one.neutral, cell % _ROWS, cell // _ROWS)
+                    cell += 1
+            self._add_others(grid, step, cell)
+        columns = grid.columnCount() // 2
+        for column in range(columns):
+            grid.setColumnStretch(2 * column, 1)
+        if columns < 2:
+            grid.setColumnStretch(2 * columns, 2)
+        grid.setRowStretch(grid.rowCount(), 1)
+        old = self._matter.replaceWidget(self._body, body)
+        if old is not None and (widget := old.widget()) is not None:
+            widget.deleteLater()
+        self._body = body
+
+    def _add(
+        self, grid: QGridLayout, step: Step, field: str, label: str, declared: Number, neutral: float, row: int, column: int
+    ) -> None:
+        """A figure with its slider."""
+        name = QLabel(declared.label if label in declared.parts[:1] else label[:1].upper() + label[1:])
+        name.setFont(font(12))
+        name.setProperty("role", "dim")
+        whole = f"{declared.label} {label}" if label in declared.parts else label
+        box = Figure(f"{step.title}: {whole}", declared, figure_of(step, field), neutral)
+        box.setFixedSize(70 if label in declared.parts else 88, 20)
+        box.valueChanged.connect(lambda value, field=field: self._change(field, value))
+        slide = Slide(declared, neutral)
+        slide.moved.connect(lambda value, field=field: self._change(field, value))
+        slide.pressed.connect(self._new_gesture)
+        slide.reset.connect(lambda field=field, neutral=neutral: self._change(field, neutral))
+        grid.addWidget(name, 2 * row, 2 * column)
+        grid.addWidget(box, 2 * row, 2 * column + 1)
+        grid.addWidget(slide, 2 * row + 1, 2 * column, 1, 2)
+        self._figures[field] = box, slide
+
+    def _add_others(self, grid: QGridLayout, step: Step, cell: int) -> None:
+        """Switches, a choice, and a line for what comes from elsewhere."""
+        row = 2 * min(cell, _ROWS)
+        others = [one for one in step.figures() if isinstance(one.declared, Told)]
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        for one in others:
+            if isinstance(one.neutral, bool):
+                switch = QCheckBox(one.declared.label)
+                switch.setFont(font(12))
+                switch.toggled.connect(lambda on, key=one.key: self._change(key, on))
+                line.addWidget(switch)
+                self._switches[one.key] = switch
+            elif isinstance(one.neutral, StrEnum):
+                self._choice = QComboBox()
+                self._choice.setFont(font(12))
+                self._choice.addItems([str(each) for each in type(one.neutral)])
+                self._choice.setAccessibleName(f"{step.title}: {one.declared.label}")
+                self._choice.textActivated.connect(lambda text, key=one.key: self._choose(key, text))
+                line.addWidget(self._choice)
+        if any(not isinstance(one.neutral, bool | StrEnum) for one in others):
+            self._told = QLabel()
+            self._told.setFont(font(12))
+            self._told.setWordWrap(True)
+            line.addWidget(self._told, 1)
+        line.addStretch(1)
+        if others:
+            grid.addLayout(line, row, 0, 1, -1)
+
+    def _show_figures(self, step: Step) -> None:
+        """Show the figures in force, which an undo or another figure may have changed."""
+        for field, (box, slide) in self._figures.items():
+            value = figure_of(step, field)
+            box.blockSignals(True)
+            box.setValue(value)
+            box.blockSignals(False)
+            may = step.on and _settable(step, field)
+            box.setEnabled(may)
+            if slide is not None:
+                slide.show_value(value)
+                slide.setEnabled(may)
+        for key, switch in self._switches.items():
+            switch.blockSignals(True)
+            switch.setChecked(getattr(step, key))
+            switch.blockSignals(False)
+        if self._choice is not None:
+            self._choice.setCurrentText(str(getattr(step, "mode", "")))
+        if self._told is not None:
+            self._told.setText(step.text.replace("; ", "\n"))
+        self.buttons["bypass"].setText("bypass" if step.on else "restore")
+
+    # Hands -------------------------------------------------------------------------------------------------------------
+
+    def _change(self, field: str, value: Any) -> None:
+        step, rung = self.step, self._session.place.rung
+        if step is None or rung is None:
+            return
+        try:
+            changed = step.figured(field, value)
+        except SettingsError as error:
+            self._show_figures(step)  # what is in force stands there again
+            self.refused.emit(str(error))
+            return
+        self._session.document.replace_step(rung, changed, gesture=self._gesture(field))
+
+    def _choose(self, key: str, text: str) -> None:
+        """Another way of working; a remap's figures follow from it."""
+        step, rung = self.step, self._session.place.rung
+        if isinstance(step, LevelRemap) and rung is not None:
+            made = self._session.document.remap_step(RemapMode(text))
+            self._session.document.replace_step(rung, replace(made, on=step.on, heading=step.heading, reach=step.reach))
+        else:
+            self._change(key, text)
+
+    def _gesture(self, field: str) -> str:
+        """What changes of one figure, one soon after the other, have in common: they are undone together."""
+        now = time.monotonic()
+        last, at = self._last
+        if last != field or now - at > _REST:
+            self._gestures += 1
+        self._last = field, now
+        return f"{id(self)}.{self._gestures}"
+
+    def _new_gesture(self) -> None:
+        self._last = "", 0.0
+
+    def _turn(self) -> None:
+        self._components = not self._components
+        self._refresh()
+
+    def _bypass(self) -> None:
+        step, rung = self.step, self._session.place.rung
+        if step is not None and rung is not None:
+            self._session.document.bypass_step(rung, bypassed=step.on)
+
+    def _reset(self) -> None:
+        if self._session.place.rung is not None and self.step is not None:
+            self._session.document.reset_step(self._session.place.rung)
+
+    @property
+    def name(self) -> str:
+        """What the step on the bench is called within a sentence."""
+        return called(self.step) if self.step is not None else ""
+
+
+def _settable(step: Step, field: str) -> bool:
+    """Whether a figure counts as the step stands."""
+    if isinstance(step, LevelRemap):
+        return step.mode is RemapMode.EXTREMES_TO_LIMITS
+    return not (field == "knee" and getattr(step, "hard", False))

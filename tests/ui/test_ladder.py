@@ -1,0 +1,200 @@
+"""The ladder and the bench, by mouse and by keys."""
+
+import pytest
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QApplication
+
+from bluffline.treat.catalogue import KINDS
+from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.step import Heading
+from bluffline.ui.ladder.figures import Figure, Slide
+
+LEFT, ALT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier
+
+
+@pytest.fixture
+def desk(surveyed_desk):
+    """On the second shot, with the ladder in front."""
+    surveyed_desk.session.place.go_to(18)
+    surveyed_desk.show_page("Treatment")
+    QApplication.processEvents()
+    return surveyed_desk
+
+
+def titles(desk):
+    ladder = desk.treatment.ladder
+    return [ladder.item(n).text().split(":")[0] for n in range(ladder.count())]
+
+
+def row_of(desk, title):
+    """Where a rung stands in the list: its middle, in the viewport."""
+    ladder = desk.treatment.ladder
+    item = next(ladder.item(n) for n in range(ladder.count()) if title in ladder.item(n).text())
+    return ladder.visualItemRect(item).center()
+
+
+def figure_named(desk, words):
+    return next(figure for figure in desk.bench.findChildren(Figure) if figure.accessibleName().endswith(words))
+
+
+def test_keys_turn_the_left_column(desk, qtbot):
+    for key, name in (("1", "Findings"), ("3", "Chart"), ("4", "Areas"), ("2", "Treatment")):
+        qtbot.keyClick(desk, key)
+        assert desk.pages.front == name
+    qtbot.mouseClick(desk.pages.tabs["Findings"], LEFT)
+    assert desk.findings_card.isVisible() and not desk.treatment_card.isVisible()
+
+
+def test_the_ladder_names_its_headings_and_a_click_opens_the_bench(desk, qtbot):
+    assert titles(desk)[0] == "source, every shot, first" and not desk.bench.isVisible()
+    tall = desk.skyline.height()
+    desk.session.document.set_treatment(1, (Tone(0.2), SoftCeiling(100, 109, 90)), "own")
+    assert [line for line in titles(desk) if line[0].isdigit()] == ["1 Tone", "2 Soft ceiling"]
+    qtbot.mouseClick(desk.treatment.ladder.viewport(), LEFT, pos=row_of(desk, "Tone"))
+    QApplication.processEvents()
+    assert desk.bench.isVisible() and desk.bench.step == Tone(0.2) and desk.skyline.height() < tall
+    assert figure_named(desk, "Exposure").value() == pytest.approx(0.2)
+    qtbot.mouseClick(desk.bench.buttons["close"], LEFT)
+    QApplication.processEvents()
+    assert not desk.bench.isVisible() and desk.skyline.height() == tall
+
+
+@pytest.mark.parametrize("kind", list(KINDS.values()))
+def test_every_kind_can_lie_on_the_bench(desk, kind):
+    document = desk.session.document
+    document.add(kind(), "own")
+    desk.session.place.choose(0)
+    assert desk.bench.isVisible() and desk.bench.step == kind()
+    for figure in desk.bench.findChildren(Figure):
+        assert figure.text().strip() and figure.accessibleName()
+    desk.bench.buttons["bypass"].click()
+    assert not document.treatment[0].on and not any(figure.isEnabled() for figure in desk.bench.findChildren(Figure))
+    document.undo()
+    assert document.treatment[0].on
+
+
+def test_a_slider_is_dragged_in_one_gesture(desk, qtbot):
+    desk.treatment.add_step(Tone)
+    figure = figure_named(desk, "Contrast")
+    slide = next(slide for box, slide in desk.bench._figures.values() if box is figure)
+    middle = slide.rect().center()
+    qtbot.mousePress(slide, LEFT, pos=middle)
+    for across in (10, 20, 30):
+        qtbot.mouseMove(slide, middle + QPoint(across, 0))
+    qtbot.mouseRelease(slide, LEFT, pos=middle + QPoint(30, 0))
+    dragged = desk.session.document.treatment[0].contrast
+    assert dragged > 1.01 and figure.value() == pytest.approx(dragged, abs=1e-3)
+    qtbot.mousePress(slide, LEFT, pos=middle + QPoint(30, 0))
+    qtbot.mouseMove(slide, middle + QPoint(50, 0))
+    qtbot.mouseRelease(slide, LEFT, pos=middle + QPoint(50, 0))
+    assert desk.session.document.treatment[0].contrast > dragged
+    desk.session.document.undo()
+    assert desk.session.document.treatment[0].contrast == dragged, "the second gesture alone is undone"
+    desk.session.document.undo()
+    assert desk.session.document.treatment[0] == Tone() and figure.value() == 1
+    qtbot.mouseDClick(slide, LEFT, pos=middle)
+    assert desk.session.document.treatment[0].contrast == 1
+
+
+def test_a_slider_finds_its_values_again():
+    for figure in (figure for kind in KINDS.values() for figure in kind.figures() if hasattr(figure.declared, "least")):
+        neutral = figure.neutral[0] if isinstance(figure.neutral, tuple) else figure.neutral
+        slide = Slide(figure.declared, neutral)
+        for part in (0.0, 0.2, 0.5, 0.9, 1.0):
+            value = figure.declared.least + part * (figure.declared.greatest - figure.declared.least)
+            assert slide.value_at(slide.place_of(value)) == pytest.approx(value, abs=1e-6)
+
+
+def test_components_have_their_own_page(desk, qtbot):
+    desk.treatment.add_step(Tone)
+    QApplication.processEvents()
+    qtbot.mouseClick(desk.bench.buttons["components"], LEFT)
+    figure_named(desk, "Gain B′").setValue(1.2)
+    assert desk.session.document.treatment[0].gain == (1, 1, 1, 1.2)
+    qtbot.mouseClick(desk.bench.buttons["components"], LEFT)
+    figure_named(desk, "Gain").setValue(1.1)
+    desk.bench._switches["soft_ends"].click()
+    assert desk.session.document.treatment[0] == Tone(gain=(1.1, 1, 1, 1.2), soft_ends=True)
+    qtbot.mouseClick(desk.bench.buttons["reset"], LEFT)
+    assert desk.session.document.treatment[0] == Tone()
+
+
+def test_a_remap_takes_its_figures_from_the_shot(desk):
+    desk.treatment.add_step(LevelRemap)
+    assert not figure_named(desk, "White to").isEnabled()
+    desk.bench._choice.textActivated.emit(str(RemapMode.EXTREMES_TO_LIMITS))
+    (step,) = desk.session.document.treatment
+    assert step.mode is RemapMode.EXTREMES_TO_LIMITS and step.place is Heading.SOURCE
+    assert figure_named(desk, "White to").isEnabled() and figure_named(desk, "White to").value() == 103
+
+
+def test_keys_act_on_the_desk_while_a_figure_has_the_focus(desk, qtbot):
+    """But for those that are part of a number; after Enter the arrows as well."""
+    desk.treatment.add_step(Tone)
+    figure = figure_named(desk, "Exposure")
+    figure.setFocus()
+    figure.selectAll()
+    for key in "0.75":
+        qtbot.keyClick(figure, key)
+    frame = desk.session.place.frame
+    qtbot.keyClick(figure, Qt.Key.Key_Z)
+    assert desk.viewer.look.state.zones, "the zone map"
+    qtbot.keyClick(figure, Qt.Key.Key_Return)
+    assert desk.session.document.treatment[0].exposure == 0.75 and not figure.hasFocus()
+    qtbot.keyClick(desk, Qt.Key.Key_Right)
+    assert desk.session.place.frame == frame + 1
+
+
+def test_rungs_move_by_keys_and_by_hand(desk, qtbot):
+    desk.session.document.set_treatment(1, (Tone(0.2), Cdl(), ChromaRein(-5, 105)), "own")
+    desk.session.place.choose(1)
+    ladder = desk.treatment.ladder
+    ladder.setFocus()
+    qtbot.keyClick(ladder, Qt.Key.Key_Up, ALT)
+    assert [step.kind for step in desk.session.document.treatment] == ["cdl", "tone", "chroma-rein"]
+    assert desk.session.place.rung == 0, "what was chosen is chosen still"
+
+    def drop(where):
+        mime, none = QMimeData(), Qt.KeyboardModifier.NoModifier
+        ladder.dropEvent(QDropEvent(QPointF(where), Qt.DropAction.MoveAction, mime, LEFT, none, QEvent.Type.Drop))
+
+    drop(row_of(desk, "Tone"))
+    assert [step.kind for step in desk.session.document.own][:2] == ["tone", "cdl"] and desk.session.place.rung == 1
+    drop(row_of(desk, "over all"))
+    assert [str(step.place) for step in desk.session.document.treatment] == ["shot", "over all", "limits"]
+    qtbot.keyClick(ladder, Qt.Key.Key_Delete)
+    assert [step.kind for step in desk.session.document.treatment] == ["tone", "chroma-rein"]
+    frame = desk.session.place.frame
+    qtbot.keyClick(ladder, Qt.Key.Key_Right)
+    assert desk.session.place.frame == frame + 1, "other keys act on the desk"
+
+
+def test_the_menu_of_a_rung_and_of_a_heading(desk):
+    document, ladder = desk.session.document, desk.treatment.ladder
+    document.set_treatment(1, (Tone(0.2), ChromaRein(-5, 105)), "own")
+
+    def do(title, words):
+        row = next(row for row in ladder.rows() if (row.step.title if row.step else ladder.title_of(row.heading)) == title)
+        action = next(action for action in ladder.menu_for(row).actions() if action.text().split("\t")[0] == words)
+        assert action.isEnabled()
+        action.trigger()
+
+    do("Tone", "Copy")
+    do("Tone", "To Source")
+    assert document.treatment[0].place is Heading.SOURCE
+    do("Chroma rein", "Paste")
+    assert [step.kind for step in document.treatment] == ["tone", "tone", "chroma-rein"]
+    do("Limits", "Bypass all")
+    assert [step.on for step in document.treatment] == [True, True, False]
+    do("Limits", "Restore all")
+    do("Shot 2", "Reset: remove all")
+    do("Tone", "Neutral figures")
+    do("Tone", "Remove")
+    assert [step.kind for step in document.treatment] == ["chroma-rein"]
+    menu = ladder.menu_for(ladder.rows()[0])
+    assert [action.isEnabled() for action in menu.actions()][:3] == [False] * 3, "there is nothing under it"
