@@ -24,6 +24,7 @@ bench: $(READY)
 	@tools/system-libraries
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/gaps.py
+	$(BIN)/python bench/treating.py
 
 demo-data: $(READY)
 	$(BIN)/python -m bluffline.demo.programme

@@ -169,8 +169,8 @@ def _vectorscope(source: SignalFormat, limits: Limits, reach: float, luma: float
             corners = ((-1, -1), (1, -1), (1, 1), (-1, 1), (-1, -1))
             yield Line(tuple(place(cb + a * _TARGET_BOX, cr + b * _TARGET_BOX) for a, b in corners), stroke)
             if stroke is Stroke.TARGET:
-                x, y = place(cb + 1.4 * _TARGET_BOX, cr)
-                yield Word(name, (x, y), 1)
+                side = 1 if cb > 0 else -1  # outwards, clear of the target's own lines
+                yield Word(name, place(cb + side * 2.2 * _TARGET_BOX, cr), side)
     boundary = legal_chroma(source.matrix, luma, limits)
     if len(boundary):
         yield Line(tuple(place(float(cb), float(cr)) for cb, cr in (*boundary, boundary[0])), Stroke.RGB_LIMIT)

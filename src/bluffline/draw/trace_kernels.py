@@ -42,6 +42,24 @@ def brighten(amounts, curve):
 
 
 @loop
+def broaden(brightness, reach):
+    """Make every lit place a disc that reaches so many pixels from its middle; its rim a little fainter."""
+    height, width = brightness.shape
+    out = brightness.copy()
+    rim = np.float32(0.8)
+    for y in range(height):
+        for x in range(width):
+            value = brightness[y, x] * rim
+            if value == 0:
+                continue
+            for down in range(max(-reach, -y), min(reach, height - 1 - y) + 1):
+                for across in range(max(-reach, -x), min(reach, width - 1 - x) + 1):
+                    if across * across + down * down <= reach * (reach + 1) and out[y + down, x + across] < value:
+                        out[y + down, x + across] = value
+    return out
+
+
+@loop
 def outline(amounts):
     """Brightness of the edge of what is there: 1 at pixels with a count that touch one without, 0 elsewhere."""
     height, width = amounts.shape

@@ -8,7 +8,7 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.declared import Between
+from bluffline.declared import Between, OneOf
 from bluffline.draw import trace_kernels as kernels
 from bluffline.draw.graticule import legal_chroma
 from bluffline.draw.scale import Span
@@ -26,15 +26,22 @@ _COLOURS = {
 }  # fmt: skip
 _CURVE = 1 << 13
 _SKIPPED = 4  # rows at a histogram's foot that mark the codes that are skipped
+_FAINTEST = 0.34  # brightness of whatever is lit at all: less is not seen at arm's length
+SPOTS = (1, 2, 3)
 Image = NDArray[np.uint32]
 
 
 @dataclass(frozen=True, slots=True)
 class TraceStyle:
-    """How traces are drawn. ``strength`` −1 … 1: how soon a count is bright; ``log``: whether a histogram counts in decades."""
+    """How traces are drawn.
+
+    ``strength`` −1 … 1: how soon a count is bright; ``log``: whether a histogram counts in decades; ``spot``: how broad the
+    beam is: on gauges of colour a spot is a disc of 3, 5 or 7 pixels, on those of level 1, 3 or 5.
+    """
 
     strength: Annotated[float, Between(-1, 1)] = 0.0
     log: bool = False
+    spot: Annotated[int, OneOf(SPOTS)] = 1
 
 
 def draw_trace(
@@ -63,7 +70,9 @@ def draw_trace(
 @lru_cache(maxsize=64)
 def _curve(full: int) -> NDArray[np.float32]:
     """Brightness by count: logarithmic, so that one pixel shows and a flat field does not blind."""
-    return np.clip(np.log1p(np.arange(_CURVE)) / math.log1p(max(full, 1)), 0, 1).astype(np.float32)
+    curve = np.clip(np.log1p(np.arange(_CURVE)) / math.log1p(max(full, 1)), _FAINTEST, 1).astype(np.float32)
+    curve[0] = 0
+    return curve
 
 
 def _full(usual: float, look: TraceStyle) -> int:
@@ -101,6 +110,8 @@ def _draw_levels(
         amounts = np.empty(part.shape, np.float32)
         kernels.spread_levels(trace.counts[n], first, after, 0, columns, right - left, amounts)
         kernels.brighten(amounts, curve)
+        if look.spot > 1:
+            amounts = kernels.broaden(amounts, look.spot - 1)
         kernels.hatch_rows(amounts, _rows_outside(component, span, height, limits))
         if trace.chroma is not None:
             kernels.lay_coloured(amounts, _own_colours(trace, first, right - left, source), np.float32(GROUND), part)
@@ -185,6 +196,7 @@ def _draw_cells(
     amounts = np.empty((side, side), np.float32)
     kernels.spread_cells(trace.counts[0], first, after, amounts)
     kernels.brighten(amounts, _curve(_full(trace.measured / 2500, look)))
+    amounts = kernels.broaden(amounts, look.spot)
     kind = trace.kind
     if kind.instrument is Instrument.VECTORSCOPE:
         outside = _beyond_any_luma(source.matrix, limits, kind.mode, side)

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from bluffline.declared import Between, OneOf, made
 from bluffline.draw.graticule import Guide
 from bluffline.draw.scale import Unit
-from bluffline.draw.traces import TraceStyle
+from bluffline.draw.traces import SPOTS, TraceStyle
 from bluffline.errors import require
 from bluffline.measure.areas import Taken
 from bluffline.measure.scopes import Instrument, Kind
@@ -93,6 +93,11 @@ class GaugeModel:
     def strengthen(self, by: float) -> None:
         """Make traces brighter or fainter."""
         self.change(look=replace(self.setup.look, strength=min(max(self.setup.look.strength + by, -1.0), 1.0)))
+
+    def next_spot(self) -> None:
+        """A broader beam, and after the broadest the finest."""
+        look = self.setup.look
+        self.change(look=replace(look, spot=SPOTS[(SPOTS.index(look.spot) + 1) % len(SPOTS)]))
 
     def shift_luma(self, by: float) -> None:
         """Show what chroma is legal at another luma (percent)."""

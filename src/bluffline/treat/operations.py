@@ -70,6 +70,17 @@ class Affine(Operation):
         return Affine(Code.AFFINE, (), whole)
 
 
+@dataclass(frozen=True, eq=False)
+class Light(Operation):
+    """To light, or ``back``; of one programme there is only one of each."""
+
+    back: bool = False
+
+    def folded(self, after: Operation) -> Operation | None:
+        """Back, and to light again, is nothing."""
+        return Affine.of(np.eye(3)) if self.back and isinstance(after, Light) and not after.back else None
+
+
 def powers(
     exponents: tuple[float, float, float],
     *,
@@ -102,20 +113,22 @@ def to_light(transfer: str) -> tuple[Operation, ...]:
     """R′, G′, B′ to the light that the camera saw: see `signal.colorimetry.camera_light`."""
     if transfer == "linear":
         return ()
-    if transfer in ("srgb", "pq", "hlg"):
-        return (Operation(Code.TRANSFER, (0.0, _TRANSFERS[transfer])),)
+    if transfer in _TRANSFERS:
+        return (Light(Code.TRANSFER, (0.0, _TRANSFERS[transfer])),)
     edge, lift = 0.081, 1.099
-    return (powers((_CAMERA,) * 3, below=(edge, 1 / 4.5, 0.0), scale=lift**-_CAMERA, shift=lift - 1),)
+    made = powers((_CAMERA,) * 3, below=(edge, 1 / 4.5, 0.0), scale=lift**-_CAMERA, shift=lift - 1)
+    return (Light(made.code, made.figures),)
 
 
 def from_light(transfer: str) -> tuple[Operation, ...]:
     """The inverse of `to_light`."""
     if transfer == "linear":
         return ()
-    if transfer in ("srgb", "pq", "hlg"):
-        return (Operation(Code.TRANSFER, (1.0, _TRANSFERS[transfer])),)
+    if transfer in _TRANSFERS:
+        return (Light(Code.TRANSFER, (1.0, _TRANSFERS[transfer]), back=True),)
     edge, lift = 0.081 / 4.5, 1.099
-    return (powers((0.45,) * 3, below=(edge, 4.5, 0.0), scale=lift, offset=1 - lift),)
+    made = powers((0.45,) * 3, below=(edge, 4.5, 0.0), scale=lift, offset=1 - lift)
+    return (Light(made.code, made.figures, back=True),)
 
 
 _TRANSFERS = {"srgb": 0.0, "pq": 1.0, "hlg": 2.0}
@@ -125,9 +138,9 @@ def folded(operations: list[Operation]) -> list[Operation]:
     """Operations with neighbours folded where they can be, and without those that do nothing."""
     done: list[Operation] = []
     for operation in operations:
-        whole = done[-1].folded(operation) if done else None
-        if whole is not None:
-            done[-1] = whole
-        else:
-            done.append(operation)
-    return [one for one in done if not (isinstance(one, Affine) and one.neutral)]
+        done.append(operation)
+        while len(done) > 1 and (whole := done[-2].folded(done[-1])) is not None:
+            done[-2:] = [whole]
+        if isinstance(done[-1], Affine) and done[-1].neutral:
+            done.pop()
+    return done

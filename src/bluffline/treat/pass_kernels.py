@@ -33,7 +33,7 @@ def log2(value):
 @free_loop
 def exp2(value):
     """2 to a float32, within 2e-7 of itself."""
-    bounded = min(max(value, np.float32(-126)), np.float32(126))
+    bounded = max(value, np.float32(-126))  # no signal's power comes near 2^126
     whole = (bounded + _MAGIC) - _MAGIC
     t = bounded - whole
     series = np.float32(0.0096181291) + t * (np.float32(0.0013333558) + t * np.float32(0.000154035304))
@@ -141,10 +141,22 @@ def _root_polynomial_row(red, green, blue, degree, rows):
 
 
 @free_loop
-def _soft(value, width):
-    """0 up to 0, 1 from ``width`` on, smooth between."""
-    part = min(max(value / width, _ZERO), _ONE)
-    return part * part * (np.float32(3) - np.float32(2) * part)
+def hue_of(cb, cr):
+    """The angle of a chroma in degrees, within 1e-5: a series about the nearer axis; 0 where there is none."""
+    across, up = abs(cb), abs(cr)
+    long, short = max(across, up), min(across, up)
+    t = short / max(long, _LEAST)
+    z = t * t
+    high = np.float32(0.09642194956541061) + z * (
+        np.float32(-0.05591227859258652) + z * (np.float32(0.02186291664838791) + z * np.float32(-0.004054554272443056))
+    )
+    low = np.float32(-0.33329859375953674) + z * (
+        np.float32(0.19946566224098206) + z * (np.float32(-0.1390862911939621) + z * high)
+    )
+    angle = t * (np.float32(0.9999993443489075) + z * low) * np.float32(57.29577951308232)
+    angle = np.float32(90) - angle if up > across else angle
+    angle = np.float32(180) - angle if cb < _ZERO else angle
+    return -angle if cr < _ZERO else angle
 
 
 @free_loop
@@ -153,25 +165,30 @@ def _hue_nudge_row(red, green, blue, weights, figures):
     kr, kg, kb = weights
     hue, width, turn, low, high = figures[0], figures[1], figures[2], figures[3], figures[4]
     to_b, to_r = _HALF / (_ONE - kb), _HALF / (_ONE - kr)
-    border = (high - low) / np.float32(5)
-    whole, straight = np.float32(360), np.float32(180)
+    from_b, from_r, per_g = _ONE / to_b, _ONE / to_r, _ONE / kg
+    per_border, per_width = np.float32(5) / (high - low), _ONE / width
+    whole, straight, three, two = np.float32(360), np.float32(180), np.float32(3), np.float32(2)
     for x in range(red.shape[0]):
         y = kr * red[x] + kg * green[x] + kb * blue[x]
         cb, cr = (blue[x] - y) * to_b, (red[x] - y) * to_r
-        weight = _soft(y - low, border) * _soft(high - y, border)
-        if weight == _ZERO or (cb == _ZERO and cr == _ZERO):
-            continue
-        away = np.float32(np.arctan2(cr, cb)) * np.float32(57.29577951308232) - hue
-        away = away - whole * np.float32(np.floor((away + straight) / whole))
-        weight = weight * _soft(_ONE - abs(away) / width, _HALF)
-        if weight == _ZERO:
-            continue
-        angle = turn * weight
-        across, up = np.float32(np.cos(angle)), np.float32(np.sin(angle))
-        moved_b, moved_r = cb * across - cr * up, cb * up + cr * across
-        red[x] = y + moved_r / to_r
-        blue[x] = y + moved_b / to_b
-        green[x] = (y - kr * red[x] - kb * blue[x]) / kg
+        away = abs(hue_of(cb, cr) - hue)
+        away = away - whole if away >= whole else away
+        away = whole - away if away > straight else away
+        near = min(max((_ONE - away * per_width) * two, _ZERO), _ONE)
+        over = min(max((y - low) * per_border, _ZERO), _ONE)
+        under = min(max((high - y) * per_border, _ZERO), _ONE)
+        weight = near * near * (three - two * near) * (over * over * (three - two * over))
+        angle = turn * weight * (under * under * (three - two * under))
+        z = angle * angle
+        up = angle * (_ONE + z * (np.float32(-1 / 6) + z * (np.float32(1 / 120) + z * np.float32(-1 / 5040))))
+        along = _ONE + z * (
+            np.float32(-0.5) + z * (np.float32(1 / 24) + z * (np.float32(-1 / 720) + z * np.float32(1 / 40320)))
+        )
+        moved_r, moved_b = y + (cb * up + cr * along) * from_r, y + (cb * along - cr * up) * from_b
+        touched = angle != _ZERO
+        red[x] = moved_r if touched else red[x]
+        blue[x] = moved_b if touched else blue[x]
+        green[x] = (y - kr * moved_r - kb * moved_b) * per_g if touched else green[x]
 
 
 @free_loop
@@ -254,6 +271,7 @@ def _rein_row(red, green, blue, weights, figures):
     kr, kg, kb = weights
     low, high, knee, give = figures[0], figures[1], figures[2], figures[3]
     least = np.float32(1e-6)
+    per_room = _ONE / (_ONE - knee) if knee < _ONE else _ZERO
     for x in range(red.shape[0]):
         y = kr * red[x] + kg * green[x] + kb * blue[x]
         r, g, b = red[x] - y, green[x] - y, blue[x] - y
@@ -265,13 +283,9 @@ def _rein_row(red, green, blue, weights, figures):
         elif y < foot and y < most:
             y = foot
         demand = max(up / max(high - y, least), -under / max(y - low, least))
-        scale = _ONE
-        if demand > knee:
-            allowed = _ONE
-            if knee < _ONE:
-                over = (demand - knee) / (_ONE - knee)
-                allowed = knee + (_ONE - knee) * over / (_ONE + over)
-            scale = allowed / demand
+        over = (demand - knee) * per_room
+        allowed = knee + (_ONE - knee) * over / (_ONE + max(over, _ZERO))
+        scale = allowed / demand if demand > knee else _ONE
         red[x], green[x], blue[x] = y + r * scale, y + g * scale, y + b * scale
 
 
@@ -362,7 +376,8 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
                 _affine_row(red, green, blue, table)
         elif code == Code.POWER:
             for c in range(3):
-                _power_row(rgb[c], own[1 + 10 * c :], own[0] != 0)
+                if own[8 + 10 * c] != 1:  # an exponent of 1 leaves its component as it is
+                    _power_row(rgb[c], own[1 + 10 * c :], own[0] != 0)
         elif code == Code.SPLINE:
             count = table.shape[0] // 3
             for c in range(3):

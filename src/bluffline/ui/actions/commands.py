@@ -160,6 +160,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("unit", "Gauges", "Unit: %, mV, codes", ("X",), lambda h: h.gauges.next_unit(), _always, apart=True),
     Command("stronger", "Gauges", "Stronger traces", ("]",), lambda h: h.gauges.strengthen(0.2), _always),
     Command("fainter", "Gauges", "Fainter traces", ("[",), lambda h: h.gauges.strengthen(-0.2), _always),
+    Command("spot", "Gauges", "Broader beam, and finest again", ("Shift+B",), lambda h: h.gauges.next_spot(), _always),
     Command("decades", "Gauges", "Histogram in decades", ("D",), lambda h: h.measuring.histogram_scale(), _always),
     Command("gamut", "Gauges", "Gamut to mark on the diagram", ("T",), lambda h: h.measuring.next_gamut(), _always),
     Command("luma-up", "Gauges", "Legal chroma at a higher luma", (".",), lambda h: h.gauges.shift_luma(5), _always),

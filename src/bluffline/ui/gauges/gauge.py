@@ -145,9 +145,11 @@ class Gauge(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
         field = self.field
-        if self._image is not None:
-            painter.drawImage(field, self._image)
         painter.drawPixmap(0, 0, self._drawn_marks(field))
+        if self._image is not None:  # the trace lies over its graticule, and adds light to it
+            painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Lighten)
+            painter.drawImage(field, self._image)
+            painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         self._draw_targets(painter)
         self._draw_probe(painter)
 
