@@ -1,5 +1,5 @@
 """``python -m bluffline``."""
 
-from bluffline.entry import command
+from bluffline.start import command
 
 command()

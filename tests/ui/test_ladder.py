@@ -5,6 +5,7 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
 
+from bluffline.measure.areas import Shape
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -13,7 +14,9 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.step import Heading
 from bluffline.ui.ladder.figures import Figure, Slide
+from bluffline.view.looking import Tool
 
+WAIT = 60_000
 LEFT, ALT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier
 
 
@@ -198,3 +201,55 @@ def test_the_menu_of_a_rung_and_of_a_heading(desk):
     assert [step.kind for step in document.treatment] == ["chroma-rein"]
     menu = ladder.menu_for(ladder.rows()[0])
     assert [action.isEnabled() for action in menu.actions()][:3] == [False] * 3, "there is nothing under it"
+
+
+def test_a_step_reaches_areas_and_a_key_picked_on_the_picture(desk, qtbot):
+    document, picture = desk.session.document, desk.picture
+    desk.treatment.add_step(Tone)
+    figure_named(desk, "Exposure").setValue(0.5)
+    document.add_area(Shape.RECTANGLE, ((64, 32), (128, 96)))
+
+    def do(words):
+        action = next(action for action in desk.bench.reach_menu().actions() if action.text().split("\t")[0] == words)
+        assert action.isEnabled()
+        action.trigger()
+
+    do("All but area 1")
+    reach = document.treatment[0].reach
+    assert not reach.inside and reach.areas[0].points == ((25, 25), (50, 75)) and reach.areas[0].feather == 5
+    desk.reaching.feather(10)
+    assert document.treatment[0].reach.areas[0].feather == 10
+    qtbot.keyClick(desk, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    assert desk.viewer.look.state.tool is Tool.KEY
+
+    def drag(start, stop, held=Qt.KeyboardModifier.NoModifier):
+        box = picture.box
+        places = [QPoint(box.left() + round(x * box.width()), box.top() + round(y * box.height())) for x, y in (start, stop)]
+        qtbot.mousePress(picture, LEFT, pos=places[0])
+        qtbot.mouseMove(picture, places[1])
+        qtbot.mouseRelease(picture, LEFT, held, places[1])
+        qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
+
+    drag((0.7, 0.4), (0.8, 0.6))
+    key = document.treatment[0].reach.key
+    assert key is not None and key.luma[0] < key.luma[1]
+    drag((0.1, 0.1), (0.2, 0.2), Qt.KeyboardModifier.ShiftModifier)
+    wider = document.treatment[0].reach.key
+    assert wider.luma[0] <= key.luma[0] and wider.luma[1] >= key.luma[1]
+    desk.viewer.look.change(reach=True)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle, timeout=WAIT)
+    do("All but the key")
+    assert document.treatment[0].reach.key.inverted
+    do("Everywhere")
+    assert document.treatment[0].reach.everywhere and document.treatment[0].exposure == 0.5
+
+
+def test_a_key_is_picked_for_the_step_that_it_was_asked_for_or_dropped(desk, qtbot):
+    desk.treatment.add_step(Tone)
+    desk.reaching.picked([(10, 10), (40, 40)], "new")
+    desk.session.document.replace_step(0, Tone(0.3))
+    qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
+    assert desk.session.document.treatment == (Tone(0.3),)
+    desk.session.place.choose(None)
+    desk.reaching.picked([(10, 10), (40, 40)], "new")
+    assert "Put a step on the bench first" in desk.header.message

@@ -173,6 +173,39 @@ class FrameTreatment:
             knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
 
 
+def reach_weights(treatment: Treatment, rung: int, source: SignalFormat, planes: Planes, frame: int = 0) -> Single:
+    """(H, W) weights of a rung's reach on a frame of its shot: what comes into it is what the rungs before it leave."""
+    size = source.height, source.width
+    reach = treatment[rung].reach
+    weights = reach.at(frame).area_weights(source.width, source.height)
+    whole = np.ones(size, np.float32) if weights is None else weights.copy()
+    if reach.key is not None:
+        before = FrameTreatment(treatment[:rung], source).apply(planes, frame)
+        keyed, nothing = np.empty(size, np.float32), plan_for((), source)
+        pass_kernels.key_rows(
+            before, source.model is Model.YCBCR, rgb_arithmetic(source), _singles(source.matrix.luma_weights), nothing.packed,
+            np.empty((0, *size), np.float32), ENDS, np.array(reach.key.figures(source.matrix), np.float32), keyed,
+        )  # fmt: skip
+        keyed = reach.key.finished(keyed)
+        whole *= 1 - keyed if reach.key.inverted else keyed
+    return whole
+
+
+def greyed(planes: Planes, weights: Single, source: SignalFormat) -> Planes:
+    """A picture without colour where weights (H, W) are 0: what shows a reach."""
+    if source.model is Model.RGB:
+        luma = sum(plane[:, : source.width] * weight for plane, weight in zip(planes, source.matrix.luma_weights, strict=True))
+        red, green, blue = (np.rint(luma + (plane[:, : source.width] - luma) * weights).astype(plane.dtype) for plane in planes)
+        return red, green, blue
+    across, down = (2 if halved else 1 for halved in source.halved)
+    columns, rows = source.chroma_size
+    sites, zero = weights[::down, ::across], source.levels.zero
+    cb, cr = (
+        np.rint(zero + (plane[:rows, :columns].astype(np.float32) - zero) * sites).astype(plane.dtype) for plane in planes[1:]
+    )
+    return planes[0], cb, cr
+
+
 def _in_bands(run: Any, source: SignalFormat, pool: Executor | None) -> None:
     """Do it for the whole picture, or for its halves at once where no chroma row belongs to both."""
     height = source.height

@@ -25,6 +25,8 @@ Weights = NDArray[np.float32]
 
 GREY = 5e-5  # of ±0.5: chroma up to which a colour has no hue
 NO_CHROMA_BOUND, NO_LUMA_BOUND = 200.0, (-50.0, 150.0)  # percent from which a key's range has no end
+_INNER, _ALL_HUES = 0.95, 150.0  # of colours picked, those that a key surely takes; half-width from which hue is no matter
+_ROOM, _BORDERS = (3.0, 2.0, 2.0), (10.0, 5.0, 8.0)  # degrees, percent, percent: about what was picked, and softly beyond
 _ROUND = 180  # corners that an ellipse is given where its distance is needed
 _PLACE = Between(-100, 200)
 
@@ -109,6 +111,63 @@ class Key:
         for name, (low, high, _) in (("chroma", self.chroma), ("luma", self.luma)):
             if high < low:
                 raise SettingsError(f"A key's {name} must run upwards.")
+
+    @classmethod
+    def of(cls, rgb: Float, matrix: Matrix) -> "Key":
+        """The key of some colours (N, 3): all but the outermost of them, with soft borders."""
+        ycbcr = rgb_to_ycbcr(np.asarray(rgb, np.float64).reshape(-1, 3), matrix)
+        size = np.hypot(ycbcr[:, 1], ycbcr[:, 2])
+        strong = size > GREY
+        hue = (0.0, 180.0, 0.0)
+        if strong.mean() > 0.5:
+            angles = np.arctan2(ycbcr[strong, 2], ycbcr[strong, 1])
+            centre = float(np.degrees(np.angle(np.exp(1j * angles).mean())))
+            away = np.abs((np.degrees(angles) - centre + 180) % 360 - 180)
+            half = float(np.quantile(away, _INNER)) + _ROOM[0]
+            hue = (round(centre, 1), round(min(half, 180.0), 1), _BORDERS[0]) if half < _ALL_HUES else hue
+        percents = (size / largest_target(matrix) * 100, ycbcr[:, 0] * 100)
+        ends = ((0.0, NO_CHROMA_BOUND), NO_LUMA_BOUND)
+        chroma, luma = (
+            _range_of(values, room, border, end)
+            for values, room, border, end in zip(percents, _ROOM[1:], _BORDERS[1:], ends, strict=True)
+        )
+        return cls(hue, chroma, luma)
+
+    def joined(self, other: "Key") -> "Key":
+        """One that takes what either takes."""
+        turned = (other.hue[0] - self.hue[0] + 180) % 360 - 180
+        low, high = min(-self.hue[1], turned - other.hue[1]), max(self.hue[1], turned + other.hue[1])
+        half = (high - low) / 2
+        middle = round((self.hue[0] + (low + high) / 2 + 180) % 360 - 180, 1)
+        hue = (0.0, 180.0, 0.0) if half >= _ALL_HUES else (middle, half, self.hue[2])
+        chroma, luma = (
+            (min(own[0], more[0]), max(own[1], more[1]), max(own[2], more[2]))
+            for own, more in ((self.chroma, other.chroma), (self.luma, other.luma))
+        )
+        return replace(self, hue=hue, chroma=chroma, luma=luma)
+
+    def without(self, other: "Key") -> "Key":
+        """One that leaves out what another takes: of the range in which they overlap least, the part beside it.
+
+        Raises
+        ------
+        SettingsError : the other takes all of it
+        """
+        ways = []
+        for name in ("chroma", "luma"):
+            (low, high, border), (first, last, _) = getattr(self, name), getattr(other, name)
+            ways += [(first - border - low, name, (low, first - border, border))]
+            ways += [(high - last - border, name, (last + border, high, border))]
+        turned = (other.hue[0] - self.hue[0] + 180) % 360 - 180
+        beside = other.hue[1] + self.hue[2]
+        for low, high in ((-self.hue[1], turned - beside), (turned + beside, self.hue[1])):
+            if other.hue[1] < 180:
+                middle = round((self.hue[0] + (low + high) / 2 + 180) % 360 - 180, 1)
+                ways.append(((high - low) / 3.6, "hue", (middle, (high - low) / 2, self.hue[2])))
+        left, name, kept = max(ways)
+        if left < 1:
+            raise SettingsError("That would leave nothing of the key.")
+        return replace(self, **{name: kept})  # type: ignore[arg-type]
 
     @property
     def looks_about(self) -> bool:
@@ -234,6 +293,12 @@ def _corners(area: Area) -> tuple[tuple[float, float], ...]:
     x = (left + right) / 2 + (right - left) / 2 * np.cos(angles)
     y = (top + bottom) / 2 + (bottom - top) / 2 * np.sin(angles)
     return tuple(zip(x.tolist(), y.tolist(), strict=True))
+
+
+def _range_of(values: Float, room: float, border: float, ends: tuple[float, float]) -> tuple[float, float, float]:
+    """The range of a key about most of some values."""
+    low, high = (float(each) for each in np.quantile(values, (1 - _INNER, _INNER)))
+    return round(max(low - room, ends[0]), 1), round(min(high + room, ends[1]), 1), border
 
 
 @lru_cache(maxsize=4)

@@ -37,6 +37,7 @@ from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
 from bluffline.ui.ladder.bench import Bench
 from bluffline.ui.ladder.ladder import LadderPanel
+from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
@@ -62,11 +63,12 @@ class Desk(QMainWindow):
         self.header = Header(self._menus)
         self.skyline = Skyline(session)
         self.findings = FindingsList(session)
-        self.treatment, self.bench = LadderPanel(session), Bench(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
         self.work = LongWork(session, self.header, self.viewer.frames, self)
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.picture = self.viewer.picture
+        self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
+        self.treatment, self.bench = LadderPanel(session), Bench(session, self.reaching, self.viewer.look)
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
         self.charting = Charting(self.viewer, self.jobs, self.work.beside, self.header.say, self)
         self.player = Player(session, self.viewer, self._stopped)
@@ -74,7 +76,7 @@ class Desk(QMainWindow):
         self.open = self.programmes.open
         self.hands = Hands(
             session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting, self.gauges,
-            self.skyline, self,
+            self.skyline, self.reaching, self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
@@ -170,6 +172,8 @@ class Desk(QMainWindow):
         self.viewer.shown_changed.connect(self._frame_shown)
         self.viewer.failed.connect(self.header.fault)
         self.bench.refused.connect(self.header.say)
+        self.picture.key_picked.connect(self.reaching.picked)
+        session.place.rung_changed.connect(self.viewer.ask)
         self.treatment.ladder.refused.connect(self.header.say)
         self.bench.opened.connect(self._bench_opened)
         self.divider.splitterMoved.connect(self._keep_divider)

@@ -27,6 +27,7 @@ class Tool(StrEnum):
     ELLIPSE = "ellipse"
     POLYGON = "polygon"
     PATH = "path"
+    KEY = "key"
 
 
 class Field(StrEnum):
@@ -47,7 +48,11 @@ class Isolate(StrEnum):
 
 @dataclass(frozen=True)
 class Looking:
-    """``centre``: the pixel in the middle of a zoomed picture; ``angle``: of the wipe, degrees anticlockwise from upright."""
+    """How it is looked at.
+
+    ``centre``: the pixel in the middle of a zoomed picture; ``angle``: of the wipe, degrees anticlockwise from upright;
+    ``reach``: whether that of the step on the bench is shown.
+    """
 
     zoom: int = 0
     centre: tuple[float, float] = (0.0, 0.0)
@@ -59,6 +64,7 @@ class Looking:
     zones: bool = False
     field: Field = Field.BOTH
     isolate: Isolate = Isolate.NOTHING
+    reach: bool = False
     tool: Tool = Tool.LOOK
     pinned: PinnedFrame | None = None
 

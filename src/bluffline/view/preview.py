@@ -19,7 +19,8 @@ from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measu
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rulefile import Rules
 from bluffline.signal.format import Model, Planes, SignalFormat
-from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.frame_treatment import FrameTreatment, greyed, reach_weights
+from bluffline.treat.ladder import Treatment
 from bluffline.view import preview_kernels as kernels
 from bluffline.view import zones
 
@@ -60,7 +61,8 @@ class View:
     which pixels the gauges take; ``line_field``: 0 or 1 to show the upper or the lower field alone; ``isolated``: a single
     column (x, None) or line (None, y) for the waveforms; ``gauges_show_source``: whether the gauges read the source although
     there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
-    ``outline_source``; ``first``: the frame that the shot begins at.
+    ``outline_source``; ``first``: the frame that the shot begins at;
+    ``shown_reach``: a ladder and a rung, what that does not reach is shown without colour, on the gauges as well.
     """
 
     source: SignalFormat
@@ -83,6 +85,7 @@ class View:
     pinned: PinnedFrame | None = None
     outline_source: bool = False
     first: int = 0
+    shown_reach: tuple[Treatment, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +134,9 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     early = kept is None and view.treatment.active
     original = _POOL.submit(screen_picture, planes, view) if early else None
     treated = view.treatment.apply(planes, frame - view.first, _POOL)
+    if view.shown_reach is not None:
+        weights = reach_weights(*view.shown_reach, view.source, planes, frame - view.first)
+        treated = greyed(treated, weights, view.source)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(_measure, shown, view)
     signal, other = FrameSignal(shown, view.source), None
@@ -143,7 +149,8 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     if kept is None and not early:
         original = _POOL.submit(_measured_picture, planes, view, measured)
     own = measured if shown is treated else None
-    picture = _POOL.submit(_measured_picture, treated, view, own) if view.treatment.active else None
+    other_picture = view.treatment.active or view.shown_reach is not None
+    picture = _POOL.submit(_measured_picture, treated, view, own) if other_picture else None
     return Preview(
         frame,
         readable=True,

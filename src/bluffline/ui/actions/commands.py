@@ -38,6 +38,10 @@ def _treated(hands: Hands) -> bool:
     return bool(hands.session.document.treatment)
 
 
+def _benched(hands: Hands) -> bool:
+    return hands.reaching.step is not None
+
+
 def _has_aside(hands: Hands) -> bool:
     return _surveyed(hands) and bool(hands.session.document.work.aside)
 
@@ -117,6 +121,10 @@ COMMANDS: tuple[Command, ...] = (
         lambda h: h.session.document.redo(),
         lambda h: h.session.document.redoes is not None,
     ),
+    Command(
+        "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.reaching.take_key_tool(), _benched, apart=True
+    ),
+    Command("show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched),
     Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.charting.paste(), _treated, apart=True),
     Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
     Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
@@ -185,6 +193,7 @@ MOUSE = (
     ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
     ("Chart", "drag a corner to where it is; point at a patch in the panel for all its figures"),
     ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
+    ("Key", "drag over colours to pick them; with Shift add to the key, with Alt take from it"),
     ("Ladder", "drag a rung to reorder it or to another heading; Alt and arrows do so too; right-click for all else"),
     ("Figures", "type, turn the wheel or drag the slider; arrows nudge, Shift is finer; double-click resets"),
 )

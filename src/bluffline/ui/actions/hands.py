@@ -9,6 +9,7 @@ from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.gauges.measuring import Measuring
+from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
@@ -55,4 +56,5 @@ class Hands:
     charting: Charting
     gauges: GaugeModel
     skyline: Skyline
+    reaching: Reaching
     window: Window

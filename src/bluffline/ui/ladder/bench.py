@@ -4,9 +4,11 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from enum import StrEnum
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -14,6 +16,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -24,9 +27,11 @@ from bluffline.session.session import Session
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.step import Number, Step, Told, called
 from bluffline.ui.ladder.figures import Figure, Slide, figure_of
+from bluffline.ui.ladder.reaching import FEATHERS, Reaching
 from bluffline.ui.ladder.transfer import TransferLine
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
+from bluffline.view.looking import LookingModel
 
 _REST = 1.0  # seconds without a change that end a gesture
 _ROWS, _PARTS = 5, 4  # figures in a column; those of one declaration from which they have a page of their own
@@ -38,10 +43,10 @@ class Bench(QFrame):
     refused = pyqtSignal(str)
     opened = pyqtSignal(bool)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, reaching: Reaching, look: LookingModel) -> None:
         super().__init__()
         self.setObjectName("card")
-        self._session = session
+        self._session, self._reaching, self._look = session, reaching, look
         self._shown: object = None
         self._components = False
         self._figures: dict[str, tuple[Figure, Slide | None]] = {}
@@ -56,6 +61,8 @@ class Bench(QFrame):
         self.buttons = {
             name: self._button(name, words, act)
             for name, words, act in (
+                ("reach", "Where the step acts", self._ask_reach),
+                ("show", "Show the reach: what is not reached loses its colour", lambda: look.toggle("reach")),
                 ("components", "R′, G′ and B′ each for itself", self._turn),
                 ("bypass", "Take the step out of force, or bring it back", self._bypass),
                 ("reset", "Neutral figures", self._reset),
@@ -63,6 +70,7 @@ class Bench(QFrame):
             )
         }
         self.buttons["components"].setCheckable(True)
+        self.buttons["show"].setCheckable(True)
         self.buttons["close"].setText("×")
         head = QHBoxLayout()
         head.setSpacing(4)
@@ -80,6 +88,7 @@ class Bench(QFrame):
         layout.setSpacing(3)
         layout.addLayout(head)
         layout.addLayout(self._matter, 1)
+        look.changed.connect(self._refresh)
         for event in (session.document.changed, session.place.changed, session.place.rung_changed, session.survey_changed):
             event.connect(self._refresh)
         self._refresh()
@@ -118,8 +127,10 @@ class Bench(QFrame):
             self._shown = shown
             self._build(step)
         self._title.setText(f"{place.rung + 1}  {step.title}")
-        where = "everywhere" if step.reach.everywhere else step.reach.text
-        self._facts.setText(f"{step.place} · {where}" + ("" if step.on else " · bypassed"))
+        self._facts.setText(f"{step.place}" + ("" if step.on else " · bypassed"))
+        self.buttons["reach"].setText(f"{step.reach.text} ▾")
+        self.buttons["show"].setEnabled(not step.reach.everywhere)
+        self.buttons["show"].setChecked(self._look.state.reach and not step.reach.everywhere)
         self._show_figures(step)
         self.transfer.refresh()
 
@@ -219,9 +230,10 @@ class Bench(QFrame):
         """Show the figures in force, which an undo or another figure may have changed."""
         for field, (box, slide) in self._figures.items():
             value = figure_of(step, field)
-            box.blockSignals(True)
-            box.setValue(value)
-            box.blockSignals(False)
+            if box.value() != round(value, box.decimals()) or not box.hasFocus():  # what is being typed stands
+                box.blockSignals(True)
+                box.setValue(value)
+                box.blockSignals(False)
             may = step.on and _settable(step, field)
             box.setEnabled(may)
             if slide is not None:
@@ -271,6 +283,50 @@ class Bench(QFrame):
 
     def _new_gesture(self) -> None:
         self._last = "", 0.0
+
+    def _ask_reach(self) -> None:
+        button = self.buttons["reach"]
+        self.reach_menu().exec(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def reach_menu(self) -> QMenu:
+        """Ways to say where the step on the bench acts."""
+        menu, reaching, step = QMenu(self), self._reaching, self.step
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        assert step is not None
+        reach = step.reach
+
+        def add(to: QMenu, words: str, act: Callable[[], object], *, can: bool = True, on: bool | None = None) -> None:
+            action = QAction(words, to)
+            action.setEnabled(can)
+            if on is not None:
+                action.setCheckable(True)
+                action.setChecked(on)
+            action.triggered.connect(lambda *_: act())
+            to.addAction(action)
+
+        add(menu, "Everywhere", reaching.everywhere, on=reach.everywhere)
+        names = tuple(area.name for area in self._session.document.areas)
+        choices = [((name,), name) for name in names] + ([(names, "all areas")] if len(names) > 1 else [])
+        for chosen, words in choices or [((), "an area (draw one with R)")]:
+            add(menu, f"Inside {words}", partial(reaching.areas, chosen, inside=True), can=bool(chosen))
+            add(menu, f"All but {words}", partial(reaching.areas, chosen, inside=False), can=bool(chosen))
+        feathers = QMenu("Feather", menu)
+        for feather in FEATHERS:
+            on = bool(reach.areas) and reach.areas[0].feather == feather
+            add(feathers, f"{feather:g} % of the height", partial(reaching.feather, feather), on=on)
+        feathers.setEnabled(bool(reach.areas))
+        menu.addMenu(feathers)
+        menu.addSeparator()
+        add(menu, "Pick a key on the picture\tCtrl+I", reaching.take_key_tool)
+        key = reach.key
+        add(menu, "All but the key", lambda: reaching.change_key(inverted=not key.inverted) if key else None,
+            can=key is not None, on=key is not None and key.inverted)  # fmt: skip
+        add(menu, "Clean the key of specks", lambda: reaching.change_key(clean=0.0 if key and key.clean else 0.3),
+            can=key is not None, on=key is not None and key.clean > 0)  # fmt: skip
+        add(menu, "Soften the key", lambda: reaching.change_key(soften=0.0 if key and key.soften else 0.5),
+            can=key is not None, on=key is not None and key.soften > 0)  # fmt: skip
+        add(menu, "No key", reaching.no_key, can=key is not None)
+        return menu
 
     def _turn(self) -> None:
         self._components = not self._components

@@ -32,7 +32,9 @@ from bluffline.view.preview import Preview, ScreenPicture
 
 _GRIP = 9
 Point = tuple[float, float]
-_SHAPES = {Tool.RECTANGLE: Shape.RECTANGLE, Tool.ELLIPSE: Shape.ELLIPSE, Tool.POLYGON: Shape.POLYGON}
+_SHAPES = {
+    Tool.RECTANGLE: Shape.RECTANGLE, Tool.ELLIPSE: Shape.ELLIPSE, Tool.POLYGON: Shape.POLYGON, Tool.KEY: Shape.RECTANGLE,
+}  # fmt: skip
 
 
 class PictureView(QWidget):
@@ -43,6 +45,7 @@ class PictureView(QWidget):
     area_drawn = pyqtSignal(object, object)  # Shape, points
     area_moved = pyqtSignal(int, float, float, bool, str)  # number, across, down, only here, gesture
     area_asked = pyqtSignal(int, str)  # number, "rename" or "remove"
+    key_picked = pyqtSignal(object, str)  # two corners of the picture, "new", "add" or "take"
     path_drawn = pyqtSignal(object)  # points, or None
     chart_placed = pyqtSignal(object)  # ChartFrame, when a corner has been dragged
 
@@ -303,6 +306,8 @@ class PictureView(QWidget):
             if self._look.tool is Tool.PATH:
                 self._points = points
                 self.path_drawn.emit(points)
+            elif self._look.tool is Tool.KEY:
+                self.key_picked.emit(points, self._how_picked(event))
             elif math.dist(points[0], points[1]) >= 2:
                 shape = _SHAPES[self._look.tool]
                 self._model.change(tool=Tool.LOOK)
@@ -310,6 +315,13 @@ class PictureView(QWidget):
         elif self._chart.release():
             self.chart_placed.emit(self._chart.frame)
         self._drag = None
+
+    @staticmethod
+    def _how_picked(event: QMouseEvent | None) -> str:
+        held = event.modifiers() if event is not None else Qt.KeyboardModifier.NoModifier
+        if held & Qt.KeyboardModifier.ShiftModifier:
+            return "add"
+        return "take" if held & Qt.KeyboardModifier.AltModifier else "new"
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Close the polygon that is being drawn."""
@@ -423,7 +435,7 @@ class PictureView(QWidget):
             at = self.point_of(area.box[:2], box)
             label(painter, area.name, at + QPointF(2, 2), self.box)
         points = [self.point_of(p, box) for p in self._points]
-        if len(points) >= 2 and self._look.tool in (Tool.RECTANGLE, Tool.ELLIPSE):
+        if len(points) >= 2 and self._look.tool in (Tool.RECTANGLE, Tool.ELLIPSE, Tool.KEY):
             drawn = Area("", _SHAPES[self._look.tool], (self._points[0], self._points[1]))
             stroke(painter, outline(drawn, place), closed=True)
         elif points:

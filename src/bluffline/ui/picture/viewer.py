@@ -19,6 +19,7 @@ from bluffline.session.faults import Fault
 from bluffline.session.gauges import PROBE_SIZES, GaugeModel
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.ladder import Treatment
 from bluffline.ui.gauges.board import GaugeBoard, GaugeCard, GaugeWindow
 from bluffline.ui.gauges.gauge import Gauge
 from bluffline.ui.picture.picture import PictureView, Point
@@ -139,6 +140,7 @@ class Viewer(QObject):
             limits=session.rules.limits,
             treatment=self._frame_treatment,
             picture_size=_pixels(self.picture.box, ratio),
+            shown_reach=self._shown_reach(),
             first=session.shots[session.place.shot].first if session.shots else 0,
             gauges=tuple(GaugeView(gauge.kind, _pixels(gauge.field, ratio)) for gauge in self._asked),
             look=setup.look,
@@ -155,6 +157,13 @@ class Viewer(QObject):
             pinned=look.pinned,
             outline_source=setup.outline_source,
         )
+
+    def _shown_reach(self) -> tuple[Treatment, int] | None:
+        """The rung on the bench, where its reach is to be shown and is not all."""
+        rung, ladder = self.session.place.rung, self.session.document.treatment
+        if not self.look.state.reach or rung is None or rung >= len(ladder) or ladder[rung].reach.everywhere:
+            return None
+        return ladder, rung
 
     def _failed(self, request: int, fault: Fault) -> None:
         if request >= self._first_request:

@@ -1,0 +1,9 @@
+"""Where the command begins: from its first line on Ctrl+C ends it and prints nothing, until `stopping` takes over."""
+
+import signal
+
+signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+from bluffline.entry import command  # noqa: E402 (only now)
+
+__all__ = ["command"]

@@ -1,0 +1,118 @@
+"""Where the step on the bench acts: areas that were drawn, and a key picked on the picture."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from bluffline.errors import MediaError, SettingsError
+from bluffline.measure.areas import Area
+from bluffline.measure.scopes import FrameSignal
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.session.jobs import Jobs, Kind
+from bluffline.session.session import Session
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.ladder import Treatment
+from bluffline.treat.reach import Key, Reach, ReachArea
+from bluffline.treat.step import Step
+from bluffline.view.looking import LookingModel, Tool
+
+FEATHERS = (0.0, 2.0, 5.0, 10.0, 20.0)  # percent of the picture's height
+_USUAL_FEATHER = 5.0
+Point = tuple[float, float]
+
+
+class Reaching:
+    """Gives the step on the bench another reach; ``say`` tells what can't be done."""
+
+    def __init__(self, session: Session, look: LookingModel, beside: Jobs, say: Callable[[str], None]) -> None:
+        self._session, self._look, self._beside, self._say = session, look, beside, say
+
+    @property
+    def step(self) -> Step | None:
+        """The step on the bench."""
+        rung, ladder = self._session.place.rung, self._session.document.treatment
+        return ladder[rung] if rung is not None and rung < len(ladder) else None
+
+    def give(self, reach: Reach) -> None:
+        """Give it a reach."""
+        step, rung = self.step, self._session.place.rung
+        if step is not None and rung is not None:
+            self._session.document.replace_step(rung, replace(step, reach=reach))
+
+    def everywhere(self) -> None:
+        """Let it act everywhere."""
+        self.give(Reach())
+
+    def areas(self, names: tuple[str, ...], *, inside: bool) -> None:
+        """Let it act inside areas that are drawn, or everywhere but there."""
+        step = self.step
+        if step is None:
+            return
+        source = self._session.source
+        feather = step.reach.areas[0].feather if step.reach.areas else _USUAL_FEATHER
+        chosen = [area for area in self._session.document.areas if area.name in names]
+        parts = tuple(_in_percent(area, source.width, source.height, feather) for area in chosen)
+        self.give(replace(step.reach, areas=parts, inside=inside))
+
+    def feather(self, percent: float) -> None:
+        """Let the border of its areas be so soft."""
+        if self.step is not None:
+            reach = self.step.reach
+            self.give(replace(reach, areas=tuple(replace(area, feather=percent) for area in reach.areas)))
+
+    def change_key(self, **figures: object) -> None:
+        """Change some of its key."""
+        if self.step is not None and self.step.reach.key is not None:
+            self.give(replace(self.step.reach, key=replace(self.step.reach.key, **figures)))  # type: ignore[arg-type]
+
+    def no_key(self) -> None:
+        """Let colours not matter."""
+        if self.step is not None:
+            self.give(replace(self.step.reach, key=None))
+
+    def take_key_tool(self) -> None:
+        """Pick a key by dragging over the picture, or put the tool down."""
+        self._look.change(tool=Tool.LOOK if self._look.state.tool is Tool.KEY else Tool.KEY)
+
+    def picked(self, corners: list[Point], how: str) -> None:
+        """Take the colours in a part of the picture, as they come into the step: as its key, added to it, or taken from it."""
+        session, step, rung = self._session, self.step, self._session.place.rung
+        programme, frame = session.programme, session.place.frame
+        if step is None or rung is None or programme is None:
+            self._say("Put a step on the bench first: a key is picked for it")
+            return
+        before, source, first = session.document.treatment[:rung], session.source, session.shots[session.place.shot].first
+
+        def look(_: Monitor) -> Key:
+            with Reader(programme) as reader:
+                planes = reader.frame(frame).planes
+            if planes is None:
+                raise MediaError(f"Frame {frame} can't be decoded.")
+            treated = FrameSignal(FrameTreatment(before, source).apply(planes, frame - first), source)
+            (x0, x1), (y0, y1) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
+            part = [plane[y0 : y1 + 1, x0 : x1 + 1].astype(np.float64) - treated.room for plane in treated.rgb]
+            return Key.of((np.stack(part, axis=-1) - source.levels.black) / source.levels.swing, source.matrix)
+
+        self._beside.start(Kind.PICK, look, partial(self._take, session.place.shot, rung, session.document.treatment, how))
+
+    def _take(self, shot: int, rung: int, ladder: Treatment, how: str, key: Key) -> None:
+        """Give a picked key to the step that it was picked for, if that is on the bench still."""
+        session, step = self._session, self.step
+        if step is None or (session.place.shot, session.place.rung, session.document.treatment) != (shot, rung, ladder):
+            return
+        old = step.reach.key
+        try:
+            made = key if old is None or how == "new" else old.joined(key) if how == "add" else old.without(key)
+        except SettingsError as error:
+            self._say(str(error))
+            return
+        self.give(replace(step.reach, key=made))
+
+
+def _in_percent(area: Area, width: int, height: int, feather: float) -> ReachArea:
+    """An area in percent of the picture, so that it means the same at any size."""
+    points = tuple((round(x / width * 100, 3), round(y / height * 100, 3)) for x, y in area.points)
+    return ReachArea(area.shape, points, feather)
