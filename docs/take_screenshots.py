@@ -19,7 +19,12 @@ from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.step import Heading
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
@@ -27,8 +32,10 @@ from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.style.style import dress
 from bluffline.view.looking import Compare
+from bluffline.view.preview import View
 
 _SECONDS = 300
+_STEADY = 10  # looks at what is asked for
 
 
 def until(holds: Callable[[], bool]) -> None:
@@ -64,9 +71,14 @@ def main() -> None:
             until(lambda: desk.viewer.shown == frame)
 
         def settle() -> None:
-            """Wait until the last frame asked for is shown as it was asked for."""
-            wanted = desk.viewer._view()
-            until(lambda: desk.viewer.frames.idle and desk.viewer._view() == wanted)
+            """Wait until the frame is asked for in the same way a few times, and shown: what was opened has its room by then."""
+            asked: list[View] = []
+
+            def steady() -> bool:
+                asked.append(desk.viewer._view())
+                return len(asked) > _STEADY and asked[-_STEADY:] == [asked[-1]] * _STEADY and desk.viewer.frames.idle
+
+            until(steady)
 
         def dialog(name: str, made: QDialog, *, fitted: bool = True) -> None:
             made.show()
@@ -92,9 +104,13 @@ def main() -> None:
         go_to(236)
         save("desk")
         go_to(520)
-        desk.session.document.add_step(LevelRemap)
+        desk.show_page("Treatment")
+        desk.treatment.add_step(LevelRemap)
+        desk.session.document.move_to(desk.session.place.rung or 0, Heading.SHOT)
         settle()
         save("levels")
+        desk.session.place.choose(None)
+        desk.show_page("Findings")
         desk.viewer.look.change(zones=True)
         go_to(400)
         settle()
@@ -123,9 +139,32 @@ def main() -> None:
         settle()
         save("areas")
         desk.viewer.pin()
-        desk.session.document.remove_area(1)
-        desk.session.document.remove_area(0)
         desk.viewer.look.change(compare=Compare.WIPE)
+        desk.session.document.remove_area(1)
+        desk.show_page("Treatment")
+        desk.session.document.set_group("workshop", [5, 8, 10])
+        desk.treatment.add_step(Tone)
+        desk.session.document.replace_step(0, Tone(-0.2, white_point=97, gamma=(1.04, 1, 1, 1), contrast=1.08))
+        desk.reaching.areas(("face",), inside=True)
+        desk.viewer.look.change(reach=True)
+        settle()
+        save("reach")
+        desk.viewer.look.change(reach=False)
+        desk.reaching.everywhere()
+        desk.session.document.remove_area(0)
+        desk.treatment.add_step(Balance)
+        desk.session.document.replace_step(1, Balance((1.06, 1.0, 1.11)))
+        desk.treatment.add_step(Cdl)
+        desk.session.document.replace_step(2, Cdl(saturation=0.94))
+        desk.session.document.move_to(2, Heading.GROUP)
+        desk.treatment.add_step(SoftCeiling)
+        desk.session.place.choose(0)
+        settle()
+        save("bench")
+        desk.session.place.choose(None)
+        desk.session.document.set_group("workshop", [])
+        desk.session.document.reset_shot()
+        desk.show_page("Findings")
         desk.gauges.put(0, Kind(Instrument.PARADE))
         desk.gauges.change(guides=())
         go_to(75)

@@ -31,21 +31,21 @@ class Change:
 
 NAMED = (
     Change(
-        "a term of the root polynomial is swapped", "treat/colour.py",
-        "np.cbrt(first * second**2)", "np.cbrt(first**2 * second)", ("treat/test_colour.py",),
+        "a term of the root polynomial is swapped", "treat/kinds/root_polynomial.py",
+        "np.cbrt(first * second**2)", "np.cbrt(first**2 * second)", ("treat/test_kinds.py",),
     ),
     Change(
-        "the hue nudge does not wrap at 180°", "treat/colour.py",
+        "the hue nudge does not wrap at 180°", "treat/kinds/hue_nudge.py",
         "(np.degrees(np.arctan2(cr, cb)) - self.hue + 180) % 360 - 180", "np.degrees(np.arctan2(cr, cb)) - self.hue",
-        ("treat/test_colour.py",),
+        ("treat/test_kinds.py",),
     ),
     Change(
         "the rein keeps its onset in every round", "treat/frame_treatment.py",
         "            knee = 1 + 1e-4", "            knee = knee", ("treat/test_frame_treatment.py",),
     ),
     Change(
-        "4:2:0 chroma is scaled by the upper row alone", "treat/treat_kernels.py",
-        "            if down > 1:\n", "            if down > 9:\n", ("treat/test_frame_treatment.py",),
+        "4:2:0 chroma follows the upper row alone", "treat/pass_kernels.py",
+        "_add_row(line, row_shares[n], added[rows[n]])", "_add_row(line, _ONE, added[rows[n]])", ("treat/test_pass.py",),
     ),
     Change(
         "only what breaks a limit of luma is hatched", "view/preview.py",
@@ -103,7 +103,7 @@ WATCHED = {
 def at_random(package: str, count: int) -> list[Change]:
     """Changes of one operator each, or of a condition to its opposite, anywhere in a package."""
     found = []
-    for path in sorted((ROOT / "src" / "bluffline" / package).glob("*.py")):
+    for path in sorted((ROOT / "src" / "bluffline" / package).rglob("*.py")):
         text = path.read_text()
         for node in ast.walk(ast.parse(text)):
             operators = [*getattr(node, "ops", []), *([node.op] if isinstance(node, ast.BinOp | ast.BoolOp) else [])]
