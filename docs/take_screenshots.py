@@ -71,7 +71,7 @@ def main() -> None:
             until(lambda: desk.viewer.shown == frame)
 
         def settle() -> None:
-            """Wait until the frame is asked for in the same way a few times, and shown: what was opened has its room by then."""
+            """Wait until the frame is asked for in the same way some times, and shown; what was opened has its room by then."""
             asked: list[View] = []
 
             def steady() -> bool:
