@@ -2,6 +2,7 @@
 
 import json
 import os
+import select
 import shutil
 import subprocess
 import sys
@@ -17,41 +18,46 @@ pytestmark = [
 ]
 WAIT = 180
 STATE = """
-import json, os, sys, threading, time
+import json, os, sys
+from PyQt6.QtCore import QTimer
 from bluffline.ui import desk as module
 from bluffline.entry import main
 def tell(desk):
-    while True:
-        session = desk.session
-        viewer = desk.viewer
-        def place(widget, box):
-            corner = widget.mapTo(desk, box.topLeft())
-            return [corner.x(), corner.y(), box.width(), box.height()]
-        def place_of(pixel):
-            point = desk.picture.point_of(pixel).toPoint()
-            corner = desk.picture.mapTo(desk, point)
-            return [corner.x(), corner.y()]
-        chart = desk.charting.model
-        state = dict(frame=session.place.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.kind is not None,
-                     treated=sorted(session.document.treatments), message=desk.header.message,
-                     areas=[list(area.box) for area in session.document.areas], probe=viewer.probe_line.text(),
-                     picture=place(desk.picture, desk.picture.box), lit=desk.picture.highlighted is not None,
-                     gauges=[str(gauge.kind.instrument) for gauge in viewer.gauges],
-                     fit=chart.result and chart.result.fit.result.mean,
-                     corners=[place_of(corner) for corner in chart.chart_frame.corners] if chart.chart_frame else [],
-                     pinned=viewer.look.state.pinned is not None,
-                     gauge=place(viewer.gauges[0], viewer.gauges[0].field),
-                     counted=int(viewer.gauges[0].trace.counts.sum()) if viewer.gauges[0].trace else 0)
-        with open(sys.argv[1] + ".new", "w") as file:
-            json.dump(state, file)
-        os.replace(sys.argv[1] + ".new", sys.argv[1])
-        time.sleep(0.02)
+    session = desk.session
+    viewer = desk.viewer
+    def place(widget, box):
+        corner = widget.mapTo(desk, box.topLeft())
+        return [corner.x(), corner.y(), box.width(), box.height()]
+    def place_of(pixel):
+        point = desk.picture.point_of(pixel).toPoint()
+        corner = desk.picture.mapTo(desk, point)
+        return [corner.x(), corner.y()]
+    chart = desk.charting.model
+    state = dict(frame=session.place.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.kind is not None,
+                 treated=sorted(session.document.treatments), message=desk.header.message,
+                 areas=[list(area.box) for area in session.document.areas], probe=viewer.probe_line.text(),
+                 picture=place(desk.picture, desk.picture.box), lit=desk.picture.highlighted is not None,
+                 gauges=[str(gauge.kind.instrument) for gauge in viewer.gauges],
+                 fit=chart.result and chart.result.fit.result.mean,
+                 corners=[place_of(corner) for corner in chart.chart_frame.corners] if chart.chart_frame else [],
+                 pinned=viewer.look.state.pinned is not None,
+                 gauge=place(viewer.gauges[0], viewer.gauges[0].field),
+                 counted=int(viewer.gauges[0].trace.counts.sum()) if viewer.gauges[0].trace else 0)
+    return json.dumps(state)
 original = module.Desk.__init__
 def watched(self, *arguments):
     original(self, *arguments)
-    threading.Thread(target=tell, args=(self,), daemon=True).start()
+    told = []
+    def say():
+        now = tell(self)
+        if told[-1:] != [now]:
+            told[:] = [now]
+            print(now, flush=True)
+    self.telling = QTimer(self)
+    self.telling.timeout.connect(say)
+    self.telling.start(20)
 module.Desk.__init__ = watched
-os._exit(main(sys.argv[2:]))
+os._exit(main(sys.argv[1:]))
 """
 
 
@@ -72,36 +78,51 @@ def screen(tmp_path):
     server.wait()
 
 
-def until(holds: Callable[[], bool], what: str) -> None:
-    end = time.monotonic() + WAIT
-    while time.monotonic() < end:
-        with suppress(OSError, ValueError):
+class Watched:
+    """What the window says of itself, whenever it changes: called, the latest."""
+
+    def __init__(self, program: subprocess.Popen[bytes]) -> None:
+        self._pipe, self._rest, self._latest = program.stdout.fileno(), b"", b"{}"
+
+    def __call__(self) -> dict:
+        return json.loads(self._latest)
+
+    def until(self, holds: Callable[[], bool], what: str) -> None:
+        """Wait for it to say what makes something hold."""
+        end = time.monotonic() + WAIT
+        with suppress(KeyError):  # it has said nothing yet
             if holds():
                 return
-        time.sleep(0.03)
-    pytest.fail(f"The window did not get there: {what}")
+        while select.select([self._pipe], [], [], max(end - time.monotonic(), 0))[0]:
+            said = os.read(self._pipe, 1 << 20)
+            if not said:
+                break
+            *whole, self._rest = (self._rest + said).split(b"\n")
+            self._latest = whole[-1] if whole else self._latest
+            with suppress(KeyError):
+                if holds():
+                    return
+        pytest.fail(f"The window did not get there: {what}")
 
 
 @pytest.fixture
 def operated(screen, request, tmp_path):
     """The program in a real window on a small clip, surveyed: its state as it goes, hands for it, and the process."""
     clip = request.getfixturevalue(getattr(request, "param", "over_clip"))
-    state_file = tmp_path / "state.json"
     environment = os.environ | {"DISPLAY": screen, "QT_QPA_PLATFORM": "xcb"}
-    program = subprocess.Popen(
-        [sys.executable, "-c", STATE, str(state_file), str(clip)], env=environment, stderr=subprocess.PIPE, text=True
-    )
-
-    def state() -> dict:
-        return json.loads(state_file.read_text())
+    with (tmp_path / "errors").open("w+") as errors:
+        program = subprocess.Popen(
+            [sys.executable, "-c", STATE, str(clip)],
+            env=environment, stdout=subprocess.PIPE, stderr=errors,
+        )  # fmt: skip
+    state = Watched(program)
 
     def hand(*words: object) -> str:
         command = ["xdotool", *(str(word) for word in words)]
         return subprocess.run(command, env=environment, capture_output=True, text=True, check=False).stdout
 
     try:
-        until(lambda: program.poll() is not None or (state()["surveyed"] and not state()["busy"]), "survey")
-        assert program.poll() is None, program.stderr.read()
+        state.until(lambda: state()["surveyed"] and not state()["busy"], "survey")
         window = hand("search", "--onlyvisible", "--name", "Bluffline").split()[0]
         hand("windowfocus", "--sync", window)
         yield state, hand, window, program
@@ -113,19 +134,18 @@ def operated(screen, request, tmp_path):
 def test_an_operator_opens_looks_legalises_and_leaves(operated):
     state, hand, window, program = operated
     hand("mousemove", "--window", window, "900", "170", "click", "1")  # on the skyline
-    until(lambda: state()["frame"] > 12 and state()["shown"] == state()["frame"], "click on the skyline")
+    state.until(lambda: state()["frame"] > 12 and state()["shown"] == state()["frame"], "click on the skyline")
     hand("key", "Home")
-    until(lambda: state()["shown"] == 0, "Home")
+    state.until(lambda: state()["shown"] == 0, "Home")
     hand("key", "Right")
     hand("key", "Right")
-    until(lambda: state()["shown"] == 2, "two frames on")
+    state.until(lambda: state()["shown"] == 2, "two frames on")
     hand("key", "g")
-    until(lambda: state()["treated"] == [1], "Legalise by its key")
+    state.until(lambda: state()["treated"] == [1], "Legalise by its key")
     hand("key", "ctrl+z")
-    until(lambda: state()["treated"] == [], "undo")
+    state.until(lambda: state()["treated"] == [], "undo")
     hand("key", "ctrl+q")
-    until(lambda: program.poll() is not None, "quit")
-    assert program.returncode == 0, program.stderr.read()
+    assert program.wait(WAIT) == 0
 
 
 def test_an_operator_measures_by_hand(operated):
@@ -142,39 +162,43 @@ def test_an_operator_measures_by_hand(operated):
             move(box, *(a + share * (b - a) for a, b in zip(start, stop, strict=True)))
         hand("mouseup", "1")
 
-    until(lambda: state()["counted"] == 256 * 128, "the waveform counts every pixel")
+    state.until(lambda: state()["counted"] == 256 * 128, "the waveform counts every pixel")
     hand("key", "r")
     drag("picture", (0.25, 0.25), (0.75, 0.75))
-    until(lambda: len(state()["areas"]) == 1 and state()["counted"] < 256 * 128 / 3, "an area is drawn and measured alone")
+    state.until(
+        lambda: len(state()["areas"]) == 1 and state()["counted"] < 256 * 128 / 3, "an area is drawn and measured alone"
+    )
     left, top, right, bottom = state()["areas"][0]
     assert (left, top, right, bottom) == pytest.approx((64, 32, 192, 96), abs=2)
     move("picture", 0.5, 0.5)
-    until(lambda: "codes Y′" in state()["probe"], "the probe reads the pixel under the pointer")
+    state.until(lambda: "codes Y′" in state()["probe"], "the probe reads the pixel under the pointer")
     drag("gauge", (0.3, 0.1), (0.7, 0.9))
-    until(lambda: state()["lit"], "pixels chosen on the gauge light up on the picture")
+    state.until(lambda: state()["lit"], "pixels chosen on the gauge light up on the picture")
     hand("key", "m")
-    until(lambda: state()["pinned"], "the frame is pinned")
+    state.until(lambda: state()["pinned"], "the frame is pinned")
     hand("key", "End")
-    until(lambda: state()["shown"] == 23, "another frame beside it")
+    state.until(lambda: state()["shown"] == 23, "another frame beside it")
     hand("key", "q")
-    until(lambda: state()["gauges"] == ["waveform", "vectorscope", "parade", "histogram"], "four gauges")
+    state.until(lambda: state()["gauges"] == ["waveform", "vectorscope", "parade", "histogram"], "four gauges")
 
 
 @pytest.mark.parametrize("operated", ["chart_clip"], indirect=True)
 def test_an_operator_calibrates_by_hand(operated):
     state, hand, window, _ = operated
     hand("key", "ctrl+f")
-    until(lambda: state()["fit"] and not state()["busy"], "the chart is found and fitted")
+    state.until(lambda: state()["fit"] and not state()["busy"], "the chart is found and fitted")
     found = state()["fit"]
     assert found < 0.5
     hand("key", "ctrl+g")
-    until(lambda: state()["treated"] == [0], "the fit is given to the shot")
+    state.until(lambda: state()["treated"] == [0], "the fit is given to the shot")
     hand("key", "ctrl+z")
     x, y = state()["corners"][2]
     hand("mousemove", "--window", window, x, y, "mousedown", "1")
     for share in (0.3, 0.7, 1.0):
         hand("mousemove", "--window", window, round(x - 60 * share), round(y - 48 * share))
     hand("mouseup", "1")
-    until(lambda: state()["fit"] and state()["fit"] > 1.5 * found and not state()["busy"], "a corner dragged off spoils it")
+    state.until(
+        lambda: state()["fit"] and state()["fit"] > 1.5 * found and not state()["busy"], "a corner dragged off spoils it"
+    )
     hand("key", "ctrl+f")
-    until(lambda: state()["fit"] == found, "found again")
+    state.until(lambda: state()["fit"] == found, "found again")
