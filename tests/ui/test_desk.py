@@ -1,13 +1,14 @@
 """The desk, driven by mouse and keys on the offscreen platform."""
 
 import json
+from pathlib import Path
 
 import av
 import numpy as np
 import pytest
 from PIL import Image
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent, QKeySequence, QWheelEvent
+from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from bluffline.rules.rulefile import load_rules
@@ -279,7 +280,7 @@ def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
     assert desk.session.surveyed
 
 
-def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path):
+def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path, monkeypatch):
     desk = surveyed_desk
     desk.work.legalise()
     qtbot.waitUntil(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None, timeout=WAIT)
@@ -288,6 +289,16 @@ def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_pat
         desk.work.start_proof(target, "ffv1")
     assert target.exists() and (tmp_path / "legal.mkv.certificate.html").exists()
     assert "proved legal" in desk.header.message
+    result = desk.work.result_dialog
+    words = " ".join(label.text() for label in result.findChildren(QLabel))
+    assert result.isVisible() and "Proved legal" in words and "luma-high" in words and "Nothing is left" in result.left.text()
+    opened = []
+    monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
+    buttons = {button.text(): button for button in result.findChildren(QPushButton)}
+    for words in ("Open the certificate", "Open its folder", "Close"):
+        buttons[words].click()
+    assert {Path(name) for name in opened} == {target.parent, target.with_name(f"{target.name}.certificate.html")}
+    assert not result.isVisible()
 
 
 def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):

@@ -6,7 +6,7 @@ from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from bluffline.errors import BlufflineError
@@ -33,6 +33,7 @@ from bluffline.session.workfile import ENDING, save_work
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.overview import ShotsDialog
+from bluffline.ui.dialogs.result import ResultDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.picture.workers import FrameWorker, JobRunner
@@ -307,6 +308,9 @@ class LongWork(QObject):
             self._header.say(f"{name} is {proof.verdict}; see {certificate}")
         else:
             self._header.say(f"{name} is still not legal after {rounds}; see {certificate}")
+        self.result_dialog = ResultDialog(proof, self._window)
+        self.result_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.result_dialog.show()
         self.proved.emit(proof)
 
     def show_shots(self) -> None:

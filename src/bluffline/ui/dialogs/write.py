@@ -1,8 +1,10 @@
 """What to write, and what would be lost by it."""
 
+import os
 from fractions import Fraction
 from pathlib import Path
 
+from PyQt6.QtCore import QStandardPaths
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -12,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from bluffline.demo import demo_clip
 from bluffline.errors import WriteError
 from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.codecs import Codec, written_format
@@ -27,6 +30,15 @@ from bluffline.ui.dialogs.target import TargetRows
 from bluffline.ui.picture.workers import JobRunner
 
 _RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
+
+
+def _folder_for(source: Path) -> Path:
+    """Beside the source; but nothing is put into the program itself, or where nothing can be: the user's videos then."""
+    beside = source.parent
+    if os.access(beside, os.W_OK) and beside.resolve() != demo_clip().parent.resolve():
+        return beside
+    videos = Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MoviesLocation) or Path.home())
+    return videos if videos.is_dir() else Path.home()
 
 
 class WriteDialog(QDialog):
@@ -48,7 +60,7 @@ class WriteDialog(QDialog):
         self.drop_box = QCheckBox("Leave out those that the file can't carry")
         self.drop_box.toggled.connect(lambda _: self.rows.look())
         treated = len(session.document.treatments)
-        start = self._source.with_name(f"{self._source.stem}-legal.mov")
+        start = _folder_for(self._source) / f"{self._source.stem}-legal.mov"
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(
             f"{treated} of {len(session.shots)} shots are treated; every other frame is handed on as it stands. The file is "

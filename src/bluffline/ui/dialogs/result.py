@@ -1,0 +1,55 @@
+"""What a proof came to: the verdict, before and after, what is left, and the way to the certificate."""
+
+from collections import Counter
+
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWidget
+
+from bluffline.prove.prove import Proof, certificate_paths
+from bluffline.prove.survey import must_fix
+from bluffline.rules.findings import Finding
+from bluffline.ui.dialogs.layout import close_button, dim, lay_out
+from bluffline.ui.style.style import font
+
+_MOST_LEFT = 8  # findings that are told one by one
+
+
+class ResultDialog(QDialog):
+    """Stands beside the desk until it is closed."""
+
+    def __init__(self, proof: Proof, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What the proof came to")
+        self.setModal(False)
+        target = proof.request.target
+        verdict = QLabel(proof.verdict.capitalize())
+        verdict.setFont(font(18, bold=True))
+        rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
+        told = QLabel(f"{target.name} under {proof.request.survey.rules.title}, read back and measured again, {rounds}")
+        told.setWordWrap(True)
+        before, after = must_fix(proof.before), must_fix(proof.after_findings)
+        counts = _by_rule(before), _by_rule(after)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(28)
+        for column, words in enumerate(("must fix", "source", "written")):
+            grid.addWidget(dim(words), 0, column)
+        for row, rule in enumerate(sorted(counts[0] | counts[1]), 1):
+            for column, text in enumerate((rule, str(counts[0][rule]), str(counts[1][rule]))):
+                grid.addWidget(QLabel(text), row, column)
+        grid.setColumnStretch(3, 1)
+        left = [f"{proof.after.programme.label(each.worst_frame)}  {each.headline}" for each in after[:_MOST_LEFT]]
+        left += [f"and {len(after) - _MOST_LEFT} more"] if len(after) > _MOST_LEFT else []
+        self.left = QLabel("\n".join(left) or "Nothing is left that must be fixed.")
+        buttons = close_button(self)
+        page = certificate_paths(target)[-1]
+        for words, path in (("Open the certificate", page), ("Open its folder", target.parent)):
+            button = buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
+            assert button is not None
+            button.clicked.connect(lambda _, path=path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))))
+        lay_out(self, verdict, told, grid, self.left, buttons)
+        self.setMinimumWidth(520)
+
+
+def _by_rule(findings: list[Finding]) -> Counter[str]:
+    return Counter(finding.rule for finding in findings)
