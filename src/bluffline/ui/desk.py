@@ -173,7 +173,7 @@ class Desk(QMainWindow):
         self.viewer.failed.connect(self.header.fault)
         self.bench.refused.connect(self.header.say)
         self.picture.key_picked.connect(self.reaching.picked)
-        session.place.rung_changed.connect(self.viewer.ask)
+        session.place.rung_changed.connect(self._rung_changed)
         self.treatment.ladder.refused.connect(self.header.say)
         self.bench.opened.connect(self._bench_opened)
         self.divider.splitterMoved.connect(self._keep_divider)
@@ -225,6 +225,11 @@ class Desk(QMainWindow):
 
     def _turned(self, _: str) -> None:
         self._frame_shown(self.viewer.shown)
+
+    def _rung_changed(self) -> None:
+        self.viewer.ask()
+        for gauge in self.viewer.gauges:
+            gauge.update()
 
     def _bench_opened(self, opened: bool) -> None:
         self.skyline.set_low(opened)

@@ -192,6 +192,7 @@ MOUSE = (
     ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, then drag moves it"),
     ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
     ("Chart", "drag a corner to where it is; point at a patch in the panel for all its figures"),
+    ("Pull", "with a tone step on the bench, drag the tags of white, grey and black on a waveform or a parade"),
     ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
     ("Key", "drag over colours to pick them; with Shift add to the key, with Alt take from it"),
     ("Ladder", "drag a rung to reorder it or to another heading; Alt and arrows do so too; right-click for all else"),

@@ -21,15 +21,22 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QWidget
 from bluffline.draw.graticule import Graticule, Stroke, graticule
 from bluffline.draw.places import Box, Place, colour_place
 from bluffline.draw.scale import Span, Unit
+from bluffline.figures import figure
 from bluffline.measure.scopes import MODES, Instrument, Kind, Trace
 from bluffline.session.gauges import GaugeModel
+from bluffline.session.pull import Handle, handles, pulled
 from bluffline.session.session import Session
-from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font, image_of
+from bluffline.ui.style.style import DIM, INK, LINE, TEXT, TINT, WELL, font, image_of
 
 _NEAR = 5  # pixels from a guide that take hold of it
 _NAMES = {
     "luma": "luma", "rgb": "R′G′B′", "coloured": "luma in its colours", "envelope": "luma and chroma envelope",
     "yrgb": "Y′R′G′B′", "ycbcr": "Y′CbCr", "1": "×1", "2": "×2", "4": "×4", "1931": "CIE 1931 x, y", "1976": "CIE 1976 u′, v′",
+}  # fmt: skip
+_TAG = 40  # pixels that the tag of what can be pulled is wide
+# Where a tone step can be pulled, and by what components (None: luma).
+_PULLED: dict[tuple[Instrument, str], tuple[int | None, ...]] = {
+    (Instrument.WAVEFORM, "luma"): (None,), (Instrument.PARADE, "rgb"): (0, 1, 2),
 }  # fmt: skip
 _SQUARE = (Instrument.VECTORSCOPE, Instrument.CHROMATICITY)
 
@@ -57,6 +64,8 @@ class Gauge(QWidget):
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         self._aligned: QRect | None = None
         self._guide: int | None = None
+        self._pull: Handle | None = None
+        self._pulls = 0
         self._drag: QPointF | None = None
         self._chosen: Box | None = None
         self.setMinimumSize(150, 70)
@@ -152,6 +161,7 @@ class Gauge(QWidget):
             painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         self._draw_targets(painter)
         self._draw_probe(painter)
+        self._draw_handles(painter)
 
     def _drawn_marks(self, field: QRect) -> QPixmap:
         """The graticule, drawn once for as long as nothing of it changes."""
@@ -230,6 +240,50 @@ class Gauge(QWidget):
             left, top, right, bottom = self._chosen
             painter.drawRect(QRectF(self._at((left, top)), self._at((right, bottom))))
 
+    def _handles(self) -> list[tuple[Handle, QPointF]]:
+        """What can be pulled here, and the middle of its tag."""
+        components = _PULLED.get((self.kind.instrument, self.kind.mode))
+        if components is None or self._trace is None:
+            return []
+        span, count = Span.of(self.kind), len(components)
+        return [
+            (handle, self._at(((components.index(handle.component) + 1) / count, 1 - span.place(handle.level))))
+            for handle in handles(self._session, components)
+        ]
+
+    def _draw_handles(self, painter: QPainter) -> None:
+        for handle, at in self._handles():
+            held = self._pull is not None and (self._pull.name, self._pull.component) == (handle.name, handle.component)
+            tag = QRectF(at.x() - _TAG, at.y() - 8, _TAG, 16)
+            painter.setPen(QPen(INK, 1))
+            painter.setBrush(TINT if held else TEXT)
+            painter.drawPolygon(QPolygonF([tag.topRight(), tag.bottomRight(), QPointF(tag.left() + 6, tag.bottom()),
+                                           QPointF(tag.left(), at.y()), QPointF(tag.left() + 6, tag.top())]))  # fmt: skip
+            painter.setPen(INK)
+            painter.setFont(font(11, bold=True))
+            painter.drawText(tag.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignCenter, figure(handle.level, ".1f"))
+            if held:
+                painter.setPen(QPen(TINT, 1))
+                left = at.x() - self.field.width() / len(_PULLED[self.kind.instrument, self.kind.mode])
+                painter.drawLine(QPointF(left, at.y()), QPointF(tag.left(), at.y()))
+                ground = QRectF(tag.left() - 78, at.y() - 19, 74, 16)
+                painter.fillRect(ground, WELL)
+                painter.drawText(ground, Qt.AlignmentFlag.AlignCenter, f"pull: {handle.name}")
+
+    def _handle_at(self, point: QPointF) -> Handle | None:
+        return next(
+            (handle for handle, at in self._handles() if abs(at.y() - point.y()) <= 8 and -_TAG <= point.x() - at.x() <= 2),
+            None,
+        )
+
+    def _pull_to(self, point: QPointF) -> None:
+        level, rung, session = self._level_at(point), self._session.place.rung, self._session
+        if self._pull is None or level is None or rung is None:
+            return
+        made = pulled(session.document.treatment, rung, self._pull, level, session.source)
+        session.document.replace_step(rung, made, gesture=f"pull.{id(self)}.{self._pulls}")
+        self.update()
+
     def _at(self, place: Place) -> QPointF:
         field = self.field
         return QPointF(field.left() + place[0] * field.width(), field.top() + place[1] * field.height())
@@ -261,6 +315,11 @@ class Gauge(QWidget):
         assert event is not None
         if event.button() is not Qt.MouseButton.LeftButton or self._trace is None:
             return
+        self._pull = self._handle_at(event.position())
+        if self._pull is not None:
+            self._pulls += 1
+            self.update()
+            return
         self._guide = self._guide_at(event.position())
         if self._guide is None:
             self._drag = event.position()
@@ -268,20 +327,23 @@ class Gauge(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self._guide is not None:
+        if self._pull is not None:
+            self._pull_to(event.position())
+        elif self._guide is not None:
             level = self._level_at(event.position())
             if level is not None:
                 self._model.move_guide(self._guide, level)
         elif self._drag is not None:
             self._choose(event.position())
         else:
-            near = self._guide_at(event.position()) is not None
+            near = self._guide_at(event.position()) is not None or self._handle_at(event.position()) is not None
             sideways = self.kind.instrument is Instrument.HISTOGRAM
             across = Qt.CursorShape.SizeHorCursor if sideways else Qt.CursorShape.SizeVerCursor
             self.setCursor(across if near else Qt.CursorShape.CrossCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._guide = self._drag = None
+        self._guide = self._drag = self._pull = None
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Forget what was chosen."""
