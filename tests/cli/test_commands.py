@@ -14,7 +14,7 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.session.faults import log_path, logger
 from bluffline.treat.kinds.balance import Balance
-from bluffline.treat.stored import treatment_text
+from bluffline.treat.stored import steps_from, treatment_text
 
 RULES = """
 title = "House rules"
@@ -240,3 +240,48 @@ def test_output_that_nobody_reads_is_no_error(over_clip):
     shell = subprocess.run(["bash", "-c", f"{command}; echo ${{PIPESTATUS[0]}}"], capture_output=True, text=True, check=True)
     assert "Traceback" not in shell.stderr and "Exception" not in shell.stderr
     assert shell.stdout[10:].strip() in {"0", "1", "141"}, "the report may have fitted into the pipe"
+
+
+def test_the_catalogue_is_listed(capfd, tmp_path):
+    code, out, _ = run(capfd, "steps", "--json", "-")
+    report = json.loads(out)
+    assert code == 0 and report["schema"] == "bluffline.steps/1"
+    kinds = {step["kind"]: step for step in report["steps"]}
+    assert {"tone", "soft-ceiling", "level-remap", "root-polynomial"} <= kinds.keys() and kinds["tone"]["heading"] == "shot"
+    contrast = next(value for value in kinds["tone"]["values"] if value["key"] == "contrast")
+    assert contrast == {"key": "contrast", "label": "Contrast", "unit": "×", "least": 0, "greatest": 4, "neutral": 1.0}
+    neutral = [{"kind": kind, "values": {v["key"]: v["neutral"] for v in step["values"]}} for kind, step in kinds.items()]
+    assert all(type(step).__name__ for step in steps_from(neutral)), "what is listed as neutral is taken"
+    assert "exposure" in run(capfd, "steps", "tone")[1] and run(capfd, "steps", "tone", "--json", tmp_path / "t.json")[0] == 0
+    code, _, err = run(capfd, "steps", "glaze")
+    assert code == 2 and "no step of the kind glaze" in err
+
+
+@pytest.mark.parametrize(
+    ("step", "words"),
+    [
+        ({"kind": "glaze", "values": {}}, "step 1: there is no step of the kind 'glaze'"),
+        ({"kind": "tone", "values": {"contrast": 9}}, r"step 1 (tone): contrast must be between 0 and 4"),
+        ({"kind": "tone", "values": {"lift": [0, 0, 0]}}, "step 1 (tone): lift must be a list of 4"),
+        ({"kind": "tone", "values": {}, "reach": {"areas": [{"shape": "star", "points": []}]}}, "area 1: shape must be one of"),
+        ({"kind": "tone", "values": {}, "reach": {"key": {"hue": [1, 2, "x"]}}}, "key: hue must be a number"),
+        ({"kind": "soft-ceiling", "values": {"limit": None}}, "step 1 (soft-ceiling): limit must be a number"),
+    ],
+)
+def test_a_treatment_that_can_not_be_used_is_one_sentence(over_clip, tmp_path, capfd, step, words):
+    (tmp_path / "t.json").write_text(json.dumps({"schema": "bluffline.treatment/2", "title": "t", "steps": [step]}))
+    code, _, err = run(capfd, "apply", over_clip, tmp_path / "out.mkv", "--treatment", tmp_path / "t.json")
+    assert code == 2 and words in err and err.count("\n") == 1 and not (tmp_path / "out.mkv").exists()
+
+
+def test_apply_keeps_to_the_reach_and_leaves_the_rest_to_the_code(over_clip, tmp_path, capfd):
+    reach = {"areas": [{"shape": "rectangle", "points": [[25, 25], [75, 75]], "feather": 0}]}
+    steps = [{"kind": "tone", "values": {}}, {"kind": "tone", "values": {"offset": [10, 0, 0, 0]}, "reach": reach}]
+    (tmp_path / "t.json").write_text(json.dumps({"schema": "bluffline.treatment/2", "title": "t", "steps": steps}))
+    assert run(capfd, "apply", over_clip, tmp_path / "out.mkv", "--treatment", tmp_path / "t.json")[0] == 0
+    before, after = (open_frame(path).astype(int) for path in (over_clip, tmp_path / "out.mkv"))
+    height, width = before.shape
+    inside = np.zeros(before.shape, bool)
+    inside[height // 4 : 3 * height // 4, width // 4 : 3 * width // 4] = True
+    assert np.array_equal(before[~inside], after[~inside])
+    assert np.abs(np.minimum(before[inside] + 87.6, 1023) - after[inside]).max() <= 0.6

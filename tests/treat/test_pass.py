@@ -127,6 +127,14 @@ def test_every_kind_is_exact_in_every_form(step, form):
     assert_agrees(pixelwise(step), source, picture(source, calm=form == "pq"))
 
 
+@pytest.mark.parametrize("form", ["444", "422", "420 interlaced", "rgb", "full", "bt2020", "16 bit"])
+def test_a_long_ladder_is_exact(form):
+    """Every kind, one after the other: what folds, folds to the same."""
+    source = FORMS[form]
+    ladder = tuple(steps[0] for kind, steps in EXAMPLES.items() if kind != "lut")
+    assert_agrees((*ladder, Cdl(saturation=0.999, heading=Heading.LIMITS)), source, picture(source), slack=0.1)
+
+
 RECTANGLE = ReachArea(Shape.RECTANGLE, ((22, 30), (70, 66)), 12)
 POLYGON = ReachArea(Shape.POLYGON, ((10, 10), (55, 5), (90, 80), (30, 95)), 20)
 SKIN = Key((123, 40, 25), (6, 70, 8), (15, 85, 10))
