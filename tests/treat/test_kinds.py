@@ -15,7 +15,7 @@ from bluffline.measure.region import Region
 from bluffline.signal.colorimetry import camera_light
 from bluffline.signal.format import Model
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
-from bluffline.treat import pass_kernels
+from bluffline.treat import row_kernels
 from bluffline.treat.bake import bake_cube
 from bluffline.treat.curves import follow_curve, rising
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -166,7 +166,7 @@ def test_a_cube_is_exact_where_what_it_holds_is_straight(place):
 
 @pytest.mark.parametrize("compiled", [True, False])
 def test_the_compiled_look_up_is_the_same(compiled):
-    look_up = pass_kernels.look_up if compiled else pass_kernels.look_up.py_func
+    look_up = row_kernels.look_up if compiled else row_kernels.look_up.py_func
     table = RNG.random((6, 6, 6, 3)).astype(np.float32)
     for place in RNG.uniform(-1, 6, (200, 3)).astype(np.float32):
         found = look_up(table.ravel(), 6, *place)

@@ -4,7 +4,7 @@ import numpy as np
 
 from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import widen
-from bluffline.treat.pass_kernels import ground
+from bluffline.treat.row_kernels import ground
 
 _GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
 

@@ -31,7 +31,7 @@ class KeyMask:
 class Plan:
     """What a ladder compiles to.
 
-    ``packed``: operations (N, 4) int32, figures and tables flat, see `pass_kernels.treat_row`; ``reaches``: for each mask the
+    ``packed``: operations (N, 4) int32, figures and tables flat, see `row_kernels.treat_row`; ``reaches``: for each mask the
     reach whose weights it holds; ``keys``: those of them that are computed in a pass of their own before; ``luma``: the steps,
     where all that are in force look at luma alone; ``rein``: what is held on the chroma that is written.
     """
