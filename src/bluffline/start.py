@@ -5,6 +5,6 @@ import signal
 if signal.getsignal(signal.SIGINT) is signal.default_int_handler:  # what is told to ignore it goes on doing so
     signal.signal(signal.SIGINT, signal.SIG_DFL)
 
-from bluffline.entry import command  # noqa: E402 (only now)
+from bluffline.entry import command
 
 __all__ = ["command"]
