@@ -53,11 +53,15 @@ def make_long(path: Path) -> Path:
     return path
 
 
+_NOTICED = 0.05  # seconds
+
+
 class Heart:
     """Counts how long events wait."""
 
     def __init__(self) -> None:
         self.longest, self._last = 0.0, time.perf_counter()
+        self.over: list[float] = []  # waits of which an operator might notice something, in seconds
         self._timer = QTimer()
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._beat)
@@ -66,6 +70,8 @@ class Heart:
     def _beat(self) -> None:
         now = time.perf_counter()
         self.longest = max(self.longest, now - self._last)
+        if now - self._last > _NOTICED:
+            self.over.append(now - self._last)
         self._last = now
 
     def during(self, act: Callable[[], object], seconds: float = 0.6) -> float:
@@ -74,6 +80,7 @@ class Heart:
         QTimer.singleShot(0, act)
         QTimer.singleShot(int(seconds * 1000), loop.quit)
         self.longest, self._last = 0.0, time.perf_counter()
+        self.over: list[float] = []  # waits of which an operator might notice something, in seconds
         loop.exec()
         return self.longest * 1000
 
@@ -99,7 +106,10 @@ def gap_times(folder: Path) -> None:
     heart = Heart()
     took = surveyed(lambda: desk.open(clip))
     print(f"{len(session.shots)} shots, {len(session.findings)} findings in {FRAMES} frames; surveyed in {took:.0f} s")
-    print(f"while the survey grew, the window was away for at most {heart.longest * 1000:.0f} ms")
+    print(
+        f"while the survey grew, the window was away for more than {_NOTICED * 1000:.0f} ms {len(heart.over)} times, "
+        f"for at most {heart.longest * 1000:.0f} ms; waits that long: {[round(wait * 1000) for wait in heart.over[:12]]} ms"
+    )
     heart.longest = 0.0
     took = surveyed(lambda: desk.open(clip))
     hours = FRAMES / 25 / 3600
