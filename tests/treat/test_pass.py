@@ -135,6 +135,16 @@ def test_a_long_ladder_is_exact(form):
     assert_agrees((*ladder, Cdl(saturation=0.999, heading=Heading.LIMITS)), source, picture(source), slack=0.1)
 
 
+def test_powers_at_their_bounds_saturate_and_turn_nothing_over():
+    """Powers of powers leave single precision behind; what is far over white is white still."""
+    source = FORMS["rgb"]
+    ramp = np.linspace(source.levels.black, 4095, source.width).astype(np.uint16) * np.ones((source.height, 1), np.uint16)
+    ladder = (Cdl((8, 8, 8), power=(8, 8, 8)),) * 2
+    made = FrameTreatment(ladder, source).apply((ramp, ramp, ramp))
+    for codes, wanted in zip(made, treated(ladder, (ramp, ramp, ramp), source), strict=True):
+        assert np.abs(codes - np.clip(wanted, 0, 4095)).max() <= 1
+
+
 RECTANGLE = ReachArea(Shape.RECTANGLE, ((22, 30), (70, 66)), 12)
 POLYGON = ReachArea(Shape.POLYGON, ((10, 10), (55, 5), (90, 80), (30, 95)), 20)
 SKIN = Key((123, 40, 25), (6, 70, 8), (15, 85, 10))

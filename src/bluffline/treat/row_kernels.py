@@ -10,6 +10,7 @@ from bluffline.treat.operations import Code
 from bluffline.treat.reach_kernels import key_row
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
+_FAR = np.float32(40)  # a power of 2 that is beyond any code, and from which single precision has room to go on
 _LEAST = np.float32(1e-30)  # instead of what has no logarithm
 _MAGIC = np.float32(12582912.0)  # adding and taking it away rounds to a whole number
 _SQRT_HALF = np.int32(0x3F3504F3)
@@ -32,7 +33,7 @@ def log2(value):
 @free_loop
 def exp2(value):
     """2 to a float32, within 2e-7 of itself."""
-    bounded = max(value, np.float32(-126))  # no signal's power comes near 2^126
+    bounded = min(max(value, np.float32(-126)), _FAR)
     whole = (bounded + _MAGIC) - _MAGIC
     t = bounded - whole
     series = np.float32(0.0096181291) + t * (np.float32(0.0013333558) + t * np.float32(0.000154035304))
