@@ -7,7 +7,7 @@ import pytest
 from bluffline.errors import SettingsError
 from bluffline.prove.propose import Proposal
 from bluffline.rules.shots import Shot
-from bluffline.session.work import Work, carried
+from bluffline.session.work import Shared, Work, carried
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
@@ -95,8 +95,6 @@ def test_what_is_proposed_does_not_take_over_what_is_shared(document):
 def test_groups_go_with_their_shots_when_the_shots_change():
     work = Work(MappingProxyType({0: (CEILING,)})).treated(0, (CEILING,))
     before = [Shot(0, 9), Shot(10, 19), Shot(20, 29)]
-    from bluffline.session.work import Shared
-
     grouped = Work(work.treatments, shared=(Shared(Heading.GROUP, (Tone(0.1),), "yard", frozenset({1, 2})),))
     now = carried(grouped, before, [Shot(0, 9), Shot(10, 14), Shot(15, 19), Shot(20, 29)])
     assert now.shared[0].shots == {1, 2, 3} and now.ladders(4).keys() == {0, 1, 2, 3}

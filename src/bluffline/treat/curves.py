@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
 from bluffline.treat.operations import Code, Operation
+from bluffline.treat.step import Points
 
 Float = NDArray[np.floating[Any]]
-Points = tuple[tuple[float, float], ...]
 STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 
 # Beyond its ends a curve runs on straight, at the slope that it has there, but no steeper or flatter than this: one bad

@@ -206,9 +206,6 @@ class Key:
         return (*self.hue, *self.chroma, *self.luma, 100 / largest_target(matrix), GREY)
 
 
-ALL_COLOURS = Key()
-
-
 @dataclass(frozen=True, slots=True)
 class Reach:
     """Where a step acts; everywhere where there is neither an area nor a key. Several areas count as one."""

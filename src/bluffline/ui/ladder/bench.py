@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from bluffline.errors import SettingsError
 from bluffline.session.session import Session
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
-from bluffline.treat.step import Number, Step, Told, called
+from bluffline.treat.step import Number, Step, Told
 from bluffline.ui.ladder.figures import Figure, Slide, figure_of
 from bluffline.ui.ladder.reaching import FEATHERS, Reaching
 from bluffline.ui.ladder.transfer import TransferLine
@@ -340,11 +340,6 @@ class Bench(QFrame):
     def _reset(self) -> None:
         if self._session.place.rung is not None and self.step is not None:
             self._session.document.reset_step(self._session.place.rung)
-
-    @property
-    def name(self) -> str:
-        """What the step on the bench is called within a sentence."""
-        return called(self.step) if self.step is not None else ""
 
 
 def _settable(step: Step, field: str) -> bool:
