@@ -2,9 +2,19 @@
 
 ``loop`` computes as IEEE 754 says. In a ``free_loop`` every value is taken for finite and signed zeros for equal, and a
 product and a sum may be joined, and nothing is asked before a division: vector registers are used then.
+
+What is compiled is kept by the text of all modules of loops together: one calls another across files, and numba asks only
+whether a loop's own file has changed. Such a module (``*_kernels.py``) therefore takes nothing of ours but from its like.
 """
 
+import contextlib
+import hashlib
+import os
+import shutil
 import sys
+from pathlib import Path
+
+from bluffline.folders import UserFolder
 
 # Numba looks for SciPy's linear algebra at every start, 0.3 s of it, and does without where there is none. No loop needs it.
 _algebra = sys.modules.get("scipy.linalg")
@@ -15,6 +25,27 @@ finally:
     del sys.modules["scipy.linalg"]
     if _algebra is not None:
         sys.modules["scipy.linalg"] = _algebra
+
+_PACKAGE = Path(__file__).parent
+_TEXTS = 3  # how many are kept: today's, and those of programs that may still run
+
+
+def _folder() -> Path:
+    """Where loops of this text are kept: in the package, or with what the user can make anew where that can't be written."""
+    text = hashlib.sha256(Path(__file__).read_bytes())
+    for path in sorted(_PACKAGE.rglob("*_kernels.py")):
+        text.update(path.read_bytes())
+    parent = _PACKAGE / "__pycache__" if os.access(_PACKAGE, os.W_OK) else UserFolder.MADE_ANEW.path
+    folder = parent / f"loops-{text.hexdigest()[:16]}"
+    with contextlib.suppress(OSError):  # a loop that can't be kept is compiled each time
+        folder.mkdir(parents=True, exist_ok=True)
+        folder.touch()
+        for old in sorted(parent.glob("loops-*"), key=lambda path: path.stat().st_mtime)[:-_TEXTS]:
+            shutil.rmtree(old, ignore_errors=True)
+    return folder
+
+
+numba.config.CACHE_DIR = str(_folder())  # type: ignore[attr-defined]
 
 loop = numba.njit(nogil=True, cache=True)
 free_loop = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath={"nnan", "nsz", "ninf", "contract"})

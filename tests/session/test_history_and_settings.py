@@ -5,11 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bluffline.draw.graticule import Guide
+from bluffline.folders import UserFolder
 from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.event import Event
 from bluffline.session.gauges import GaugeModel, GaugeSetup
 from bluffline.session.history import History
-from bluffline.session.settings import Settings, default_path
+from bluffline.session.settings import Settings
 
 
 def test_undo_and_redo_name_what_they_do():
@@ -92,7 +93,9 @@ def test_settings_live_in_the_users_configuration(tmp_path, monkeypatch):
     assert json.loads((tmp_path / "bluffline" / "settings.json").read_text())["version"] == 2
     monkeypatch.delenv("XDG_CONFIG_HOME")
     monkeypatch.setenv("HOME", "/home/somebody")
-    assert str(default_path()) == "/home/somebody/.config/bluffline/settings.json"
+    assert str(UserFolder.SETTINGS.path) == "/home/somebody/.config/bluffline"
+    monkeypatch.setenv("XDG_CONFIG_HOME", "beside/the/programme")
+    assert str(UserFolder.SETTINGS.path) == "/home/somebody/.config/bluffline"
 
 
 def test_settings_of_version_1_are_read_and_the_gauges_of_version_2_come_back(tmp_path):

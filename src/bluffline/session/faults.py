@@ -1,7 +1,6 @@
 """Errors that nobody foresaw: told in one sentence, and kept with all that is known of them in a log."""
 
 import logging
-import os
 import traceback
 from dataclasses import dataclass
 from functools import cache
@@ -9,6 +8,7 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 from bluffline.errors import BlufflineError
+from bluffline.folders import UserFolder
 
 _MOST_BYTES, _KEPT = 1_000_000, 3
 
@@ -40,9 +40,8 @@ def fault_of(error: BaseException, doing: str) -> Fault:
 
 
 def log_path() -> Path:
-    """Where the log is, by the XDG base directory specification."""
-    home = os.environ.get("XDG_STATE_HOME")
-    return (Path(home) if home else Path.home() / ".local" / "state") / "bluffline" / "bluffline.log"
+    """Where the log is."""
+    return UserFolder.LOG.path / "bluffline.log"
 
 
 @cache

@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 import bluffline
 from bluffline.errors import WriteError
+from bluffline.folders import UserFolder
 from bluffline.measure.region import Region
 from bluffline.media.index import Sounds, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
@@ -45,7 +46,7 @@ class SurveyStore:
     """
 
     def __init__(self, folder: Path | None = None, most_bytes: int = MOST_BYTES) -> None:
-        self.folder = folder or default_folder()
+        self.folder = folder or UserFolder.MADE_ANEW.path / "surveys"
         self._most = most_bytes
 
     def walk(self, mark: str, opening: tuple[Fraction | None, int | None], monitor: Monitor) -> Walk:
@@ -171,12 +172,6 @@ def _packed(columns: Mapping[str, NDArray[Any]]) -> bytes:
             with archive.open(f"{name}.npy", "w", force_zip64=True) as member:
                 np.lib.format.write_array(member, np.ascontiguousarray(column), allow_pickle=False)
     return packed.getvalue()
-
-
-def default_folder() -> Path:
-    """Where surveys are kept, by the XDG base directory specification."""
-    home = os.environ.get("XDG_CACHE_HOME")
-    return (Path(home) if home else Path.home() / ".cache") / "bluffline" / "surveys"
 
 
 def _key(mark: str, picture: int, source: SignalFormat, region: Region | None = None, rules: Rules | None = None) -> str:

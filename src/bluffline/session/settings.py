@@ -1,13 +1,13 @@
 """What is remembered between sittings: recent programmes and the rules last used."""
 
 import json
-import os
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Annotated
 
 from bluffline.declared import Between, checked
 from bluffline.errors import SettingsError, WriteError
+from bluffline.folders import UserFolder
 from bluffline.intake import read_text
 from bluffline.report.files import save_text
 from bluffline.session.gauges import GaugeSetup
@@ -29,7 +29,7 @@ class Settings:
     @classmethod
     def load(cls, path: Path | None = None) -> "Settings":
         """Settings from ``path``, by default in the user's configuration folder."""
-        path = path or default_path()
+        path = path or UserFolder.SETTINGS.path / "settings.json"
         try:
             stored = json.loads(read_text(path))
             if stored["version"] not in (1, _VERSION):
@@ -59,9 +59,3 @@ class Settings:
             save_text(self.path, json.dumps(stored, indent=1) + "\n")
         except (OSError, WriteError):
             return
-
-
-def default_path() -> Path:
-    """Where settings are kept, by the XDG base directory specification."""
-    home = os.environ.get("XDG_CONFIG_HOME")
-    return (Path(home) if home else Path.home() / ".config") / "bluffline" / "settings.json"

@@ -1,10 +1,10 @@
 """Stock treatments: treatments kept under a name, one file each, for any programme."""
 
-import os
 import re
 from pathlib import Path
 
 from bluffline.errors import SettingsError, WriteError
+from bluffline.folders import UserFolder
 from bluffline.report.files import save_text
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.stored import load_treatment, treatment_text
@@ -16,8 +16,7 @@ class StockShelf:
     """The stock treatments in a folder, by default in the user's data folder."""
 
     def __init__(self, folder: Path | None = None) -> None:
-        home = os.environ.get("XDG_DATA_HOME")
-        self.folder = folder or (Path(home) if home else Path.home() / ".local" / "share") / "bluffline" / "stock"
+        self.folder = folder or UserFolder.WORK.path / "stock"
 
     def names(self) -> list[str]:
         """What stands on the shelf."""

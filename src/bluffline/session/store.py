@@ -5,7 +5,6 @@ old work does not come back. Treatments are kept with the shots that they were m
 """
 
 import json
-import os
 import sqlite3
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
@@ -17,6 +16,7 @@ from typing import Any
 
 from bluffline.declared import made
 from bluffline.errors import SettingsError
+from bluffline.folders import UserFolder
 from bluffline.measure.areas import Area
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import fault_of
@@ -53,7 +53,7 @@ class DocumentStore:
     """
 
     def __init__(self, path: Path | None = None) -> None:
-        self.path = path or default_path()
+        self.path = path or UserFolder.WORK.path / "work.sqlite"
         self.told = ""
 
     def keep(self, programme: Path, shots: Sequence[Shot], work: Work, mark: str = "") -> bool:
@@ -148,12 +148,6 @@ class DocumentStore:
                 beside.replace(aside.with_name(aside.name + ending))
         reason = "it is damaged" if why == "damaged" else "it comes from a later version"
         self.told = f"The file that earlier work is kept in can't be used: {reason}. It is put aside as {aside}."
-
-
-def default_path() -> Path:
-    """Where the work is kept, by the XDG base directory specification."""
-    home = os.environ.get("XDG_DATA_HOME")
-    return (Path(home) if home else Path.home() / ".local" / "share") / "bluffline" / "work.sqlite"
 
 
 def _identity_of_version_1(programme: Path) -> str:

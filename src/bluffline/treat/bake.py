@@ -13,7 +13,7 @@ from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.ladder import Treatment, apply_to_colours, in_force
-from bluffline.treat.operations import Code
+from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import LumaStep, Step
 
 SIZES = (17, 33, 65)

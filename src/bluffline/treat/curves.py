@@ -8,7 +8,8 @@ import scipy
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
-from bluffline.treat.operations import Code, Operation
+from bluffline.treat.operations import Operation
+from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Points
 
 Float = NDArray[np.floating[Any]]

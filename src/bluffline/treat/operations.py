@@ -1,37 +1,18 @@
 """The operations that steps compile to, and how neighbours fold into one."""
 
 from dataclasses import dataclass
-from enum import IntEnum
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from bluffline.treat.row_kernels import Code
 
 Float = NDArray[np.floating[Any]]
 
 _IDENTITY = np.eye(3, 4)
 _INSIDE = 1e6  # beyond any signal
 _CAMERA = 1 / 0.45  # exponent of the BT.709 camera curve, taken back [BT709]
-
-
-class Code(IntEnum):
-    """What the pass is told to do to a row."""
-
-    AFFINE = 0
-    POWER = 1
-    SPLINE = 2
-    ROOT_POLYNOMIAL = 3
-    HUE_NUDGE = 4
-    CUBE = 5
-    ROLL_OFF = 6
-    REIN = 7
-    SOFT_ENDS = 8
-    KEEP = 9
-    HOLD_CHROMA = 10
-    REACH = 11
-    MIX = 12
-    TRANSFER = 13
-    TABLE = 14
 
 
 @dataclass(frozen=True, eq=False)

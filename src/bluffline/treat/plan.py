@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, in_force, split_limits
-from bluffline.treat.operations import Code, Operation, folded
+from bluffline.treat.operations import Operation, folded
 from bluffline.treat.reach import NO_CHROMA_BOUND, NO_LUMA_BOUND, Key, Reach
+from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import LumaStep
 
 ENDS = tuple(np.float32(end) for end in (0.0, NO_CHROMA_BOUND, *NO_LUMA_BOUND))

@@ -3,63 +3,35 @@
 Functions only; `plan` prepares what they take. Operations and their figures: `operations`, and the kinds that compile to them.
 """
 
+from enum import IntEnum
+
 import numpy as np
 
 from bluffline.loops import free_loop, loop
-from bluffline.treat.operations import Code
+from bluffline.treat.power_kernels import LEAST, exp2, log2, power_row
 from bluffline.treat.reach_kernels import key_row
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
-_FAR = np.float32(40)  # a power of 2 that is beyond any code, and from which single precision has room to go on
-_LEAST = np.float32(1e-30)  # instead of what has no logarithm
-_MAGIC = np.float32(12582912.0)  # adding and taking it away rounds to a whole number
-_SQRT_HALF = np.int32(0x3F3504F3)
 
 
-@free_loop
-def log2(value):
-    """Base-2 logarithm of a positive float32, within 1e-7: its exponent and a series about 1."""
-    single = np.float32(value)
-    bits = np.int32(single.view(np.int32) - _SQRT_HALF)
-    whole = np.int32(bits >> np.int32(23))
-    mantissa_bits = np.int32((bits & np.int32(0x7FFFFF)) + _SQRT_HALF)
-    mantissa = mantissa_bits.view(np.float32)
-    s = (mantissa - _ONE) / (mantissa + _ONE)
-    z = s * s
-    series = np.float32(2.88539008) + z * (np.float32(0.96179669) + z * (np.float32(0.57707802) + z * np.float32(0.412198583)))
-    return np.float32(whole) + s * series
+class Code(IntEnum):
+    """What the pass is told to do to a row."""
 
-
-@free_loop
-def exp2(value):
-    """2 to a float32, within 2e-7 of itself."""
-    bounded = min(max(value, np.float32(-126)), _FAR)
-    whole = (bounded + _MAGIC) - _MAGIC
-    t = bounded - whole
-    series = np.float32(0.0096181291) + t * (np.float32(0.0013333558) + t * np.float32(0.000154035304))
-    series = _ONE + t * (
-        np.float32(0.6931471806) + t * (np.float32(0.2402265070) + t * (np.float32(0.0555041087) + t * series))
-    )
-    bits = np.int32((np.int32(whole) + np.int32(127)) << np.int32(23))
-    return series * bits.view(np.float32)
-
-
-@free_loop
-def _power_row(row, figures, both_signs):
-    """See `operations.powers`; figures: of one component."""
-    foot, foot_slope, foot_offset = figures[0], figures[1], figures[2]
-    top, top_slope, top_offset = figures[3], figures[4], figures[5]
-    shift, exponent, scale, offset = figures[6], figures[7], figures[8], figures[9]
-    if both_signs:
-        for x in range(row.shape[0]):
-            size = exp2(log2(max(abs(row[x]), _LEAST)) * exponent)
-            row[x] = -size if row[x] < _ZERO else size
-        return
-    for x in range(row.shape[0]):
-        value = row[x]
-        raised = exp2(log2(max(value + shift, _LEAST)) * exponent) * scale + offset
-        raised = value * foot_slope + foot_offset if value < foot else raised
-        row[x] = value * top_slope + top_offset if value > top else raised
+    AFFINE = 0
+    POWER = 1
+    SPLINE = 2
+    ROOT_POLYNOMIAL = 3
+    HUE_NUDGE = 4
+    CUBE = 5
+    ROLL_OFF = 6
+    REIN = 7
+    SOFT_ENDS = 8
+    KEEP = 9
+    HOLD_CHROMA = 10
+    REACH = 11
+    MIX = 12
+    TRANSFER = 13
+    TABLE = 14
 
 
 @free_loop
@@ -124,9 +96,9 @@ def _root_polynomial_row(red, green, blue, degree, rows):
         out_g = rows[13] * r + rows[14] * g + rows[15] * b + rows[16] * rg + rows[17] * gb + rows[18] * rb
         out_b = rows[26] * r + rows[27] * g + rows[28] * b + rows[29] * rg + rows[30] * gb + rows[31] * rb
         if degree > 2:
-            lr = log2(max(r0, _LEAST)) * third
-            lg = log2(max(g0, _LEAST)) * third
-            lb = log2(max(b0, _LEAST)) * third
+            lr = log2(max(r0, LEAST)) * third
+            lg = log2(max(g0, LEAST)) * third
+            lb = log2(max(b0, LEAST)) * third
             two = np.float32(2)
             t0, t1, t2 = exp2(lr + two * lg), exp2(lg + two * lb), exp2(lb + two * lr)
             t3, t4, t5, t6 = exp2(lg + two * lr), exp2(lb + two * lg), exp2(lr + two * lb), exp2(lr + lg + lb)
@@ -145,7 +117,7 @@ def hue_of(cb, cr):
     """The angle of a chroma in degrees, within 1e-5: a series about the nearer axis; 0 where there is none."""
     across, up = abs(cb), abs(cr)
     long, short = max(across, up), min(across, up)
-    t = short / max(long, _LEAST)
+    t = short / max(long, LEAST)
     z = t * t
     high = np.float32(0.09642194956541061) + z * (
         np.float32(-0.05591227859258652) + z * (np.float32(0.02186291664838791) + z * np.float32(-0.004054554272443056))
@@ -377,7 +349,7 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
         elif code == Code.POWER:
             for c in range(3):
                 if own[8 + 10 * c] != 1:  # an exponent of 1 leaves its component as it is
-                    _power_row(rgb[c], own[1 + 10 * c :], own[0] != 0)
+                    power_row(rgb[c], own[1 + 10 * c :], own[0] != 0)
         elif code == Code.SPLINE:
             count = table.shape[0] // 3
             for c in range(3):

@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 
 from bluffline.errors import require
 from bluffline.figures import figure
-from bluffline.treat.operations import Code, Operation
+from bluffline.treat.operations import Operation
+from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Heading, Measured, Number, Signal, Step
 
 GIVE = 20.0  # percent that luma beside a limit of R′G′B′ may be moved inwards before chroma is scaled
