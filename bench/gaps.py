@@ -20,6 +20,7 @@ import numpy as np
 from PyQt6.QtCore import QEventLoop, Qt, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from bluffline.memory import leave_what_is_loaded
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -93,6 +94,7 @@ def gap_times(folder: Path) -> None:
     clip = make_long(folder / "long.mkv")
     session = Session()
     desk = Desk(session, Settings(folder / "settings.json"))
+    leave_what_is_loaded()
     desk.show()
 
     def surveyed(act: Callable[[], object]) -> float:

@@ -122,12 +122,16 @@ def test_prediction_is_what_treatment_then_measures(session):
             assert predicted[frame] == pytest.approx(measured, abs=0.06)  # half a code of rounding
 
 
+def untried(_):
+    return None
+
+
 def test_predictions_follow_every_change(session):
     judged, kept = Judge(session.survey).judge(), TreatedColumns()
     both = {0: REIN, 1: CEILING}
     for treatments in ({1: CEILING}, both, {0: CEILING}, {}, both, {1: REIN}):
-        known = kept.of(judged, MappingProxyType(treatments))
-        fresh = TreatedColumns().of(judged, treatments)
+        known = kept.of(judged, MappingProxyType(treatments), untried)
+        fresh = TreatedColumns().of(judged, treatments, untried)
         assert all(np.array_equal(known[name], fresh[name]) for name in fresh)
-    assert np.array_equal(kept.of(judged, {})["y_max"], judged.columns["y_max"])
-    assert kept.of(judged, {1: CEILING})["y_max"][12:].max() <= 100.0001
+    assert np.array_equal(kept.of(judged, {}, untried)["y_max"], judged.columns["y_max"])
+    assert kept.of(judged, {1: CEILING}, untried)["y_max"][12:].max() <= 100.0001

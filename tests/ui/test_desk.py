@@ -11,6 +11,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -34,7 +35,7 @@ def shown(qtbot, desk):
 
 
 def test_an_empty_desk_says_what_to_do(desk):
-    assert desk.findings.model().index(0, 0).data() == "No programme is open"
+    assert desk.findings.rows.item(0).text() == "No programme is open"
     enabled = {command.id for command in COMMANDS if desk.acts[command.id].isEnabled()}
     assert "open" in enabled and not {"prove", "legalise", "play", "survey"} & enabled
 
@@ -42,9 +43,11 @@ def test_an_empty_desk_says_what_to_do(desk):
 def test_opening_shows_findings_shots_and_the_first_frame(surveyed_desk):
     desk = surveyed_desk
     assert len(desk.session.shots) == 2 and desk.session.must_fix_count == 3
-    rows = [desk.findings.model().index(n, 0).data() for n in range(desk.findings.model().rowCount())]
-    assert rows[0] == "Shot 2" and rows[1].startswith("Luma over")
-    assert "must fix" in desk.findings_card.facts
+    rows = desk.findings.rows
+    assert rows.rowCount() == 1, "the one shot that has findings"
+    assert [rows.item(0).child(n).text() for n in range(3)] == [found.headline for found in desk.session.findings]
+    assert rows.item(0).child(0).text().startswith("Luma over")
+    assert "3 must fix" in desk.findings_card.facts and desk.findings.severities[Severity.MUST_FIX].text() == "3 must fix"
     assert "narrow range" in desk.header.facts_line.text() and "09:59:58:00" in desk.picture_card.facts
 
 
@@ -80,10 +83,13 @@ def test_keys_move_by_frame_second_shot_and_finding(surveyed_desk, qtbot):
     assert desk.viewer.preview.frame == desk.session.findings[0].worst_frame
 
 
+def click_row(qtbot, tree, index):
+    qtbot.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=tree.visualRect(index).center())
+
+
 def test_a_click_on_a_finding_goes_to_its_worst_frame(surveyed_desk, qtbot):
     desk = surveyed_desk
-    index = desk.findings.model().index(1, 0)
-    qtbot.mouseClick(desk.findings.viewport(), Qt.MouseButton.LeftButton, pos=desk.findings.visualRect(index).center())
+    click_row(qtbot, desk.findings.tree, desk.findings.index_of(desk.session.findings[0]))
     assert (
         desk.session.place.selected == desk.session.findings[0]
         and desk.session.place.frame == desk.session.findings[0].worst_frame
@@ -379,6 +385,6 @@ def test_the_key_sheet_has_every_key(desk, qtbot):
 
 def test_every_control_has_a_name(surveyed_desk):
     desk = surveyed_desk
-    for widget in (desk.skyline, desk.findings, desk.picture, *desk.viewer.gauges, desk.treatment.ladder):
+    for widget in (desk.skyline, desk.findings.tree, desk.picture, *desk.viewer.gauges, desk.treatment.ladder):
         assert widget.accessibleName()
     assert load_rules("r103").title in desk.header.rules_button.text()

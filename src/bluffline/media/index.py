@@ -1,6 +1,7 @@
 """The frames of a file by number: its packets walked once, without decoding, and what it declares held against them."""
 
 import re
+from array import array
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -9,6 +10,7 @@ import av
 import numpy as np
 from av.container import InputContainer
 from av.video.stream import VideoStream
+from numpy.typing import NDArray
 
 from bluffline.errors import MediaError
 from bluffline.media.programme import FrameIndex
@@ -44,7 +46,7 @@ def frame_index(
     ------
     MediaError : no picture is found.
     """
-    entries: list[tuple[int, int, bool]] = []
+    times, decode_times, keys = array("q"), array("q"), bytearray()  # lists of tuples would be collected again and again
     timed, sounds = True, Sounds({}, {})
     tracks = [track for track in container.streams.audio if getattr(track, "codec_context", None) is not None]
     try:
@@ -59,40 +61,41 @@ def frame_index(
                 continue
             time = packet.pts if packet.pts is not None else packet.dts
             timed = timed and packet.pts is not None
-            order = len(entries)
+            order = len(times)
             decode_time = packet.dts if packet.dts is not None else time
             if order % _TELL_EVERY == 0:
                 tell(order)
-            entries.append((order if time is None else time, order if decode_time is None else decode_time, packet.is_keyframe))
+            times.append(order if time is None else time)
+            decode_times.append(order if decode_time is None else decode_time)
+            keys.append(packet.is_keyframe)
     except av.error.FFmpegError as error:
-        if not entries:
+        if not times:
             raise MediaError(f"{name} can't be read: no picture was found in it.") from error
-    if not entries:
+    if not times:
         raise MediaError(f"{name} holds a video track with no frames in it.")
     # AVI stores no presentation times: those of reordered frames are the demuxer's guess.
-    if not timed or (container.format.name == "avi" and not all(key for _, _, key in entries)):
-        count = np.arange(len(entries), dtype=np.int64)
+    if not timed or (container.format.name == "avi" and not all(keys)):
+        count = np.arange(len(times), dtype=np.int64)
         return FrameIndex(count, count[:1], count[:1], timed=False), sounds
-    entries.sort()
+    table = np.array([times, decode_times, keys], np.int64)
     if container.format.name == "mpegts":
-        entries = _with_lost_frames(entries)
-    table = np.array([(time, decode_time) for time, decode_time, _ in entries], np.int64)
-    keys = np.flatnonzero([key for _, _, key in entries]).astype(np.int64)
-    return FrameIndex(table[:, 0].copy(), keys, table[keys, 1].copy()), sounds
+        table = _with_lost_frames(table)
+    table = table[:, np.lexsort(table[::-1])]
+    at = np.flatnonzero(table[2])
+    return FrameIndex(table[0].copy(), at, table[1, at].copy()), sounds
 
 
-def _with_lost_frames(entries: list[tuple[int, int, bool]]) -> list[tuple[int, int, bool]]:
-    """Places for frames that a transport stream lost on its way, so that those after them keep their numbers."""
-    times = [time for time, _, _ in entries]
+def _with_lost_frames(table: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Places for frames that a transport stream lost on its way, so that those after them keep their numbers.
+
+    table: (3, N) times, decode times, whether it is a key.
+    """
+    times = np.sort(table[0])
     steps = np.diff(times)
     if len(steps) < 2 or (step := int(np.median(steps))) <= 0 or float((np.abs(steps - step) <= 1).mean()) < 0.9:
-        return entries
-    lost = [
-        (time + step * n, time + step * n, False)
-        for time, gap in zip(times, steps, strict=False)
-        for n in range(1, round(gap / step))
-    ]
-    return sorted(entries + lost)
+        return table
+    lost = [int(time) + step * n for time, gap in zip(times, steps, strict=False) for n in range(1, round(gap / step))]
+    return np.hstack([table, np.array([lost, lost, [0] * len(lost)], np.int64)])
 
 
 def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> FrameIndex:

@@ -41,6 +41,7 @@ class Document:
         self._known, self._place, self._divided = known, place, divided
         self._history: History[Work] = History(Work())
         self.found: list[Shot] = []
+        self._grows = False
         self._ladders: tuple[Work, int, dict[int, Treatment]] = (Work(), 0, {})
         self.changed = Event()
 
@@ -48,19 +49,19 @@ class Document:
 
     def begin(self) -> None:
         """Nothing has been done yet."""
-        self._history, self.found = History(Work()), []
+        self._history, self.found, self._grows = History(Work()), [], True
 
     def take_up(self, work: Work, made_for: Sequence[Shot]) -> None:
         """Go on with work from an earlier sitting; it was done on some shots."""
         if work != Work():
-            self.found = list(made_for)
+            self.found, self._grows = list(made_for), False
             self._history.push(work, "Take up earlier work")
 
     def bring(self, file: WorkFile) -> None:
         """Take up work from a file of its own; what was done here and is not in it is kept aside."""
         here, work = self.work, file.work
         if here == Work():
-            self.found = list(file.shots)
+            self.found, self._grows = list(file.shots), False
         else:
             shots = here.cuts.of(self.found)
             gone = [Aside(shots[n], steps) for n, steps in here.treatments.items() if steps not in work.treatments.values()]
@@ -71,10 +72,25 @@ class Document:
 
     def carry(self, found: list[Shot]) -> None:
         """Carry every state of the work to the shots that were found now."""
+        self._grows = False
         if found != self.found:
-            before = self.found
+            before, self.found = self.found, found
             self._history.map(lambda work: carried(work, work.cuts.of(before), work.cuts.of(found)))
+
+    def grow(self, found: list[Shot]) -> int:
+        """Follow a survey that grows with work that was begun on it; work from before waits until it is complete.
+
+        Returns how many of the shots that end already are those that the work is on.
+        """
+        if self._grows:
+            known = max(len(self.found) - 1, 0)  # the last one may have grown, or have been parted from what follows
+            if found[:known] != self.found[:known]:
+                before = self.found
+                self._history.map(lambda work: carried(work, work.cuts.of(before), work.cuts.of(found)))
             self.found = found
+        ended = self.work.cuts.of(found)[:-1]
+        mine = self.work.cuts.of(self.found)
+        return next((n for n, shot in enumerate(ended) if mine[n : n + 1] != [shot]), len(ended))
 
     @property
     def _survey(self) -> Survey:

@@ -10,6 +10,7 @@ import numpy as np
 from bluffline.errors import CancelledError
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, run_survey
+from bluffline.prove.trial import Trial
 from bluffline.rules.columns import Column, Memo
 from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
@@ -99,32 +100,48 @@ class TreatedColumns:
     def __init__(self) -> None:
         self._survey: Survey | None = None
         self._columns: dict[str, Column] = {}
-        self._done: dict[Shot, Treatment] = {}
+        self._done: dict[Shot, tuple[Treatment, Trial | None]] = {}
 
-    def of(self, judged: Judged, treatments: Mapping[int, Treatment]) -> dict[str, Column]:
-        """Luma exactly where steps look at luma alone, else bounds, as R′G′B′ always is; in percent."""
+    def of(
+        self, judged: Judged, treatments: Mapping[int, Treatment], trial_of: Callable[[int], Trial | None]
+    ) -> dict[str, Column]:
+        """In percent: as measured where all of a shot was tried; else luma exactly where steps look at it alone, and bounds."""
         if judged.survey is not self._survey:
             self._survey, self._done, self._columns = judged.survey, {}, {}
         for name, column in judged.columns.items():
             known = self._columns.get(name, column[:0])
             if len(known) < len(column):
                 self._columns[name] = np.concatenate([known, column[len(known) :]])
-        wanted = {judged.shots[number]: steps for number, steps in treatments.items() if steps and number < len(judged.shots)}
-        for shot in [shot for shot, steps in self._done.items() if wanted.get(shot) != steps]:
+        wanted = {
+            judged.shots[number]: (steps, trial if (trial := trial_of(number)) is not None and trial.whole else None)
+            for number, steps in treatments.items()
+            if steps and number < len(judged.shots)
+        }
+        for shot in [shot for shot, done in self._done.items() if wanted.get(shot) != done]:
             del self._done[shot]
-            for name, column in judged.columns.items():
-                self._columns[name][_span(shot)] = column[_span(shot)]
-        for shot, steps in wanted.items():
+            self._put(shot, {name: column[_span(shot)] for name, column in judged.columns.items()})
+        for shot, (steps, trial) in wanted.items():
             if shot not in self._done:
-                self._done[shot] = steps
-                luma, rgb = (
-                    np.stack([judged.columns[f"{what}_{end}"][_span(shot)] for end in ("min", "max")], axis=-1)
-                    for what in ("y", "rgb")
-                )
-                for what, treated in zip(("y", "rgb"), predicted_extremes(steps, luma, rgb, judged.survey.source), strict=True):
-                    for n, end in enumerate(("min", "max")):
-                        self._columns[f"{what}_{end}"][_span(shot)] = treated[:, n]
+                self._done[shot] = steps, trial
+                self._put(shot, trial.columns if trial is not None else _predicted(judged, shot, steps))
         return self._columns
+
+    def _put(self, shot: Shot, columns: Mapping[str, Column]) -> None:
+        for name, values in columns.items():
+            self._columns[name][_span(shot)] = values
+
+
+def _predicted(judged: Judged, shot: Shot, steps: Treatment) -> dict[str, Column]:
+    """The extremes of a shot's frames as steps will leave them, where no frame has been treated."""
+    luma, rgb = (
+        np.stack([judged.columns[f"{what}_{end}"][_span(shot)] for end in ("min", "max")], axis=-1) for what in ("y", "rgb")
+    )
+    treated = zip(("y", "rgb"), predicted_extremes(steps, luma, rgb, judged.survey.source), strict=True)
+    return {
+        f"{what}_{end}": np.asarray(values[:, n], np.float64)
+        for what, values in treated
+        for n, end in enumerate(("min", "max"))
+    }
 
 
 def _span(shot: Shot) -> slice:

@@ -6,7 +6,7 @@ from bisect import bisect_right
 from typing import Protocol
 
 from bluffline.media.programme import Programme
-from bluffline.rules.findings import Finding
+from bluffline.rules.findings import Finding, Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event
 
@@ -22,13 +22,15 @@ class Known(Protocol):
 class Place:
     """A frame of the programme under control, and the finding that it was gone to for; ``changed`` tells of either.
 
-    ``rung``: the step of the ladder in view that is on the bench, by its place there; ``rung_changed`` tells of another.
+    ``severities``: the findings that are looked at; steps from one to the next pass over the others. ``rung``: the step of the
+    ladder in view that is on the bench, by its place there; ``rung_changed`` tells of another.
     """
 
     def __init__(self, known: Known) -> None:
         self._known = known
         self.frame = 0
         self.selected: Finding | None = None
+        self.severities = frozenset(Severity)
         self.rung: int | None = None
         self.changed, self.rung_changed = Event(), Event()
 
@@ -69,15 +71,19 @@ class Place:
 
     def step_finding(self, by: int) -> None:
         """Go to the next (+1) or previous (−1) finding from here."""
-        if not self._known.findings:
-            return
-        if self.selected in self._known.findings:
-            place = self._known.findings.index(self.selected) + by
+        findings = self.looked_at
+        if self.selected in findings:
+            place = findings.index(self.selected) + by
         else:
-            behind = [n for n, finding in enumerate(self._known.findings) if finding.worst_frame <= self.frame]
+            behind = [n for n, finding in enumerate(findings) if finding.worst_frame <= self.frame]
             place = (behind[-1] + 1 if behind else 0) if by > 0 else (behind[-1] if behind else -1)
-        if 0 <= place < len(self._known.findings):
-            self.select(self._known.findings[place])
+        if 0 <= place < len(findings):
+            self.select(findings[place])
+
+    @property
+    def looked_at(self) -> list[Finding]:
+        """The findings of the severities that are looked at."""
+        return [finding for finding in self._known.findings if finding.severity in self.severities]
 
     def step_shot(self, by: int) -> None:
         """Go to the first frame of the next or this shot; from there to that of the one before."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from fractions import Fraction
@@ -16,7 +17,8 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
 from bluffline.prove.survey import Survey, must_fix, start_survey
-from bluffline.rules.findings import Finding, in_reading_order
+from bluffline.prove.trial import Outcome, Trial
+from bluffline.rules.findings import Finding, Severity, in_reading_order
 from bluffline.rules.rulefile import Rules, load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.document import Document
@@ -24,9 +26,11 @@ from bluffline.session.event import Event
 from bluffline.session.judging import Judge, Judged, TreatedColumns
 from bluffline.session.place import Place
 from bluffline.session.taking_in import Opened
+from bluffline.session.trials import Trials, Untried
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
+from bluffline.treat.ladder import acts
 
 
 class Session:
@@ -43,9 +47,11 @@ class Session:
         self._judge: Judge | None = None
         self._judged: Judged | None = None
         self._treated = TreatedColumns()
+        self.trials = Trials()
+        self.treatable = 0  # shots, from the first on, that are known to their ends and are those that the work is on
         self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
         self.programme_changed = Event()
-        self.survey_changed = Event()
+        self.survey_changed, self.trials_changed = Event(), Event()
 
     def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> None:
         """Take a file under control as it is, without earlier work. ``rate`` and ``track`` as for `probe`.
@@ -105,7 +111,7 @@ class Session:
     def _take(self, programme: Programme, survey: Survey) -> None:
         self.programme, self.survey = programme, survey
         self._judge, self._judged = Judge(survey), None
-        self.shots, self.findings = [], []
+        self.shots, self.findings, self.treatable = [], [], 0
         self.place.let_go()
 
     @property
@@ -128,6 +134,9 @@ class Session:
             return
         if judged.complete:
             self.document.carry(judged.found)
+            self.treatable = len(judged.shots)
+        else:
+            self.treatable = self.document.grow(judged.found)
         self._judged, self.shots, self.findings = judged, judged.shots, judged.findings
         self.place.let_go()
         self.survey_changed.tell()
@@ -143,7 +152,7 @@ class Session:
         findings = [replace(found, shot=home) for found, home in zip(judged.findings, homes, strict=True)]
         findings = in_reading_order(findings)
         self._judged = replace(judged, shots=shots, findings=findings, cuts=cuts)
-        self.shots, self.findings = shots, findings
+        self.shots, self.findings, self.treatable = shots, findings, len(shots)
         self.place.let_go()
         self.survey_changed.tell()
         self.judge_again()
@@ -164,8 +173,58 @@ class Session:
         return self._judged.columns if self._judged is not None else {}
 
     def treated_columns(self) -> Mapping[str, NDArray[np.float64]]:
-        """The same extremes as the treatments will leave them: luma exactly, R′G′B′ as a bound."""
-        return self._treated.of(self._judged, self.document.treatments) if self._judged is not None else {}
+        """The same extremes as the treatments will leave them: measured where a shot has been tried, else a bound."""
+        if self._judged is None:
+            return {}
+        return self._treated.of(self._judged, self.document.treatments, self.trial_of)
+
+    # Trials ----------------------------------------------------------------------------------------------------------
+
+    def take_trial(self, trial: Trial) -> None:
+        """Take over what was tried in the background; of another survey or treatment it is never looked at."""
+        self.trials.take(trial)
+        self.trials_changed.tell()
+
+    def trial_of(self, shot: int) -> Trial | None:
+        """What the treatment in force is known to make of a shot, by its number."""
+        treatment = self.document.treatments.get(shot, ())
+        if self.survey is None or not acts(treatment):
+            return None
+        return self.trials.of(self.survey, self.shots[shot], treatment)
+
+    def outcome(self, finding: Finding) -> Outcome | None:
+        """What becomes of a finding under its shot's treatment, as far as that is known."""
+        trial = self.trial_of(finding.shot)
+        return trial.outcome(finding) if trial is not None else None
+
+    def go_to_worst(self) -> None:
+        """Go to the gravest finding that is not answered, of those to the widest; from there to the next."""
+
+        def rank(finding: Finding) -> tuple[bool, int, float]:
+            outcome = self.outcome(finding)
+            answered = outcome is not None and outcome.answered
+            return answered, list(Severity).index(finding.severity), -finding.worst_area
+
+        findings = sorted(self.place.looked_at, key=rank)
+        if findings:
+            here = findings.index(self.place.selected) + 1 if self.place.selected in findings else 0
+            self.place.select(findings[here % len(findings)])
+
+    @property
+    def left_count(self) -> int:
+        """Number of findings that must be fixed and, by what is known, will not be by the treatments in force."""
+        own = Counter(finding.shot for finding in must_fix(self.findings))
+        for shot in self.document.treatments:
+            if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
+                own[shot] = trial.must_fix
+        return own.total()
+
+    def untried(self) -> list[Untried]:
+        """The shots whose treatments are still to be tried, the one in view first."""
+        if self.survey is None:
+            return []
+        treatments = {shot: steps for shot, steps in self.document.treatments.items() if shot < self.treatable}
+        return self.trials.untried(self.survey, self.shots, treatments, self.findings, self.place.shot)
 
     @property
     def must_fix_count(self) -> int:

@@ -14,9 +14,10 @@ from PyQt6.QtWidgets import QApplication
 from bluffline import stopping
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
+from bluffline.memory import leave_what_is_loaded
 from bluffline.report.check import describe
 from bluffline.rules.rulefile import load_rules
-from bluffline.session.faults import fault_of
+from bluffline.session.faults import Fault, fault_of
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.ui.desk import Desk
@@ -45,7 +46,9 @@ def run_desk(arguments: Sequence[str]) -> int:
     settings = Settings.load()
     session, trouble = _session(settings)
     desk = Desk(session, settings)
-    desk.header.say(trouble)
+    leave_what_is_loaded()
+    if trouble:
+        desk.header.fault(Fault(trouble, ""))
     _tell_faults(desk)
     file = demo_clip() if options.demo else options.file
     if options.picture is not None:

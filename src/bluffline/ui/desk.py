@@ -5,7 +5,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -22,17 +22,20 @@ from PyQt6.QtWidgets import (
 from bluffline import __version__
 from bluffline.figures import figure
 from bluffline.session.gauges import GaugeModel
+from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.treat.ladder import acts
 from bluffline.ui.actions.commands import COMMANDS, MENUS
 from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.programmes import Programmes
+from bluffline.ui.actions.trying import Trying
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.layout import asked
-from bluffline.ui.findings.rows import FindingsList
+from bluffline.ui.findings.list import FindingsList
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
 from bluffline.ui.ladder.bench import Bench
@@ -72,6 +75,9 @@ class Desk(QMainWindow):
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
         self.charting = Charting(self.viewer, self.jobs, self.work.beside, self.header.say, self)
         self.player = Player(session, self.viewer, self._stopped)
+        self.trying = Trying(
+            session, self.viewer.frames, self.header.fault, lambda: self.jobs.kind is Kind.PROOF or self.player.playing
+        )
         self.programmes = Programmes(self.work, settings, self.header.say, self)
         self.open = self.programmes.open
         self.hands = Hands(
@@ -166,6 +172,7 @@ class Desk(QMainWindow):
         session.survey_changed.connect(self._refresh_survey)
         session.place.changed.connect(self._place_changed)
         session.document.changed.connect(self._treatment_changed)
+        session.trials_changed.connect(self._tried)
         self.skyline.frame_chosen.connect(session.place.go_to)
         self.skyline.finding_chosen.connect(session.place.select)
         self.findings.chosen.connect(session.place.select)
@@ -180,14 +187,12 @@ class Desk(QMainWindow):
         self.pages.turned.connect(self._turned)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
+        self.work.ended.connect(self.trying.resume)
         self.header.cancelled.connect(self.work.cancel)
         self.header.command.connect(lambda name: self.acts[name].trigger())
         self.header.rules_chosen.connect(self.programmes.choose_rules)
         self.charting.panel.asked.connect(lambda name: self.acts[name].trigger())
         self.charting.model.changed.connect(self._chart_changed)
-        application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
 
     # Taking in -----------------------------------------------------------------------------------------------------
 
@@ -293,13 +298,19 @@ class Desk(QMainWindow):
         self.frame_shown.emit(frame)
 
     def _stopped(self) -> None:
+        self.trying.resume()
         if self.player.dropped:
             self.header.say(f"Played with {self.player.dropped} frames not shown: this machine was too busy")
+
+    def _tried(self) -> None:
+        self.skyline.redraw()
+        self._tell_left()
 
     def _treatment_changed(self) -> None:
         self.work.changed()
         self.viewer.ask()
         self.charting.show_marks()
+        self._tell_left()
         self._refresh_facts()
         self.refresh_commands()
 
@@ -322,10 +333,17 @@ class Desk(QMainWindow):
             f"luma pale, R′G′B′ behind it · limits: luma {percent(limits.luma[0], 0)} … {percent(limits.luma[1], 0)} dashed, "
             f"R′G′B′ {percent(limits.rgb[0], 0)} … {percent(limits.rgb[1], 0)} dotted · outside hatched"
         )
-        count = session.must_fix_count
-        self.findings_card.set_facts(f"{count} must fix · {len(session.findings) - count} others")
+        self._tell_left()
         self._refresh_facts()
         self.refresh_commands()
+
+    def _tell_left(self) -> None:
+        """How much of what must be fixed is left, as far as it is known."""
+        session = self.session
+        left, count = session.left_count, session.must_fix_count
+        treated = any(acts(steps) for steps in session.document.treatments.values())
+        self.findings_card.set_facts(f"{left} left of {count}" if treated else f"{count} must fix")
+        self.header.count_left(left if session.surveyed else None)
 
     def _refresh_facts(self) -> None:
         session = self.session
@@ -391,11 +409,17 @@ class Desk(QMainWindow):
             f"Bluffline {__version__}\nBroadcast quality control: measure, judge, correct, prove.\nGPL-3.0-or-later.",
         )  # fmt: skip
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        window = self.windowHandle()
+        assert window is not None, "a window that is shown has one"
+        window.installEventFilter(self)  # keys come to it first; filtering all events would cost every one of them a turn
+
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """The source is shown for as long as its key is held down, wherever the focus is but in a text field."""
         if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
             typing = isinstance(QApplication.focusWidget(), QLineEdit)
-            if self.isActiveWindow() and not typing and watched is self.windowHandle():
+            if not typing:
                 self.viewer.hold_source(event.type() == QEvent.Type.KeyPress)
         return super().eventFilter(watched, event)
 
@@ -411,10 +435,9 @@ class Desk(QMainWindow):
         """End all that runs, and keep what has been done."""
         self.player.pause()
         self.work.stop()
+        self.trying.stop()
+        self.header.say("")
         self.viewer.close()
-        application = QApplication.instance()
-        assert application is not None
-        application.removeEventFilter(self)
 
 
 def _between(low: float, high: float) -> str:

@@ -1,6 +1,6 @@
 """The header: the menus and beside them what is running; what is under control, the rules, the next thing to press."""
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -26,6 +26,9 @@ from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
 
 _BAR_STEPS = 1000
+
+
+_NEWS = 20_000  # milliseconds that a sentence is news
 
 
 class Header(QWidget):
@@ -80,6 +83,11 @@ class Header(QWidget):
         self.details.clicked.connect(self._show_details)
         self.details.hide()
         self._fault: Fault | None = None
+        self._progress = self._news = ""
+        self._fresh = QTimer(self)
+        self._fresh.setSingleShot(True)
+        self._fresh.setInterval(_NEWS)
+        self._fresh.timeout.connect(lambda: self.say(""))
         self.cancel_button = QPushButton("Cancel")
         self.cancel_button.setFont(font(11))
         self.cancel_button.setStyleSheet("padding: 1px 8px")
@@ -137,6 +145,10 @@ class Header(QWidget):
         for name, button in self.buttons.items():
             button.setEnabled(enabled.get(name, False))
 
+    def count_left(self, left: int | None) -> None:
+        """Say on the button that proves how many findings must be fixed still; None where that isn't known."""
+        self.buttons["prove"].setText("Prove and write …" if left is None else f"Prove and write ({left} left) …")
+
     def point_to(self, name: str) -> None:
         """Tint the button that is the next thing to press."""
         for other, button in self.buttons.items():
@@ -160,7 +172,8 @@ class Header(QWidget):
                 f"{progress.speed:.{0 if progress.speed >= 10 else 1}f} {progress.unit}/s · "
                 f"{left:.0f} s left"
             )
-        self._message.setText(text)
+        self._progress = text
+        self._tell()
         self.bar.show()
         self.cancel_button.show()
 
@@ -168,22 +181,33 @@ class Header(QWidget):
         """Nothing is running."""
         self.bar.hide()
         self.cancel_button.hide()
-        self._message.setText("")
+        self._progress = ""
+        self.say("")
 
     def say(self, message: str) -> None:
-        """Show a sentence."""
-        self._message.setText(message)
+        """Show a sentence for as long as it is news."""
+        self._news = message
+        if message:
+            self._fresh.start()
+        else:
+            self._fresh.stop()
+        self._tell()
 
     def fault(self, fault: Fault) -> None:
-        """Show what went wrong; where more is known of it, until that has been looked at."""
-        self.say(fault.sentence)
+        """Show what went wrong: until something else is said, or, where more is known of it, until that has been looked at."""
         if fault.details:
             self._fault = fault
             self.details.show()
+        self.say(fault.sentence)
+        self._fresh.stop()
+
+    def _tell(self) -> None:
+        self._message.setText(self._fault.sentence if self._fault is not None else self._progress or self._news)
 
     def _show_details(self) -> None:
         self.details.hide()
         fault, self._fault = self._fault, None
+        self._tell()
         if fault is not None:
             box = QMessageBox(QMessageBox.Icon.Warning, "What went wrong", fault.sentence, parent=self)
             box.setInformativeText(f"Bluffline goes on. The log is {log_path()}.")

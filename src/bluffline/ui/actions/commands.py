@@ -82,6 +82,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("second-on", "Go", "One second on", ("Shift+Right",), lambda h: h.player.step_seconds(1)),
     Command("second-back", "Go", "One second back", ("Shift+Left",), lambda h: h.player.step_seconds(-1)),
     Command("next-finding", "Go", "Next finding", ("N",), lambda h: h.session.place.step_finding(1), _has_findings, apart=True),
+    Command("worst-finding", "Go", "Worst finding", ("Shift+N",), lambda h: h.session.go_to_worst(), _has_findings),
     Command("previous-finding", "Go", "Previous finding", ("P",), lambda h: h.session.place.step_finding(-1), _has_findings),
     Command("next-shot", "Go", "Next shot", ("Down",), lambda h: h.session.place.step_shot(1)),
     Command("previous-shot", "Go", "Previous shot", ("Up",), lambda h: h.session.place.step_shot(-1)),

@@ -20,7 +20,7 @@ from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propos
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files
 from bluffline.rules.shots import Shot
-from bluffline.session.faults import fault_of
+from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.judging import Judged, survey_and_judge
@@ -67,7 +67,7 @@ class LongWork(QObject):
         session.judge_again = self._judge_again
         self._keeper = ThreadPoolExecutor(1, "bluffline-keeping")
         self._kept: Future[bool] | None = None
-        self._not_kept.connect(lambda: self._header.say(self.documents.told))
+        self._not_kept.connect(lambda: self._header.fault(Fault(self.documents.told, "")))
         self._hold: Hold | None = None
         self._mark = ""
         self._news = ""  # what is told once the survey is done

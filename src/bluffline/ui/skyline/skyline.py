@@ -60,8 +60,8 @@ class Skyline(QWidget):
         self.setAccessibleName("Skyline of the programme")
         self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
         session.programme_changed.connect(self.show_all)
-        session.survey_changed.connect(self._redraw)
-        session.document.changed.connect(self._redraw)
+        session.survey_changed.connect(self.redraw)
+        session.document.changed.connect(self.redraw)
         session.place.changed.connect(self._follow)
 
     def sizeHint(self) -> QSize:
@@ -73,7 +73,7 @@ class Skyline(QWidget):
         self.setFixedHeight(_LOW_HIGH) if low else self.setMinimumHeight(_HIGH_LEAST)
         if not low:
             self.setMaximumHeight(_ANY_HIGH)
-        self._redraw()
+        self.redraw()
 
     # Place ---------------------------------------------------------------------------------------------------------
 
@@ -100,7 +100,7 @@ class Skyline(QWidget):
     def show_all(self) -> None:
         """Zoom out to the whole programme."""
         self._start, self._end = 0.0, float(self._count)
-        self._redraw()
+        self.redraw()
 
     def zoom(self, factor: float, about: float) -> None:
         """Show ``factor`` times as much, keeping the frame ``about`` where it is."""
@@ -115,7 +115,7 @@ class Skyline(QWidget):
     def _move_to(self, start: float, span: float) -> None:
         self._start = min(max(start, 0.0), self._count - span)
         self._end = self._start + span
-        self._redraw()
+        self.redraw()
 
     def _follow(self) -> None:
         frame, span = self._session.place.frame, self._end - self._start
@@ -165,7 +165,7 @@ class Skyline(QWidget):
             super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self._redraw()
+        self.redraw()
 
     def mark_place(self, finding: Finding) -> QPointF:
         """Where a finding's mark stands."""
@@ -191,7 +191,8 @@ class Skyline(QWidget):
 
     # Drawing -------------------------------------------------------------------------------------------------------
 
-    def _redraw(self) -> None:
+    def redraw(self) -> None:
+        """Draw anew all but the place in view."""
         self._image = self._drawn = None
         self.update()
 

@@ -123,6 +123,9 @@ QToolButton#tab { background: transparent; border: none; border-bottom: 2px soli
     color: #acacac; padding: 1px 3px }
 QToolButton#tab:checked { color: #e6e6e6; border-bottom-color: #d6c7a0 }
 QToolButton#quiet { background: transparent; border-color: transparent; padding: 1px 6px; color: #c8c8c8 }
+QToolButton#count { background: transparent; border-color: transparent; padding: 1px 3px; color: #808080 }
+QToolButton#count:hover { border-color: #acacac }
+QToolButton#count:checked { color: #e6e6e6; border-color: #545454 }
 QToolButton#quiet:hover { border-color: #acacac }
 QToolButton#quiet:checked { color: #d6c7a0; border-color: #d6c7a0 }
 QToolButton::menu-indicator { image: none }
@@ -137,7 +140,7 @@ QMenu::item { padding: 4px 22px 4px 12px }
 QMenu::item:disabled { color: #808080 }
 QMenu::separator { height: 1px; background: #545454; margin: 4px 6px }
 QSplitter::handle { background: #262626 }
-QListView { background: #2e2e2e; border: none; outline: none }
+QListView, QTreeView { background: #2e2e2e; border: none; outline: none }
 QDoubleSpinBox, QComboBox, QLineEdit, QSpinBox { background: #1a1a1a; border: 1px solid #545454; border-radius: 2px;
     padding: 1px 3px }
 QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus, QSpinBox:focus { border-color: #d6c7a0 }

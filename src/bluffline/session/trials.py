@@ -1,0 +1,75 @@
+"""What the treatments in force are known to make of their shots; tried in the background, dropped when they change."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.survey import Survey
+from bluffline.prove.trial import Trial, telling_frames, try_treatment
+from bluffline.rules.findings import Finding
+from bluffline.rules.shots import Shot
+from bluffline.treat.ladder import Treatment, acts
+
+
+@dataclass(frozen=True, eq=False)
+class Untried:
+    """A shot that is to be tried; ``seen``: some frames of it have been already."""
+
+    shot: Shot
+    treatment: Treatment
+    findings: tuple[Finding, ...]
+    seen: bool
+
+
+class Trials:
+    """The latest trial of each shot. One thread at a time."""
+
+    def __init__(self) -> None:
+        self._known: dict[Shot, Trial] = {}
+
+    def take(self, trial: Trial) -> None:
+        """Take over what was tried."""
+        self._known[trial.shot] = trial
+
+    def of(self, survey: Survey, shot: Shot, treatment: Treatment) -> Trial | None:
+        """What this treatment is known to make of a shot."""
+        trial = self._known.get(shot)
+        return trial if trial is not None and trial.survey is survey and trial.treatment == treatment else None
+
+    def untried(
+        self,
+        survey: Survey,
+        shots: Sequence[Shot],
+        treatments: Mapping[int, Treatment],
+        findings: Sequence[Finding],
+        first: int,
+    ) -> list[Untried]:
+        """What is still to be tried: the shot ``first`` before the others."""
+        wanted = []
+        for number in sorted(treatments, key=lambda each: (each != first, each)):
+            treatment = treatments[number]
+            if number >= len(shots) or not acts(treatment):
+                continue
+            trial = self.of(survey, shots[number], treatment)
+            if trial is None or not trial.whole:
+                own = tuple(finding for finding in findings if finding.shot == number)
+                wanted.append(Untried(shots[number], treatment, own, trial is not None))
+        return wanted
+
+
+def try_all(survey: Survey, wanted: Sequence[Untried], monitor: Monitor, tell: Callable[[Trial], None]) -> None:
+    """Try some frames of every shot first, then every frame; each trial is told as it is done.
+
+    Raises
+    ------
+    CancelledError : the monitor was asked to stop; what was told remains true.
+    """
+    with Reader(survey.programme) as reader:
+        for each in wanted:
+            if not each.seen:
+                tell(
+                    try_treatment(survey, each.shot, each.treatment, reader, monitor, telling_frames(each.shot, each.findings))
+                )
+        for each in wanted:
+            tell(try_treatment(survey, each.shot, each.treatment, reader, monitor))

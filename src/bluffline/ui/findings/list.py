@@ -1,0 +1,296 @@
+"""The findings, folded by shot or by rule; a click goes there."""
+
+from collections.abc import Callable
+from itertools import groupby
+from operator import attrgetter
+
+from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QActionGroup, QIcon, QPainter, QPen, QPixmap, QPolygonF, QStandardItem, QStandardItemModel
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QMenu,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QToolButton,
+    QTreeView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bluffline.rules.findings import Finding, Severity
+from bluffline.rules.titles import rule_title
+from bluffline.session.session import Session
+from bluffline.ui.findings.marks import draw_mark
+from bluffline.ui.style.style import DIM, TEXT, TINT, font
+
+_FINDING = Qt.ItemDataRole.UserRole + 1
+_KEY = Qt.ItemDataRole.UserRole + 2
+_ROW = 38
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_Group = tuple[int | str, list[Finding]]
+
+
+class FindingsList(QWidget):
+    """A row for each shot or rule with findings, and under it a row for each finding; above them what is shown."""
+
+    chosen = pyqtSignal(object)  # Finding
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._groups: list[_Group] = []
+        self._by_rule = False
+        self.rows = QStandardItemModel(self)
+        self.tree = _Tree()
+        self.tree.setModel(self.rows)
+        self.tree.setItemDelegate(_FindingDelegate(session, self.tree))
+        self.tree.clicked.connect(self._clicked)
+        self.tree.activated.connect(self._activated)
+        self.order = QToolButton()
+        self.severities = {severity: self._severity_button(severity) for severity in Severity}
+        head = QHBoxLayout()
+        head.setSpacing(3)
+        head.addWidget(self.order)
+        head.addStretch()
+        for button in self.severities.values():
+            head.addWidget(button)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addLayout(head)
+        layout.addWidget(self.tree, 1)
+        self.setFocusProxy(self.tree)
+        self._make_menu()
+        session.survey_changed.connect(self.refresh)
+        session.trials_changed.connect(self._retell)
+        session.document.changed.connect(self._retell)
+        session.place.changed.connect(self._mark_selected)
+        self.refresh()
+
+    def _severity_button(self, severity: Severity) -> QToolButton:
+        button = QToolButton()
+        button.setObjectName("count")
+        button.setFont(font(11))
+        button.setIconSize(QSize(12, 12))
+        button.setCheckable(True)
+        button.setChecked(True)
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        button.setIcon(_mark_icon(severity))
+        button.setToolTip(f"Show findings that are “{severity}”, or leave them out; N and P stop at what is shown")
+        button.toggled.connect(self._filter)
+        return button
+
+    def _make_menu(self) -> None:
+        self.order.setObjectName("quiet")
+        self.order.setFont(font(11))
+        self.order.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu, group = QMenu(self.order), QActionGroup(self)
+        for words, by_rule in (("By shot", False), ("By rule", True)):
+            action = QAction(words, self)
+            action.setCheckable(True)
+            action.setChecked(not by_rule)
+            action.triggered.connect(lambda _, by_rule=by_rule: self.order_by(rule=by_rule))
+            group.addAction(action)
+            menu.addAction(action)
+        menu.addSeparator()
+        menu.addAction("Fold all", self.tree.collapseAll)
+        menu.addAction("Unfold all", self.tree.expandAll)
+        self.order.setMenu(menu)
+        self.order.setText("By shot ▾")
+
+    def order_by(self, *, rule: bool) -> None:
+        """Put findings together by rule, or by shot."""
+        self._by_rule = rule
+        self.order.setText("By rule ▾" if rule else "By shot ▾")
+        self.refresh()
+
+    def _filter(self) -> None:
+        shown = frozenset(severity for severity, button in self.severities.items() if button.isChecked())
+        self._session.place.severities = shown
+        self.refresh()
+
+    # Rows ----------------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the session's findings; rows that stay as they were are left alone, so that a survey may grow at little cost."""
+        found = self._session.findings
+        for severity, button in self.severities.items():
+            count = sum(finding.severity is severity for finding in found)
+            button.setText(f"{count} {severity}")
+        shown = [finding for finding in found if finding.severity in self._session.place.severities]
+        if self._by_rule:
+            shown.sort(key=lambda finding: (list(Severity).index(finding.severity), finding.rule))
+        groups = [(key, list(each)) for key, each in groupby(shown, self._key)]
+        self._show(groups)
+        if not groups:
+            self.rows.clear()
+            told = QStandardItem(self._empty_text())
+            told.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            self.rows.appendRow(told)
+        self._mark_selected()
+
+    def _show(self, groups: list[_Group]) -> None:
+        if not self._groups:
+            self.rows.clear()
+        same = 0
+        for (old_key, old), (key, findings) in zip(self._groups, groups, strict=False):
+            if key != old_key or findings[: len(old)] != old:
+                break
+            self._append(self.rows.item(same), findings[len(old) :])
+            same += 1
+        if same < len(self._groups):
+            self.rows.removeRows(same, len(self._groups) - same)
+        for key, findings in groups[same:]:
+            row = QStandardItem()
+            row.setData(key, _KEY)
+            row.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            self.rows.appendRow(row)
+            self._append(row, findings)
+            self.tree.setExpanded(row.index(), True)
+        self._groups = groups
+
+    def _append(self, row: QStandardItem | None, findings: list[Finding]) -> None:
+        programme = self._session.programme
+        assert row is not None and programme is not None
+        for finding in findings:
+            item = QStandardItem(finding.headline)
+            item.setData(finding, _FINDING)
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
+            told = f"{finding.severity}: {finding.reason}, {when}"
+            item.setToolTip(told)
+            item.setAccessibleText(told)
+            row.appendRow(item)
+
+    def _empty_text(self) -> str:
+        session = self._session
+        if session.programme is None:
+            return "No programme is open"
+        if session.findings:
+            return "Findings of these severities: none"
+        return "Nothing found" if session.surveyed else "Nothing found so far"
+
+    def _retell(self) -> None:
+        viewport = self.tree.viewport()
+        assert viewport is not None
+        viewport.update()
+
+    def _mark_selected(self) -> None:
+        index = self.index_of(self._session.place.selected)
+        if not index.isValid():
+            self.tree.clearSelection()
+        self.tree.setCurrentIndex(index)
+
+    def index_of(self, finding: Finding | None) -> QModelIndex:
+        """Where a finding stands; nowhere where it isn't shown."""
+        for place, (key, findings) in enumerate(self._groups):
+            if finding is not None and key == self._key(finding) and finding in findings:
+                return self.rows.index(findings.index(finding), 0, self.rows.index(place, 0))
+        return QModelIndex()
+
+    @property
+    def _key(self) -> Callable[[Finding], int | str]:
+        return attrgetter("rule" if self._by_rule else "shot")
+
+    def _clicked(self, index: QModelIndex) -> None:
+        if index.data(_KEY) is not None:
+            self.tree.setExpanded(index, not self.tree.isExpanded(index))
+        self._activated(index)
+
+    def _activated(self, index: QModelIndex) -> None:
+        finding = index.data(_FINDING)
+        if finding is not None:
+            self.chosen.emit(finding)
+
+
+class _Tree(QTreeView):
+    def __init__(self) -> None:
+        super().__init__()
+        self.setHeaderHidden(True)
+        self.setRootIsDecorated(False)
+        self.setIndentation(0)
+        self.setUniformRowHeights(True)
+        self.setExpandsOnDoubleClick(False)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Findings")
+
+
+class _FindingDelegate(QStyledItemDelegate):
+    """Says what a row shows only when it is shown, so that thousands cost nothing."""
+
+    def __init__(self, session: Session, tree: QTreeView) -> None:
+        super().__init__(tree)
+        self._session, self._tree = session, tree
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(200, _ROW)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        finding, key = index.data(_FINDING), index.data(_KEY)
+        if finding is not None:
+            self._paint_finding(painter, option.rect, finding, current=self._tree.currentIndex() == index)
+        elif key is not None:
+            self._paint_group(painter, option.rect, key, index)
+        else:
+            painter.setPen(DIM)
+            painter.setFont(font(12))
+            painter.drawText(option.rect.adjusted(2, 0, 0, 0), _LEFT, index.data())
+        painter.restore()
+
+    def _paint_group(self, painter: QPainter, box: QRect, key: int | str, index: QModelIndex) -> None:
+        session = self._session
+        model = index.model()
+        assert model is not None and session.programme is not None
+        count = model.rowCount(index)
+        if isinstance(key, str):
+            title, facts = rule_title(key), f"{count} finding{'s' if count > 1 else ''}"
+        else:
+            trial = session.trial_of(key)
+            left = "" if trial is None else f"{trial.must_fix} left · " if trial.must_fix else "none left · "
+            title, facts = f"Shot {key + 1}", left + session.programme.label(session.shots[key].first)
+        x, y = box.left() + 6.0, box.top() + 24.0
+        down = self._tree.isExpanded(index)
+        corners = ((-4, -2), (4, -2), (0, 3)) if down else ((-2, -4), (-2, 4), (3, 0))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(DIM)
+        painter.drawPolygon(QPolygonF([QPointF(x + dx, y + dy) for dx, dy in corners]))
+        painter.setPen(TEXT)
+        painter.setFont(font(12, bold=True))
+        painter.drawText(box.adjusted(16, 10, 0, 0), _LEFT, title if down else f"{title} ({count})")
+        painter.setPen(DIM)
+        painter.setFont(font(11))
+        painter.drawText(box.adjusted(0, 10, -2, 0), _RIGHT, facts)
+
+    def _paint_finding(self, painter: QPainter, box: QRect, finding: Finding, *, current: bool) -> None:
+        if current:
+            painter.setPen(QPen(TINT, 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(box).adjusted(0.5, 1.5, -0.5, -1.5), 3, 3)
+        outcome = self._session.outcome(finding)
+        draw_mark(painter, QPointF(box.left() + 13, box.top() + 13), finding.severity, TEXT)
+        painter.setPen(DIM if outcome is not None and outcome.answered else TEXT)
+        painter.setFont(font(12))
+        upper = QRect(box.left() + 26, box.top() + 3, box.width() - 28, 19)
+        headline = painter.fontMetrics().elidedText(finding.headline, Qt.TextElideMode.ElideRight, upper.width())
+        painter.drawText(upper, _LEFT, headline)
+        painter.setPen(DIM)
+        painter.setFont(font(11))
+        told = f"{finding.severity} · {finding.length} fr · {finding.worst_area:.1f} % of picture"
+        painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(outcome))
+
+
+def _mark_icon(severity: Severity) -> QIcon:
+    drawn = QPixmap(12, 12)
+    drawn.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(drawn)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    draw_mark(painter, QPointF(6, 6), severity, TEXT, 4.5)
+    painter.end()
+    return QIcon(drawn)
