@@ -3,7 +3,7 @@ from contextlib import suppress
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QEvent, QTimer
 
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -32,16 +32,24 @@ def nothing_is_left():
     assert not {name for name in open_files() - files if not name.endswith("bluffline.log")}
 
 
-@pytest.fixture
-def desk(qtbot, qapp, tmp_path, nothing_is_left):
-    """A desk of this test's own."""
+@pytest.fixture(scope="session")
+def dressed(qapp):
+    """The application as the desk looks."""
     dress(qapp)
+    return qapp
+
+
+@pytest.fixture
+def desk(qtbot, dressed, tmp_path, nothing_is_left):
+    """A desk of this test's own."""
     made = Desk(Session(), Settings(tmp_path / "settings.json"))
     made.show()
     qtbot.waitExposed(made)
     yield made
     made.close()
     assert not [timer for timer in made.findChildren(QTimer) if timer.isActive()]
+    made.deleteLater()
+    dressed.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture

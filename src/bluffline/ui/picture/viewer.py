@@ -1,5 +1,6 @@
 """Looking: asks for frames as they are to be seen, hands them to picture and gauges, ties the probe to both."""
 
+import sys
 from collections.abc import Callable
 
 import numpy as np
@@ -326,6 +327,7 @@ class Viewer(QObject):
         if self.window is not None:
             self.window.close()
         self.frames.stop()
+        self._first_request = sys.maxsize  # what was made ready last and is still on its way is shown nowhere
 
 
 def _pixels(box: QRect, ratio: float) -> tuple[int, int]:
