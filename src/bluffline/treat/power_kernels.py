@@ -55,3 +55,34 @@ def power_row(row, figures, both_signs):
         raised = exp2(log2(max(value + shift, LEAST)) * exponent) * scale + offset
         raised = value * foot_slope + foot_offset if value < foot else raised
         row[x] = value * top_slope + top_offset if value > top else raised
+
+
+@free_loop
+def _polynomial(t, c):
+    """c: the eleven coefficients, the highest first."""
+    upper = ((((c[0] * t + c[1]) * t + c[2]) * t + c[3]) * t + c[4]) * t + c[5]
+    return ((((upper * t + c[6]) * t + c[7]) * t + c[8]) * t + c[9]) * t + c[10]
+
+
+@free_loop
+def camera_row(row, figures):
+    """The camera curve or its inverse: see `operations.to_light`. By a polynomial where no sample of the row is beyond it."""
+    bits = row.view(np.int32)  # in the order of their values, from zero up, and compared many at once
+    most = bits[0]
+    for x in range(row.shape[0]):
+        most = max(most, bits[x])
+    if most > np.float32(figures[3]).view(np.int32):
+        power_row(row, figures[17:], False)
+        return
+    edge, below, slope, offset, f = figures[1], figures[2], figures[4], figures[5], figures[6:17]
+    c = (f[0], f[1], f[2], f[3], f[4], f[5], f[6], f[7], f[8], f[9], f[10])
+    if figures[0] != 0:
+        for x in range(row.shape[0]):
+            value = row[x]
+            raised = _polynomial(np.sqrt(max(value, edge)) * slope + offset, c)
+            row[x] = value * below if value < edge else raised
+    else:
+        for x in range(row.shape[0]):
+            value = row[x]
+            raised = _polynomial(max(value, edge) * slope + offset, c)
+            row[x] = value * below if value < edge else raised

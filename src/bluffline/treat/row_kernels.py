@@ -8,7 +8,7 @@ from enum import IntEnum
 import numpy as np
 
 from bluffline.loops import free_loop, loop
-from bluffline.treat.power_kernels import LEAST, exp2, log2, power_row
+from bluffline.treat.power_kernels import LEAST, camera_row, exp2, log2, power_row
 from bluffline.treat.reach_kernels import key_row
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
@@ -32,6 +32,7 @@ class Code(IntEnum):
     MIX = 12
     TRANSFER = 13
     TABLE = 14
+    CAMERA = 15
 
 
 @free_loop
@@ -350,6 +351,9 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
             for c in range(3):
                 if own[8 + 10 * c] != 1:  # an exponent of 1 leaves its component as it is
                     power_row(rgb[c], own[1 + 10 * c :], own[0] != 0)
+        elif code == Code.CAMERA:
+            for c in range(3):
+                camera_row(rgb[c], own)
         elif code == Code.SPLINE:
             count = table.shape[0] // 3
             for c in range(3):
