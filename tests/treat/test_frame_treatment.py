@@ -144,7 +144,8 @@ def test_the_demand_of_a_picture_and_the_scale_that_answers_it(compiled):
     halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(signal(*size, sampling="444"))
     kernel = hold_kernels.rein_scale if compiled else hold_kernels.rein_scale.py_func
     limits = single(-0.05), single(1.05)
-    reined = kernel(luma, cb, cr, size, halved, taps, rows, (black, per_swing), gains, limits, single(0.9), scale, busy)
+    codes, giving = (black, single(876), per_swing), (False, limits, single(0), single(0.02), (0, 1023))
+    reined = kernel(luma, cb, cr, size, halved, taps, rows, codes, gains, limits, single(0.9), giving, scale, busy)
     y = (luma.astype(np.float64) - 64) / 876
     away = np.stack([gains[0] * cr, gains[1] * cb + gains[2] * cr, gains[3] * cb])
     demand = np.maximum(away.max(axis=0) / (1.05 - y), -away.min(axis=0) / (y + 0.05))
@@ -214,6 +215,7 @@ def test_giving_way_compiled_and_plain_agree(monkeypatch):
     source = signal(96, 40, sampling="420")
     planes = to_planes(np.random.default_rng(3).uniform(-0.2, 1.2, (40, 96, 3)), source)
     compiled = FrameTreatment(FULL_CHAIN, source).apply(planes)
-    monkeypatch.setattr(hold_kernels, "give_way", hold_kernels.give_way.py_func)
+    monkeypatch.setattr(hold_kernels, "rein_scale", hold_kernels.rein_scale.py_func)
+    monkeypatch.setattr(hold_kernels, "_give_row", hold_kernels._give_row.py_func)
     for one, other in zip(compiled, FrameTreatment(FULL_CHAIN, source).apply(planes), strict=True):
         assert np.array_equal(one, other)

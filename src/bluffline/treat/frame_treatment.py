@@ -159,12 +159,12 @@ class FrameTreatment:
         knee = 1 - rein.onset / 100
         low, high = _reined(rein, source)
         limits = single(rein.low / 100), single(rein.high / 100)
-        codes = black, single(source.levels.swing)
-        hold_kernels.give_way(*picture, codes, gains, limits, low - limits[0], single(GIVE / 100), self._bounds)
+        codes = black, single(source.levels.swing), per_swing
         busy = np.ones(luma.shape[0], np.bool_)
-        for _ in range(_REIN_ROUNDS):
+        for turn in range(_REIN_ROUNDS):
             scale = np.ones_like(cb)
-            if not hold_kernels.rein_scale(*picture, (black, per_swing), gains, (low, high), single(knee), scale, busy):
+            giving = turn == 0, limits, low - limits[0], single(GIVE / 100), self._bounds
+            if not hold_kernels.rein_scale(*picture, codes, gains, (low, high), single(knee), giving, scale, busy):
                 return
             cb *= scale
             cr *= scale

@@ -84,11 +84,10 @@ def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee
 
 @free_loop
 def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
-    """Luma of a row that stands in the way of its own chroma moved inwards: see `give_way`. Returns how many pixels were."""
+    """Luma of a row that stands in the way of its own chroma moved inwards: see `rein_scale`."""
     red_cr, green_cb, green_cr, blue_cb = gains
     black, swing = codes
     low, high = limits
-    count = np.int32(0)
     for x in range(line.shape[0]):
         r = red_cr * row_r[x]
         g = green_cb * row_b[x] + green_cr * row_r[x]
@@ -103,36 +102,18 @@ def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
             code = max(np.int32(np.floor(most * swing + black)), np.int32(bounds[0]))
         elif y < least and y < most:
             code = min(np.int32(np.ceil(least * swing + black)), np.int32(bounds[1]))
-        count = np.int32(count + np.int32(code != np.int32(line[x])))
         line[x] = line.dtype.type(code)
-    return count
 
 
-@loop
-def give_way(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, room, give, bounds):
-    """Move luma inwards where R′, G′ or B′ leaves the limits (0 … 1) though luma stands within ``give`` of one, or beyond it.
-
-    It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding (``room``), and no further in than
-    ``give`` from the limit, twice as much as it was over it besides. luma: codes (height, ≥ width), changed in place; cb, cr:
-    (rows, columns) float32 sites; codes: black, swing; bounds: least and greatest code of luma. Returns how many were moved.
-    """
-    width, height = size
-    first, second, weight = rows
-    columns = cb.shape[1]
-    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
-    wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
-    moved = 0
-    for row in range(height):
-        _site_row(cb, first[row], second[row], weight[row], site_b)
-        _site_row(cr, first[row], second[row], weight[row], site_r)
-        line = luma[row, :width]
-        if halved:
-            widen(site_b, column_taps, wide_b)
-            widen(site_r, column_taps, wide_r)
-            moved += _give_row(line, wide_b, wide_r, codes, gains, limits, room, give, bounds)
-        else:
-            moved += _give_row(line, site_b[1:], site_r[1:], codes, gains, limits, room, give, bounds)
-    return moved
+@free_loop
+def _any_beyond(line, black, swing, limits):
+    """Whether luma itself is beyond a limit anywhere in a row."""
+    lowest, highest = np.int32(np.ceil(limits[0] * swing + black)), np.int32(np.floor(limits[1] * swing + black))
+    least, most = np.int32(line[0]), np.int32(line[0])
+    for x in range(line.shape[0]):
+        code = np.int32(line[x])
+        least, most = min(least, code), max(most, code)
+    return least < lowest or most > highest
 
 
 @loop
@@ -156,17 +137,22 @@ def _lower_scale(demand, knee, halved, scale_row):
 
 
 @loop
-def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, scale, busy):
+def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, giving, scale, busy):
     """The chroma scale that every chroma site needs, so that each luma pixel it reaches becomes legal.
 
-    luma: treated codes (height, ≥ width); cb, cr: (rows, columns) float32 sites; codes: black, 1/swing; limits: low, high
-    (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; ``scale``: (rows, columns) float32, lowered in
-    place; ``busy``: (height,) bool, the luma rows to look at, cleared where nothing was reined. Returns the number of
-    pixels over the knee.
+    Before, where ``giving[0]``, luma moves inwards where R′, G′ or B′ leaves the outer limits though luma stands within
+    ``give`` of one, or beyond it. It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding
+    (``room``), and no further in than ``give`` from the limit, twice as much as it was over it besides.
+
+    luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites; codes: black, swing, 1/swing;
+    limits: low, high (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; giving: whether, outer limits,
+    room, give, least and greatest code of luma; ``scale``: (rows, columns) float32, lowered in place; ``busy``: (height,)
+    bool, the luma rows to look at, cleared where nothing was reined. Returns the number of pixels over the knee.
     """
     width, height = size
-    black, per_swing = codes
+    black, swing, per_swing = codes
     first, second, weight = rows
+    gives, outer, room, give, bounds = giving
     columns = cb.shape[1]
     site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
     wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
@@ -178,13 +164,15 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
         upper, lower, share = first[row], second[row], weight[row]
         _site_row(cb, upper, lower, share, site_b)
         _site_row(cr, upper, lower, share, site_r)
-        line = luma[row, :width]
+        line, row_b, row_r = luma[row, :width], site_b[1:], site_r[1:]
         if halved:
             widen(site_b, column_taps, wide_b)
             widen(site_r, column_taps, wide_r)
-            count = _demand_row(line, wide_b, wide_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
-        else:
-            count = _demand_row(line, site_b[1:], site_r[1:], black, per_swing, gains, limits[0], limits[1], knee, demand)
+            row_b, row_r = wide_b, wide_r
+        count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
+        if gives and (count or _any_beyond(line, black, swing, outer)):  # what asks for no room is not in the way
+            _give_row(line, row_b, row_r, (black, swing), gains, outer, room, give, bounds)
+            count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
         busy[row] = count > 0
         if count:
             reined += count
