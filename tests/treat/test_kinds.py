@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.interpolate import PchipInterpolator
 
 from bluffline.errors import SettingsError
 from bluffline.measure.counted import Limits
@@ -54,6 +55,14 @@ SIGNAL, LINEAR = signal(), replace(signal(), transfer="linear")
 colours = st.tuples(*[st.floats(-0.1, 1.2)] * 3).map(np.array)
 Y, X = np.mgrid[0:48, 0:64] / np.array([48, 64])[:, None, None]
 SMOOTH = np.stack([0.1 + 0.8 * X, 0.2 + 0.5 * Y, 0.8 - 0.6 * X * Y], axis=-1)
+
+
+@given(st.lists(st.tuples(st.floats(0.01, 2), st.floats(0.001, 2)), min_size=2, max_size=20))
+def test_the_monotone_cubic_is_that_of_the_library(steps):
+    x, y = np.cumsum(np.array(steps), axis=0).T
+    at = np.linspace(x[0], x[-1], 301)
+    made = follow_curve(tuple(zip(x.tolist(), y.tolist(), strict=True)), at)
+    assert made == pytest.approx(PchipInterpolator(x, y)(at), abs=1e-9)
 
 
 @given(st.lists(st.tuples(st.floats(-0.1, 1.2), st.floats(-0.1, 1.2)), min_size=2, max_size=12))

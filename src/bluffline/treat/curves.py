@@ -4,7 +4,6 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
@@ -35,20 +34,44 @@ def require_rising(points: Points, what: str) -> None:
 
 def follow_curve(points: Points, value: Float) -> NDArray[np.float64]:
     """The monotone cubic through ``points`` (see `require_rising`) at ``value``, any shape and unclamped."""
-    inside, first, last, slopes = _prepared(points)
+    x, cubics, first, last, slopes = _prepared(points)
     bounded = np.clip(value, first[0], last[0])
-    return np.asarray(
-        inside(bounded) + np.minimum(value - first[0], 0) * slopes[0] + np.maximum(value - last[0], 0) * slopes[1]
-    )
+    piece = np.clip(np.searchsorted(x, bounded, side="right") - 1, 0, len(cubics) - 1)
+    t, c = bounded - x[piece], np.moveaxis(cubics[piece], -1, 0)
+    inside = c[0] + t * (c[1] + t * (c[2] + t * c[3]))
+    return np.asarray(inside + np.minimum(value - first[0], 0) * slopes[0] + np.maximum(value - last[0], 0) * slopes[1])
+
+
+Pair = tuple[float, float]
 
 
 @lru_cache(maxsize=64)
-def _prepared(points: Points) -> tuple[Any, tuple[float, float], tuple[float, float], tuple[float, float]]:
-    """The cubic between the ends, both ends, and the slopes beyond them."""
-    x, y = zip(*points, strict=True)
-    curve = scipy.interpolate.PchipInterpolator(x, y)
-    low, high = np.clip(curve.derivative()(np.array([x[0], x[-1]])), _FLATTEST, _STEEPEST)
-    return curve, points[0], points[-1], (float(low), float(high))
+def _prepared(points: Points) -> tuple[Float, Float, Pair, Pair, Pair]:
+    """Where the cubics between the points begin (N + 1,), their coefficients (N, 4), both ends, and the slopes beyond them."""
+    x, y = (np.array(values, np.float64) for values in zip(*points, strict=True))
+    wide = np.diff(x)
+    rise = np.diff(y) / wide
+    slopes = _slopes(wide, rise)
+    low, high = np.clip(slopes[[0, -1]], _FLATTEST, _STEEPEST)
+    here, there = slopes[:-1], slopes[1:]
+    cubics = np.stack([y[:-1], here, (3 * rise - 2 * here - there) / wide, (here + there - 2 * rise) / wide**2], axis=-1)
+    return x, cubics, points[0], points[-1], (float(low), float(high))
+
+
+def _slopes(wide: Float, rise: Float) -> Float:
+    """The slopes at points of a rising curve that let it turn nowhere between them, (N + 1,) [Fritsch and Butland 1984].
+
+    wide, rise: of the N pieces. At the ends a parabola through three points gives them.
+    """
+    if len(wide) == 1:
+        return np.repeat(rise, 2)
+    before, after = wide[1:] + 2 * wide[:-1], 2 * wide[1:] + wide[:-1]
+    within = (before + after) / (after / rise[:-1] + before / rise[1:])
+    ends = [
+        max(((2 * w + beside) * r - w * other) / (w + beside), 0.0)
+        for w, beside, r, other in ((*wide[:2], *rise[:2]), (*wide[:-3:-1], *rise[:-3:-1]))
+    ]
+    return np.array([ends[0], *within, ends[1]])
 
 
 def rising(x: Float, y: Float, apart: float = 1e-3) -> Points:
@@ -84,11 +107,11 @@ def curves(red: Points, green: Points, blue: Points, share: float = 1.0) -> tupl
     count = -(-max(len(points) - 1 for points in components) // _TOGETHER) * _TOGETHER
     table = np.zeros((3, _LINES + 5 * count))
     for row, points in zip(table, components, strict=True):
-        inside, first, last, slopes = _prepared(points)
+        x, cubics, first, last, slopes = _prepared(points)
         mixed = [1 - share + share * slope for slope in slopes]
         row[:_LINES] = first[0], first[0] + share * (first[1] - first[0]), mixed[0], last[0], mixed[1]
         pieces = row[_LINES:].reshape(count, 5)[: len(points) - 1]
-        pieces[:, 0], pieces[:, 1] = inside.x[:-1], np.diff(inside.x)
-        pieces[:, 2:] = share * inside.c[2::-1].T
+        pieces[:, 0], pieces[:, 1] = x[:-1], np.diff(x)
+        pieces[:, 2:] = share * cubics[:, 1:]
         pieces[:, 2] += 1 - share
     return (Operation(Code.SPLINE, (), table),)

@@ -4,7 +4,7 @@ import numpy as np
 
 from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import widen
-from bluffline.treat.row_kernels import ground
+from bluffline.treat.row_kernels import ground, ground_slope
 
 _GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
 
@@ -86,16 +86,17 @@ def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee
 def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
     """Luma of a row that stands in the way of its own chroma moved inwards: see `rein_scale`."""
     red_cr, green_cb, green_cr, blue_cb = gains
-    black, swing = codes
+    black, swing, per_swing = codes
     low, high = limits
+    per_give = ground_slope(give)
     for x in range(line.shape[0]):
         r = red_cr * row_r[x]
         g = green_cb * row_b[x] + green_cr * row_r[x]
         b = blue_cb * row_b[x]
         up, under = max(r, g, b), min(r, g, b)
-        y = (np.float32(line[x]) - black) / swing
+        y = (np.float32(line[x]) - black) * per_swing
         away = room if up - under > _GREY else np.float32(0)
-        top, foot = ground(y - high, give), ground(low - y, give)
+        top, foot = ground(y - high, give, per_give), ground(low - y, give, per_give)
         most, least = max(high - away - up, high - top), min(low + away - under, low + foot)
         code = np.int32(line[x])
         if y > most and y > least:
@@ -103,6 +104,16 @@ def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
         elif y < least and y < most:
             code = min(np.int32(np.ceil(least * swing + black)), np.int32(bounds[1]))
         line[x] = line.dtype.type(code)
+
+
+@free_loop
+def _most(demand):
+    """The greatest of a row's demands."""
+    bits = demand.view(np.int32)  # in the order of their values, and compared many at once
+    most = bits[0]
+    for x in range(bits.shape[0]):
+        most = max(most, bits[x])
+    return np.int32(most).view(np.float32)
 
 
 @free_loop
@@ -116,24 +127,31 @@ def _any_beyond(line, black, swing, limits):
     return least < lowest or most > highest
 
 
-@loop
-def _lower_scale(demand, knee, halved, scale_row):
-    """Lower the scale of every chroma site that a demanding pixel reads, to what that pixel needs."""
+@free_loop
+def _give_parts(demand, knee):
+    """What of its chroma each pixel may keep, in place of what it asks for: all up to the knee, then less and less."""
     one, room = np.float32(1), np.float32(1) - knee
-    columns = scale_row.shape[0]
+    per_room = one / room if room > 0 else np.float32(0)
     for x in range(demand.shape[0]):
         asked = demand[x]
-        if asked <= knee:
-            continue
-        allowed = one
-        if room > 0:
-            over = (asked - knee) / room
-            allowed = knee + room * over / (one + over)
-        part = allowed / asked
-        site = x // 2 if halved else x
-        scale_row[site] = min(scale_row[site], part)
-        if halved and x % 2 == 1 and site + 1 < columns:
-            scale_row[site + 1] = min(scale_row[site + 1], part)
+        over = (asked - knee) * per_room
+        allowed = knee + room * over / (one + max(over, np.float32(0))) if room > 0 else one
+        demand[x] = allowed / asked if asked > knee else one
+
+
+@free_loop
+def _lower_scale(parts, halved, scale_row):
+    """Lower the scale of every chroma site to what each pixel that reads it may keep. parts: (W,)."""
+    columns, last = scale_row.shape[0], parts.shape[0] - 1
+    if not halved:
+        for k in range(columns):
+            scale_row[k] = min(scale_row[k], parts[k])
+        return
+    for end in (0, columns - 1):
+        for x in range(max(2 * end - 1, 0), min(2 * end + 1, last) + 1):
+            scale_row[end] = min(scale_row[end], parts[x])
+    for k in range(1, columns - 1):
+        scale_row[k] = min(scale_row[k], parts[2 * k - 1], parts[2 * k], parts[2 * k + 1])
 
 
 @loop
@@ -144,8 +162,8 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
     ``give`` of one, or beyond it. It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding
     (``room``), and no further in than ``give`` from the limit, twice as much as it was over it besides.
 
-    luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites; codes: black, swing, 1/swing;
-    limits: low, high (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; giving: whether, outer limits,
+    luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites; codes: black, swing,
+    1/swing; limits: low, high (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; giving: whether, outer limits,
     room, give, least and greatest code of luma; ``scale``: (rows, columns) float32, lowered in place; ``busy``: (height,)
     bool, the luma rows to look at, cleared where nothing was reined. Returns the number of pixels over the knee.
     """
@@ -170,13 +188,14 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
             widen(site_r, column_taps, wide_r)
             row_b, row_r = wide_b, wide_r
         count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
-        if gives and (count or _any_beyond(line, black, swing, outer)):  # what asks for no room is not in the way
-            _give_row(line, row_b, row_r, (black, swing), gains, outer, room, give, bounds)
+        if gives and ((count and _most(demand) > 1) or _any_beyond(line, black, swing, outer)):
+            _give_row(line, row_b, row_r, codes, gains, outer, room, give, bounds)
             count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
         busy[row] = count > 0
         if count:
             reined += count
-            _lower_scale(demand, knee, halved, scale[upper])
+            _give_parts(demand, knee)
+            _lower_scale(demand, halved, scale[upper])
             if lower != upper:
-                _lower_scale(demand, knee, halved, scale[lower])
+                _lower_scale(demand, halved, scale[lower])
     return reined

@@ -14,8 +14,8 @@ Float = NDArray[np.floating[Any]]
 
 _IDENTITY = np.eye(3, 4)
 _INSIDE = 1e6  # beyond any signal
-_TOP = 1.3  # signals and light up to there go by a polynomial, which takes half the time of a power
-_DEGREE = 10  # within a millionth
+_TOP, _LIGHT_TOP = 1.3, 1.6  # signals and light up to there go by a polynomial, in half the time of a power
+_DEGREE = 10  # within two millionths
 _CAMERA = 1 / 0.45  # exponent of the BT.709 camera curve, taken back [BT709]
 
 
@@ -114,8 +114,8 @@ def from_light(transfer: str) -> tuple[Operation, ...]:
         return (Light(Code.TRANSFER, (1.0, _TRANSFERS[transfer]), back=True),)
     edge, lift = 0.081 / 4.5, 1.099
     made = powers((0.45,) * 3, below=(edge, 4.5, 0.0), scale=lift, offset=1 - lift)
-    curve = _polynomial(lambda root: lift * root**0.9 + 1 - lift, edge**0.5, _TOP**0.5)
-    return (Light(Code.CAMERA, (1.0, edge, 4.5, _TOP, *curve, *made.figures[1:11]), back=True),)
+    curve = _polynomial(lambda root: lift * root**0.9 + 1 - lift, edge**0.5, _LIGHT_TOP**0.5)
+    return (Light(Code.CAMERA, (1.0, edge, 4.5, _LIGHT_TOP, *curve, *made.figures[1:11]), back=True),)
 
 
 def _polynomial(curve: Callable[[Any], Any], low: float, high: float) -> tuple[float, ...]:

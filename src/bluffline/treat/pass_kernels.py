@@ -14,10 +14,12 @@ _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 
 
 @free_loop
-def _decoded(line, site, black, per_swing, first, out):
-    """A component of a row: luma, and chroma times its gain."""
-    for x in range(out.shape[0]):
-        out[x] = (np.float32(line[x]) - black) * per_swing + site[x] * first
+def _decoded(line, row_b, row_r, black, per_swing, gains, red, green, blue):
+    """A row of luma codes, and chroma in codes above zero times its gains."""
+    red_cr, green_cb, green_cr, blue_cb = gains
+    for x in range(red.shape[0]):
+        luma, b, r = (np.float32(line[x]) - black) * per_swing, row_b[x], row_r[x]
+        red[x], green[x], blue[x] = luma + red_cr * r, luma + green_cb * b + green_cr * r, luma + blue_cb * b
 
 
 @free_loop
@@ -100,10 +102,8 @@ def load_row(planes, row, coded, arithmetic, sites, chroma, rgb):
             _code_row(planes[c][row], black, per_swing, rgb[c])
         return
     chroma_row(planes[1], planes[2], rows, row, zero, halved, taps, sites, chroma[0], chroma[1])
-    _decoded(planes[0][row], chroma[1], black, per_swing, red_cr * per_span, rgb[0])
-    _decoded(planes[0][row], chroma[0], black, per_swing, green_cb * per_span, rgb[1])
-    _add_row(chroma[1], green_cr * per_span, rgb[1])
-    _decoded(planes[0][row], chroma[0], black, per_swing, blue_cb * per_span, rgb[2])
+    per_code = red_cr * per_span, green_cb * per_span, green_cr * per_span, blue_cb * per_span
+    _decoded(planes[0][row], chroma[0], chroma[1], black, per_swing, per_code, rgb[0], rgb[1], rgb[2])
 
 
 @loop

@@ -232,9 +232,15 @@ def _roll_off_row(red, green, blue, weights, figures):
 
 
 @free_loop
-def ground(over, give):
+def ground_slope(give):
+    """What `ground` takes beside ``give``, since divisions are dear."""
+    return _ONE / (np.float32(0.75) * give)
+
+
+@free_loop
+def ground(over, give, slope):
     """How far inside a limit luma may be moved that is so far over it (below 0: inside); all of ``give`` near it."""
-    share = (over + give) / (np.float32(0.75) * give)
+    share = (over + give) * slope
     return give * min(max(share, _ZERO), _ONE) + np.float32(2) * max(over, _ZERO)
 
 
@@ -244,13 +250,13 @@ def _rein_row(red, green, blue, weights, figures):
     kr, kg, kb = weights
     low, high, knee, give = figures[0], figures[1], figures[2], figures[3]
     least = np.float32(1e-6)
-    per_room = _ONE / (_ONE - knee) if knee < _ONE else _ZERO
+    per_room, per_give = _ONE / (_ONE - knee) if knee < _ONE else _ZERO, ground_slope(give)
     for x in range(red.shape[0]):
         y = kr * red[x] + kg * green[x] + kb * blue[x]
         r, g, b = red[x] - y, green[x] - y, blue[x] - y
         up, under = max(r, g, b), min(r, g, b)
-        most = max(high - up, high - ground(y - high, give))
-        foot = min(low - under, low + ground(low - y, give))
+        most = max(high - up, high - ground(y - high, give, per_give))
+        foot = min(low - under, low + ground(low - y, give, per_give))
         if y > most and y > foot:
             y = most
         elif y < foot and y < most:

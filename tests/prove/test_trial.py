@@ -1,0 +1,83 @@
+"""What is foreseen of a treatment is what the written file then measures."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from bluffline.errors import CancelledError
+from bluffline.media.codecs import codec_for
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.render import render
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.prove.trial import telling_frames, try_treatment
+from bluffline.rules.columns import percent_columns
+from bluffline.rules.rulefile import load_rules
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.tone import Tone
+from clips import make_clip
+
+MEND = (SoftCeiling(103, 109.5, 90), ChromaRein(-5, 105))
+LEAVE = (SoftCeiling(106, 109.5, 90),)
+WORSEN = (Tone(offset=(-12, 0, 0, 0)),)
+STRAY = (SoftCeiling(103, 109.5, 90, hard=True), Tone(gain=(1.01, 1, 1, 1)))
+
+
+@pytest.fixture(scope="module")
+def survey(over_clip):
+    return run_survey(start_survey(probe(over_clip), load_rules("r103")), Monitor())
+
+
+def tried(survey, treatment, frames=None):
+    with Reader(survey.programme) as reader:
+        return try_treatment(survey, survey.shots()[1], treatment, reader, Monitor(), frames)
+
+
+@pytest.mark.parametrize("treatment", [MEND, LEAVE, WORSEN, STRAY, (LevelRemap(),)])
+def test_a_trial_of_every_frame_measures_what_the_written_file_does(survey, treatment, tmp_path):
+    shots, target = survey.shots(), tmp_path / "out.mkv"
+    made = codec_for(target, "ffv1")
+    written, _ = render(survey.programme, survey.source, shots, {1: treatment}, target, made, Monitor(), region=survey.region)
+    after = run_survey(replace(start_survey(written, survey.rules, region=survey.region), exact=(shots[1],)), Monitor())
+    trial = tried(survey, treatment)
+    assert trial.whole
+    for name, column in percent_columns(after.table, after.source).items():
+        assert np.array_equal(trial.columns[name], column[12:]), name
+    found = [each for each in after.findings(shots) if each.shot == 1]
+    assert [replace(each, shot=1) for each in trial.findings] == found
+    assert trial.must_fix == sum(each.severity == "must fix" for each in found)
+
+
+def test_findings_tell_what_becomes_of_them(survey):
+    findings = {each.rule: each for each in survey.findings()}
+    told = {rule: str(tried(survey, MEND).outcome(finding)) for rule, finding in findings.items()}
+    assert told["luma-high"].startswith("109.") and "→ 10" in told["luma-high"] and told["luma-high"].endswith(", answered")
+    left = tried(survey, LEAVE).outcome(findings["luma-high"])
+    assert not left.answered and left.measured and 103 < left.after <= 106.01 and str(left).endswith(", left")
+    foreseen = tried(survey, LEAVE, telling_frames(survey.shots()[1], [findings["luma-high"]]))
+    assert not foreseen.whole and str(foreseen.outcome(findings["luma-high"])).endswith(", left (foreseen)")
+    assert foreseen.outcome(findings["luma-high"]).after == left.after, "the worst frame is among those that are tried"
+
+
+def test_what_is_beyond_a_limit_and_kept_is_called_tolerated(tmp_path):
+    picture = np.full((72, 128, 3), 0.5)
+    picture[:36] = 1.08
+    picture[0, :4] = 1.09  # less than a hundredth of the picture
+    clip = make_clip(tmp_path / "stray.mkv", lambda _: picture, 12)
+    survey = run_survey(start_survey(probe(clip), load_rules("r103")), Monitor())
+    [finding] = [each for each in survey.findings() if each.rule == "luma-high"]
+    with Reader(survey.programme) as reader:
+        trial = try_treatment(survey, survey.shots()[0], (Tone(gain=(0.95, 1, 1, 1)),), reader, Monitor())
+    outcome = trial.outcome(finding)
+    assert outcome.answered and outcome.after > 103 and outcome.tolerated, str(outcome)
+    assert str(outcome).endswith(", tolerated")
+
+
+def test_a_trial_is_stopped_between_two_frames(survey):
+    monitor = Monitor(lambda progress: monitor.cancel() if progress.done == 3 else None)
+    with Reader(survey.programme) as reader, pytest.raises(CancelledError):
+        try_treatment(survey, survey.shots()[1], MEND, reader, monitor)
