@@ -17,7 +17,8 @@ from pathlib import Path
 import av
 import numpy as np
 
-from bluffline.session.store import DocumentStore, default_path
+from bluffline.folders import UserFolder
+from bluffline.session.store import DocumentStore
 
 SIGNALS = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 # The real desk, but that an area is drawn all the time, and what has been kept is said.
@@ -161,7 +162,7 @@ def desks(clip: Path, runs: int, seen: Counter[str], env: dict[str, str]) -> lis
     for number in range(runs):
         how = SIGNALS[number % 4]
         for ending in ("", "-wal", "-shm"):
-            default_path().with_name(default_path().name + ending).unlink(missing_ok=True)
+            UserFolder.WORK.path / "work.sqlite".with_name(default_path().name + ending).unlink(missing_ok=True)
         code, out, errors, _ = ended([sys.executable, "-c", DESK, str(clip)], longest, how, env)
         kept = DocumentStore().recall(clip)
         said = int(out.split()[-1]) if out.split() else 0

@@ -248,7 +248,7 @@ EVERYWHERE = Reach()
 def _area_weights(areas: tuple[ReachArea, ...], inside: bool, width: int, height: int) -> Weights:
     weights = np.zeros((height, width), np.float32)
     for area in areas:
-        outline = _placed(area, width, height)
+        outline = area_in_samples(area, width, height)
         weights[outline.mask(width, height)] = 1
         if area.feather > 0:
             corners = np.array(_corners(outline), np.float64)
@@ -259,7 +259,7 @@ def _area_weights(areas: tuple[ReachArea, ...], inside: bool, width: int, height
     return weights
 
 
-def _placed(area: ReachArea, width: int, height: int) -> Area:
+def area_in_samples(area: ReachArea, width: int, height: int) -> Area:
     """An area in samples where its one place has it: scaled and turned about its middle, in square pixels."""
     outline = area.outline(width, height)
     if not area.follow:
