@@ -162,7 +162,7 @@ def desks(clip: Path, runs: int, seen: Counter[str], env: dict[str, str]) -> lis
     for number in range(runs):
         how = SIGNALS[number % 4]
         for ending in ("", "-wal", "-shm"):
-            UserFolder.WORK.path / "work.sqlite".with_name(default_path().name + ending).unlink(missing_ok=True)
+            (UserFolder.WORK.path / f"work.sqlite{ending}").unlink(missing_ok=True)
         code, out, errors, _ = ended([sys.executable, "-c", DESK, str(clip)], longest, how, env)
         kept = DocumentStore().recall(clip)
         said = int(out.split()[-1]) if out.split() else 0

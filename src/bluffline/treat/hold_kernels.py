@@ -163,9 +163,10 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
     (``room``), and no further in than ``give`` from the limit, twice as much as it was over it besides.
 
     luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites; codes: black, swing,
-    1/swing; limits: low, high (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; giving: whether, outer
-    limits, room, give, least and greatest code of luma; ``scale``: (rows, columns) float32, lowered in place; ``busy``: (height,)
-    bool, the luma rows to look at, cleared where nothing was reined. Returns the number of pixels over the knee.
+    1/swing; limits: low, high (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; giving: whether,
+    outer limits, room, give, least and greatest code of luma; ``scale``: (rows, columns) float32, lowered in place;
+    ``busy``: (height,) bool, the luma rows to look at, cleared where nothing was reined. Returns the number of pixels
+    over the knee.
     """
     width, height = size
     black, swing, per_swing = codes
