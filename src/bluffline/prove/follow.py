@@ -161,8 +161,8 @@ def _place(number: int, middle: tuple[float, float], moved: Moving, start: Place
     angle += 360 * round((turn - angle) / 360)
     return Place(
         number,
-        start.across + (x - middle[0]) / size[1] * 100,
-        start.down + (y - middle[1]) / size[0] * 100,
+        start.across + float(x - middle[0]) / size[1] * 100,
+        start.down + float(y - middle[1]) / size[0] * 100,
         start.scale * hypot(moved[0, 0], moved[1, 0]),
         angle,
     )

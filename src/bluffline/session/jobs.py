@@ -29,6 +29,7 @@ class Kind(StrEnum):
     PICK = "The pick from areas"
     BAKE = "Baking"
     LIKE_SHOTS = "The search for shots under the same light"
+    FOLLOW = "Following the reach"
     TRIAL = "The trial of the treatments"
     REHEARSAL = "The look at what a file will carry"
 

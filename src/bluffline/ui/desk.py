@@ -180,6 +180,9 @@ class Desk(QMainWindow):
         self.viewer.failed.connect(self.header.fault)
         self.bench.refused.connect(self.header.say)
         self.picture.key_picked.connect(self.reaching.picked)
+        self.picture.reach_moved.connect(self.reaching.move)
+        self.picture.reach_turned.connect(self.reaching.turn)
+        self.viewer.reach_drawn.connect(self.reaching.drawn)
         session.place.rung_changed.connect(self._rung_changed)
         self.treatment.ladder.refused.connect(self.header.say)
         self.bench.opened.connect(self._bench_opened)
@@ -232,6 +235,7 @@ class Desk(QMainWindow):
         self._frame_shown(self.viewer.shown)
 
     def _rung_changed(self) -> None:
+        self.skyline.update()
         self.viewer.ask()
         for gauge in self.viewer.gauges:
             gauge.update()

@@ -51,7 +51,7 @@ class Looking:
     """How it is looked at.
 
     ``centre``: the pixel in the middle of a zoomed picture; ``angle``: of the wipe, degrees anticlockwise from upright;
-    ``reach``: whether that of the step on the bench is shown.
+    ``reach``: whether that of the step on the bench is shown; ``for_reach``: whether what is drawn next is to be part of it.
     """
 
     zoom: int = 0
@@ -66,6 +66,7 @@ class Looking:
     isolate: Isolate = Isolate.NOTHING
     reach: bool = False
     tool: Tool = Tool.LOOK
+    for_reach: bool = False
     pinned: PinnedFrame | None = None
 
     def window(self, width: int, height: int, room: tuple[int, int]) -> Region | None:

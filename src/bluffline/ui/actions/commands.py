@@ -62,6 +62,13 @@ def _interlaced(hands: Hands) -> bool:
     return hands.session.survey is not None and hands.session.source.interlaced
 
 
+_NUDGE = 0.25  # percent of the picture
+
+
+def _nudged(across: float, down: float) -> Callable[[Hands], object]:
+    return lambda hands: hands.reaching.nudge(across, down)
+
+
 COMMANDS: tuple[Command, ...] = (
     Command("open", "Programme", "Open …", ("Ctrl+O",), lambda h: h.programmes.choose(), _always),
     Command("open-demo", "Programme", "Open the demo programme", (), lambda h: h.programmes.open_demo(), _always),
@@ -126,6 +133,14 @@ COMMANDS: tuple[Command, ...] = (
         "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.reaching.take_key_tool(), _benched, apart=True
     ),
     Command("show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched),
+    Command(
+        "follow", "Treatment", "Follow its reach along the shot", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched
+    ),
+    Command("place-reach", "Treatment", "Place its reach here", ("Ctrl+Shift+P",), lambda h: h.reaching.place_here(), _benched),
+    *(
+        Command(f"nudge-{way.lower()}", "Treatment", f"Nudge its reach {way.lower()}", (f"Ctrl+{way}",), _nudged(*by), _benched)
+        for way, by in (("Left", (-_NUDGE, 0.0)), ("Right", (_NUDGE, 0.0)), ("Up", (0.0, -_NUDGE)), ("Down", (0.0, _NUDGE)))
+    ),
     Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.charting.paste(), _treated, apart=True),
     Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
     Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),

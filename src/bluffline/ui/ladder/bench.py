@@ -31,7 +31,7 @@ from bluffline.ui.ladder.reaching import FEATHERS, Reaching
 from bluffline.ui.ladder.transfer import TransferLine
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
-from bluffline.view.looking import LookingModel
+from bluffline.view.looking import LookingModel, Tool
 
 _REST = 1.0  # seconds without a change that end a gesture
 _ROWS, _PARTS = 5, 4  # figures in a column; those of one declaration from which they have a page of their own
@@ -310,12 +310,20 @@ class Bench(QFrame):
         for chosen, words in choices or [((), "an area (draw one with R)")]:
             add(menu, f"Inside {words}", partial(reaching.areas, chosen, inside=True), can=bool(chosen))
             add(menu, f"All but {words}", partial(reaching.areas, chosen, inside=False), can=bool(chosen))
+        drawing = QMenu("Draw an area of its own", menu)
+        for tool in (Tool.RECTANGLE, Tool.ELLIPSE, Tool.POLYGON):
+            add(drawing, f"{tool.capitalize()}", partial(reaching.draw, tool))
+        menu.addMenu(drawing)
         feathers = QMenu("Feather", menu)
         for feather in FEATHERS:
             on = bool(reach.areas) and reach.areas[0].feather == feather
             add(feathers, f"{feather:g} % of the height", partial(reaching.feather, feather), on=on)
         feathers.setEnabled(bool(reach.areas))
         menu.addMenu(feathers)
+        has, placed = bool(reach.areas), any(area.follow for area in reach.areas)
+        add(menu, "Follow along the shot\tCtrl+Shift+F", reaching.follow, can=has)
+        add(menu, "Place it on this frame\tCtrl+Shift+P", reaching.place_here, can=has)
+        add(menu, "Stand still again", reaching.stay, can=placed)
         menu.addSeparator()
         add(menu, "Pick a key on the picture\tCtrl+I", reaching.take_key_tool)
         key = reach.key

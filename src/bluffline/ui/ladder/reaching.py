@@ -7,15 +7,16 @@ from functools import partial
 import numpy as np
 
 from bluffline.errors import MediaError, SettingsError
-from bluffline.measure.areas import Area
+from bluffline.measure.areas import Area, Shape
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.reader import Reader
+from bluffline.prove.follow import Followed, follow_area
 from bluffline.prove.monitor import Monitor
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
-from bluffline.treat.reach import Key, Reach, ReachArea
+from bluffline.treat.reach import Key, Place, Reach, ReachArea
 from bluffline.treat.step import Step
 from bluffline.view.looking import LookingModel, Tool
 
@@ -36,11 +37,95 @@ class Reaching:
         rung, ladder = self._session.place.rung, self._session.document.treatment
         return ladder[rung] if rung is not None and rung < len(ladder) else None
 
-    def give(self, reach: Reach) -> None:
+    def give(self, reach: Reach, gesture: str | None = None) -> None:
         """Give it a reach."""
         step, rung = self.step, self._session.place.rung
         if step is not None and rung is not None:
-            self._session.document.replace_step(rung, replace(step, reach=reach))
+            self._session.document.replace_step(rung, replace(step, reach=reach), gesture=gesture)
+
+    # Areas of its own -------------------------------------------------------------------------------------------------
+
+    def draw(self, tool: Tool) -> None:
+        """Take a tool to draw an area of it."""
+        self._look.change(tool=tool, for_reach=True)
+
+    def drawn(self, shape: Shape, points: list[Point]) -> None:
+        """Add what was drawn to its areas."""
+        step = self.step
+        if step is None:
+            return
+        source = self._session.source
+        feather = step.reach.areas[0].feather if step.reach.areas else _USUAL_FEATHER
+        try:
+            made = _in_percent(Area("reach", shape, tuple(points)), source.width, source.height, feather)
+        except SettingsError as error:
+            self._say(str(error))
+            return
+        self.give(replace(step.reach, areas=(*step.reach.areas, made)))
+
+    def move(self, number: int, across: float, down: float, gesture: str) -> None:
+        """Move one of its areas by so many samples: all along the shot, or from here on where it is followed."""
+        source = self._session.source
+        shift = across / source.width * 100, down / source.height * 100
+        self._change(lambda area: _moved(area, self._frame, *shift), number, gesture)
+
+    def nudge(self, across: float, down: float) -> None:
+        """Move its areas by so many percent of the picture."""
+        self._change(lambda area: _moved(area, self._frame, across, down))
+
+    def turn(self, larger: float, degrees: float) -> None:
+        """Scale and turn its areas where they stand on the frame in view; they are followed from then on."""
+        self._change(lambda area: _placed(area, self._frame, larger=larger, turn=degrees), gesture="reach.turn")
+
+    def place_here(self) -> None:
+        """Hold its areas where they are on the frame in view, so that they can be moved elsewhere on another."""
+        self._change(lambda area: _placed(area, self._frame))
+
+    def stay(self) -> None:
+        """Let its areas stand still again, where they stand on the frame in view."""
+        self._change(lambda area: replace(area, follow=area.at(self._frame).follow))
+
+    def follow(self) -> None:
+        """Have its areas followed along the shot, from the frame in view."""
+        session, step, rung = self._session, self.step, self._session.place.rung
+        programme, source, frame = session.programme, session.source, session.place.frame
+        if step is None or rung is None or programme is None or not step.reach.areas:
+            self._say("Draw an area for the step first: it is what is followed")
+            return
+        shot, areas, ladder = session.shots[session.place.shot], step.reach.areas, session.document.treatment
+        number = session.place.shot
+
+        def run(monitor: Monitor) -> list[Followed]:
+            return [follow_area(programme, source, shot, area, frame, monitor) for area in areas]
+
+        self._say(f"Following {len(areas)} area{'s' if len(areas) > 1 else ''} along shot {number + 1} …")
+        self._beside.start(Kind.FOLLOW, run, partial(self._followed, number, rung, ladder))
+
+    def _followed(self, shot: int, rung: int, ladder: Treatment, found: list[Followed]) -> None:
+        """Take the places of areas that were followed, if they are those of the step on the bench still."""
+        session, step = self._session, self.step
+        if step is None or (session.place.shot, session.place.rung, session.document.treatment) != (shot, rung, ladder):
+            return
+        self.give(replace(step.reach, areas=tuple(each.area for each in found)))
+        lost = sorted({frame for each in found for frame in each.lost})
+        programme = session.programme
+        assert programme is not None
+        at = " and ".join(programme.label(frame) for frame in lost)
+        self._say(f"Hold is lost at {at}: place it by hand there" if lost else "Followed to both ends of the shot")
+
+    @property
+    def _frame(self) -> int:
+        """The frame in view, counted from the beginning of its shot."""
+        place = self._session.place
+        return place.frame - self._session.shots[place.shot].first
+
+    def _change(self, change: Callable[[ReachArea], ReachArea], number: int | None = None, gesture: str | None = None) -> None:
+        step = self.step
+        if step is not None and step.reach.areas:
+            areas = tuple(change(area) if number in (None, n) else area for n, area in enumerate(step.reach.areas))
+            self.give(replace(step.reach, areas=areas), gesture)
+
+    # What is drawn for all, and keys --------------------------------------------------------------------------------
 
     def everywhere(self) -> None:
         """Let it act everywhere."""
@@ -110,6 +195,23 @@ class Reaching:
             self._say(str(error))
             return
         self.give(replace(step.reach, key=made))
+
+
+def _moved(area: ReachArea, frame: int, across: float, down: float) -> ReachArea:
+    """An area moved by so many percent; where it is followed, at this frame."""
+    if len(area.follow) > 1:
+        return _placed(area, frame, across, down)
+    return replace(area, points=tuple((x + across, y + down) for x, y in area.points))
+
+
+def _placed(
+    area: ReachArea, frame: int, across: float = 0.0, down: float = 0.0, larger: float = 1.0, turn: float = 0.0
+) -> ReachArea:
+    """An area with a place at a frame: where it stands then, moved, scaled and turned."""
+    here = area.at(frame).follow or (Place(0),)
+    place = Place(frame, here[0].across + across, here[0].down + down, here[0].scale * larger, here[0].turn + turn)
+    others = [other for other in area.follow if other.frame != frame]
+    return replace(area, follow=tuple(sorted((*others, place), key=lambda each: each.frame)))
 
 
 def _in_percent(area: Area, width: int, height: int, feather: float) -> ReachArea:

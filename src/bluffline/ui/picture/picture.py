@@ -26,10 +26,12 @@ from bluffline.measure.areas import Area, Shape
 from bluffline.measure.region import Region
 from bluffline.ui.chart.marks import ChartMarks
 from bluffline.ui.picture.overlays import distance, label, outline, stroke, zone_key
+from bluffline.ui.picture.reach_marks import ReachMarks
 from bluffline.ui.style.style import SURROUND, TEXT, TINT, font, image_of
 from bluffline.view.looking import Compare, Looking, LookingModel, Tool
 from bluffline.view.preview import Preview, ScreenPicture
 
+_LARGER, _TURN = 1.02, 1.0  # times and degrees a notch of the wheel
 _GRIP = 9
 Point = tuple[float, float]
 _SHAPES = {
@@ -45,6 +47,8 @@ class PictureView(QWidget):
     area_drawn = pyqtSignal(object, object)  # Shape, points
     area_moved = pyqtSignal(int, float, float, bool, str)  # number, across, down, only here, gesture
     area_asked = pyqtSignal(int, str)  # number, "rename" or "remove"
+    reach_moved = pyqtSignal(int, float, float, str)  # number, across, down, gesture
+    reach_turned = pyqtSignal(float, float)  # times as large, degrees clockwise
     key_picked = pyqtSignal(object, str)  # two corners of the picture, "new", "add" or "take"
     path_drawn = pyqtSignal(object)  # points, or None
     chart_placed = pyqtSignal(object)  # ChartFrame, when a corner has been dragged
@@ -66,6 +70,7 @@ class PictureView(QWidget):
         self._alone = False
         self._gestures = 0
         self._chart = ChartMarks()
+        self.reach = ReachMarks()
         self.probe: Point | None = None
         self.source_only = False
         self.setMinimumSize(320, 150)
@@ -243,6 +248,8 @@ class PictureView(QWidget):
         elif self._near_wipe(point):
             turned = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self._drag = "turn" if turned else "wipe"
+        elif (part := self.reach.at(point, self.point_of)) is not None:
+            self._drag, self._held_area = "reach", part
         elif area is not None:
             self._drag, self._held_area = "area", area
             self._alone = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -261,12 +268,14 @@ class PictureView(QWidget):
             middle, _, _ = self._wipe_line()
             angle = math.degrees(math.atan2(point.y() - middle.y(), point.x() - middle.x())) - 90
             self._model.change(angle=(angle + 90) % 180 - 90)
-        elif self._drag in ("pan", "area"):
+        elif self._drag in ("pan", "area", "reach"):
             shown = self.window_shown or Region(0, 0, *self._size)
             across = (point.x() - self._from.x()) * shown.width / box.width()
             down = (point.y() - self._from.y()) * shown.height / box.height()
             self._from = point
-            if self._drag == "area":
+            if self._drag == "reach":
+                self.reach_moved.emit(self._held_area, across, down, f"reach.{self._gestures}")
+            elif self._drag == "area":
                 self.area_moved.emit(self._held_area, across, down, self._alone, f"area.{self._gestures}")
             else:
                 centre = shown.x + shown.width / 2 - across, shown.y + shown.height / 2 - down
@@ -295,7 +304,11 @@ class PictureView(QWidget):
             self.setCursor(Qt.CursorShape.CrossCursor)
         elif self._near_wipe(point) or self._drag == "wipe":
             self.setCursor(Qt.CursorShape.SplitHCursor)
-        elif self._area_at(point) is not None or self._chart.corner_at(point, self.point_of) is not None:
+        elif (
+            self.reach.at(point, self.point_of) is not None
+            or self._area_at(point) is not None
+            or self._chart.corner_at(point, self.point_of) is not None
+        ):
             self.setCursor(Qt.CursorShape.SizeAllCursor)
         else:
             self.setCursor(Qt.CursorShape.OpenHandCursor if self._look.zoom else Qt.CursorShape.ArrowCursor)
@@ -334,13 +347,17 @@ class PictureView(QWidget):
     def drop_tool(self) -> None:
         """Put the tool down and forget what was begun with it."""
         self._points, self._drag = [], None
-        self._model.change(tool=Tool.LOOK)
+        self._model.change(tool=Tool.LOOK, for_reach=False)
         self.path_drawn.emit(None)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        pixel = self.pixel_at(event.position())
-        if pixel is not None and event.angleDelta().y():
+        pixel, held = self.pixel_at(event.position()), event.modifiers()
+        notches = (event.angleDelta().y() or event.angleDelta().x()) / 120  # Alt turns a wheel sideways
+        if held & Qt.KeyboardModifier.AltModifier and self.reach.areas:
+            turned = bool(held & Qt.KeyboardModifier.ShiftModifier)
+            self.reach_turned.emit(1.0 if turned else _LARGER**notches, _TURN * notches if turned else 0.0)
+        elif pixel is not None and event.angleDelta().y():
             self._model.zoom_by(1 if event.angleDelta().y() > 0 else -1, pixel)
 
     def leaveEvent(self, event: object) -> None:
@@ -434,6 +451,7 @@ class PictureView(QWidget):
             stroke(painter, outline(area, place), closed=True)
             at = self.point_of(area.box[:2], box)
             label(painter, area.name, at + QPointF(2, 2), self.box)
+        self.reach.draw(painter, place)
         points = [self.point_of(p, box) for p in self._points]
         if len(points) >= 2 and self._look.tool in (Tool.RECTANGLE, Tool.ELLIPSE, Tool.KEY):
             drawn = Area("", _SHAPES[self._look.tool], (self._points[0], self._points[1]))

@@ -21,6 +21,7 @@ from bluffline.session.gauges import PROBE_SIZES, GaugeModel
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
+from bluffline.treat.reach import ReachArea
 from bluffline.ui.gauges.board import GaugeBoard, GaugeCard, GaugeWindow
 from bluffline.ui.gauges.gauge import Gauge
 from bluffline.ui.picture.picture import PictureView, Point
@@ -39,6 +40,7 @@ class Viewer(QObject):
     """The picture, the gauges, and the frames for both."""
 
     shown_changed = pyqtSignal(int)
+    reach_drawn = pyqtSignal(object, object)  # Shape, points: for the step on the bench
     failed = pyqtSignal(object)  # Fault
 
     def __init__(self, session: Session, gauges: GaugeModel, playing: Callable[[], bool]) -> None:
@@ -118,6 +120,7 @@ class Viewer(QObject):
         if self.session.survey is None:
             return
         self.picture.show_areas(self.session.document.areas)
+        self.picture.reach.show(self._reach_here(), (self.session.source.width, self.session.source.height))
         self._asked = self.gauges
         self.frames.ask(self.session.place.frame, self._view(), ahead=self._playing())
 
@@ -158,6 +161,13 @@ class Viewer(QObject):
             pinned=look.pinned,
             outline_source=setup.outline_source,
         )
+
+    def _reach_here(self) -> tuple[ReachArea, ...]:
+        """The areas of the step on the bench, as they stand on the frame in view."""
+        place, ladder, shots = self.session.place, self.session.document.treatment, self.session.shots
+        if place.rung is None or place.rung >= len(ladder) or not shots:
+            return ()
+        return ladder[place.rung].reach.at(place.frame - shots[place.shot].first).areas
 
     def _shown_reach(self) -> tuple[Treatment, int] | None:
         """The rung on the bench, where its reach is to be shown and is not all."""
@@ -304,6 +314,10 @@ class Viewer(QObject):
         self._show_probe()
 
     def _add_area(self, shape: Shape, points: list[Point]) -> None:
+        if self.look.state.for_reach:
+            self.look.change(for_reach=False)
+            self.reach_drawn.emit(shape, points)
+            return
         try:
             self.session.document.add_area(shape, points)
         except SettingsError as error:

@@ -207,6 +207,7 @@ class Skyline(QWidget):
             painter.drawText(field, Qt.AlignmentFlag.AlignCenter, "Open a programme, or drop a file anywhere on the desk")
             return
         painter.drawPixmap(0, 0, self._still(field))
+        self._draw_followed(painter, field)
         self._draw_place(painter, field)
 
     def _still(self, field: QRectF) -> QPixmap:
@@ -307,6 +308,22 @@ class Skyline(QWidget):
                 painter.fillRect(QRectF(left - 3, field.bottom() + 2, width + 6, 16), CARD)
                 painter.setPen(TINT)
                 painter.drawText(QPointF(left, field.bottom() + 14), label)
+
+    def _draw_followed(self, painter: QPainter, field: QRectF) -> None:
+        """From where to where the reach of the step on the bench is followed, and the frames that it was placed on."""
+        place, ladder, shots = self._session.place, self._session.document.treatment, self._session.shots
+        if place.rung is None or place.rung >= len(ladder) or not shots:
+            return
+        first, y = shots[place.shot].first, field.bottom() - 4
+        for area in ladder[place.rung].reach.areas:
+            xs = [self.x_of(first + each.frame + 0.5) for each in area.follow]
+            if len(xs) > 1:
+                painter.setPen(QPen(TINT, 1))
+                painter.drawLine(QPointF(max(xs[0], field.left()), y), QPointF(min(xs[-1], field.right()), y))
+            for x in xs:
+                if field.left() <= x <= field.right():
+                    painter.fillRect(QRectF(x - 1, y - 3, 2, 6), TINT)
+            y -= 7
 
     def _draw_place(self, painter: QPainter, field: QRectF) -> None:
         x = self.x_of(self._session.place.frame + 0.5)
