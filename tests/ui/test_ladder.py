@@ -258,14 +258,14 @@ def test_a_key_is_picked_for_the_step_that_it_was_asked_for_or_dropped(desk, qtb
 def test_the_white_of_the_waveform_is_pulled_in_one_gesture(desk, qtbot):
     desk.treatment.add_step(Tone)
     gauge = desk.viewer.gauges[0]
-    qtbot.waitUntil(lambda: desk.viewer.frames.idle and len(gauge._handles()) == 3, timeout=WAIT)
-    handle, at = gauge._handles()[0]
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and len(gauge.pulling.handles()) == 3, timeout=WAIT)
+    handle, at = gauge.pulling.handles()[0]
     start = at.toPoint() - QPoint(12, 0)
     qtbot.mousePress(gauge, LEFT, pos=start)
     for down in (10, 20):
         qtbot.mouseMove(gauge, start + QPoint(0, down))
     qtbot.mouseRelease(gauge, LEFT, pos=start + QPoint(0, 20))
-    lower = gauge._handles()[0][0].level
+    lower = gauge.pulling.handles()[0][0].level
     assert handle.name == "white" and lower < handle.level - 3 and desk.session.document.treatment[0].white_point > 100
     assert gauge.grab().toImage().width() > 0
     desk.session.document.undo()

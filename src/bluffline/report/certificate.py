@@ -19,6 +19,7 @@ from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, rules_name
 from bluffline.rules.columns import percent_columns
 from bluffline.signal.convert import same_samples
+from bluffline.signal.matrix import standard
 from bluffline.treat.ladder import ordered
 from bluffline.treat.step import Step
 from bluffline.treat.stored import step_to
@@ -59,8 +60,8 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
 def overrides(survey: Survey) -> dict[str, str]:
     """The operator's word against the file's own, by what it is about."""
     told, source = survey.programme.format, survey.source
-    facts = {"range": (told.range, source.range), "matrix": (told.matrix, source.matrix)}
-    return {name: f"{was} read as {now}" for name, (was, now) in facts.items() if was is not now}
+    facts = {"range": (told.range, source.range), "matrix": (standard(told.matrix), standard(source.matrix))}
+    return {name: f"{was} read as {now}" for name, (was, now) in facts.items() if was != now}
 
 
 def same_samples_written(proof: Proof) -> bool:

@@ -10,6 +10,7 @@ from bluffline.prove.survey import Survey, must_fix
 from bluffline.rules.findings import Finding
 from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
 from bluffline.rules.shots import Shot
+from bluffline.signal.matrix import standard
 
 _COLUMNS = (
     *("y_min", "y_max", "y_mean", "cb_min", "cb_max", "cr_min", "cr_max"),
@@ -163,7 +164,7 @@ def describe(survey: Survey) -> str:
     lines = [
         (
             f"{shown(programme.path.name)}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
-            f"{source.sampling} {source.bit_depth}-bit, {source.range} range, matrix {source.matrix}{assumed}, "
+            f"{source.sampling} {source.bit_depth}-bit, {source.range} range, {standard(source.matrix)}{assumed}, "
             f"{programme.frame_count} frames from {programme.label(0)}"
         ),
         *(f"  note      {note}" for note in programme.notes),

@@ -19,6 +19,7 @@ from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
+from bluffline.signal.matrix import standard
 
 
 class Severity(StrEnum):
@@ -215,7 +216,7 @@ class _ShotJudge:
         if self.rules.gamut is None:
             return
         area = self._column("gamut_area")
-        words = f"Colours outside {self.rules.gamut.upper().replace('BT', 'BT.')} on {{:.1f}} % of the picture"
+        words = f"Colours outside {standard(self.rules.gamut)} on {{:.1f}} % of the picture"
         mask = self._readable & (area > self.rules.area)
         yield from self._runs_of("gamut", Severity.MUST_FIX, mask, area.astype(np.float64), area, words)
 

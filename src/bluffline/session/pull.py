@@ -1,17 +1,23 @@
-"""Pulling on an instrument: where a tone step's white, grey and black stand, and the figure that puts one elsewhere."""
+"""Pulling on an instrument: a tone step's white, grey and black, a balance's middle; and the figures that put one elsewhere."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bluffline.session.session import Session
 from bluffline.signal.format import SignalFormat
+from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import Treatment, apply_to_colours
 from bluffline.treat.step import Number
 from bluffline.treat.transfer import MID_GREY
 
+Colour = NDArray[np.float64]
 _HALVINGS = 40
+_STEPS, _CLOSE, _TINY, _STRIDE = 20, 1e-5, 1e-4, 0.5
 # The figure that moves each, on luma and on one component of a parade.
 _FIGURES = {"white": ("white_point", "gain"), "grey": ("gamma", "gamma"), "black": ("black_point", "lift")}
 
@@ -68,6 +74,61 @@ def pulled(ladder: Treatment, rung: int, handle: Handle, level: float, source: S
         else:
             high = middle
     return made(round((low + high) / 2, 3))[0]
+
+
+def balance_of(session: Session) -> Balance | None:
+    """The balance on the bench, where it is in force."""
+    rung, ladder = session.place.rung, session.document.treatment
+    step = ladder[rung] if rung is not None and rung < len(ladder) else None
+    return step if isinstance(step, Balance) and step.on else None
+
+
+def balanced(
+    ladder: Treatment, rung: int, seen: tuple[float, float], wanted: tuple[float, float], luma: float, source: SignalFormat
+) -> Balance:
+    """The balance that brings a colour seen behind the ladder to another chroma, and leaves its luma.
+
+    Parameters
+    ----------
+    seen, wanted : Cb and Cr (−0.5 … 0.5)
+    luma : of the colour, in percent
+    """
+    step = ladder[rung]
+    assert isinstance(step, Balance), "only a balance has a middle"
+    rest = ladder[rung + 1 :]
+
+    def out(colour: Colour, gains: Colour) -> Colour:
+        red, green, blue = (float(gain) for gain in gains)
+        made = apply_to_colours((replace(step, gains=(red, green, blue)), *rest), colour[None], source)
+        return np.asarray(rgb_to_ycbcr(np.asarray(made, np.float64), source.matrix)[0], np.float64)
+
+    shown = np.array([luma / 100, *seen])
+    gains = np.array(step.gains, np.float64)
+    comes = _solved(lambda colour: out(colour, gains), shown, np.asarray(ycbcr_to_rgb(shown, source.matrix), np.float64))
+    declared = step.figures()[0].declared
+    assert isinstance(declared, Number), "gains are numbers"
+    least, greatest = declared.least, declared.greatest
+
+    def by(exponents: Colour) -> Colour:
+        return np.asarray(np.clip(np.exp(exponents), least, greatest))
+
+    found = by(_solved(lambda tried: out(comes, by(tried)), np.array([shown[0], *wanted]), np.log(gains)))
+    red, green, blue = (round(float(gain), 4) for gain in found)
+    return replace(step, gains=(red, green, blue))
+
+
+def _solved(function: Callable[[Colour], Colour], wanted: Colour, start: Colour) -> Colour:
+    """Where a function of three figures has a value, by Newton's method; the best that it came to where that doesn't end."""
+    here, best = start.astype(np.float64), (np.inf, start)
+    for _ in range(_STEPS):
+        value = function(here)
+        off = float(np.abs(value - wanted).max())
+        best = min(best, (off, here.copy()), key=lambda each: each[0])
+        if off < _CLOSE:
+            break
+        slopes = np.stack([(function(here + _TINY * unit) - value) / _TINY for unit in np.eye(3)], axis=-1)
+        here = here + np.clip(np.linalg.lstsq(slopes, wanted - value, rcond=None)[0], -_STRIDE, _STRIDE)
+    return best[1]
 
 
 def _level(ladder: Treatment, source: SignalFormat, percent: float, component: int | None) -> float:

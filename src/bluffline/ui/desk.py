@@ -292,6 +292,8 @@ class Desk(QMainWindow):
         self._refresh_facts()
 
     def _frame_shown(self, frame: int) -> None:
+        if self.viewer.preview is not None:
+            self.bench.transfer.show_tones(self.viewer.preview.tones)
         areas = len(self.session.document.areas)
         if areas > self._areas and self.pages.front == "Findings":
             self.pages.turn("Areas")

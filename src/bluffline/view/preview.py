@@ -24,6 +24,7 @@ from bluffline.treat.ladder import Treatment
 from bluffline.view import preview_kernels as kernels
 from bluffline.view import zones
 
+_GRID = 4  # pixels from one that is looked at to the next
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="bluffline-preview")
 
 
@@ -103,7 +104,8 @@ class Preview:
 
     ``pinned``: the picture of the pinned frame; ``gauges``: counts and (H, W) uint32 pixels, in the order of the view's;
     ``gamut_area``: percent of the pixels taken that lie outside the gamut in view, where a gauge shows chromaticities;
-    ``signal``: the frame that the gauges read, ``other`` the one laid over in outline.
+    ``signal``: the frame that the gauges read, ``other`` the one laid over in outline; ``tones``: how often each luma code is
+    found in the source, on a grid of its pixels.
     """
 
     frame: int
@@ -117,6 +119,7 @@ class Preview:
     other: FrameSignal | None = None
     readings: tuple[AreaReading, ...] = ()
     gamut_area: float | None = None
+    tones: NDArray[np.int64] | None = None
 
 
 def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[View, Preview] | None = None) -> Preview:
@@ -163,7 +166,18 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
         other=other,
         readings=tuple(_read_areas(signal, other, view)),
         gamut_area=_gamut_area(signal, view),
+        tones=_tones(planes, view.source),
     )
+
+
+def _tones(planes: Planes, source: SignalFormat) -> NDArray[np.int64]:
+    """(2**depth,) how many pixels of a grid have each code of luma."""
+    parts = [plane[::_GRID, : source.width : _GRID] for plane in planes] if source.model is Model.RGB else None
+    luma = planes[0][::_GRID, : source.width : _GRID]
+    if parts is not None:
+        whole = sum(part * weight for part, weight in zip(parts, source.matrix.luma_weights, strict=True))
+        luma = np.rint(whole).astype(np.int64)
+    return np.bincount(luma.ravel(), minlength=1 << source.bit_depth)
 
 
 def _gamut_area(signal: FrameSignal, view: View) -> float | None:

@@ -34,5 +34,5 @@ class Balance(Step):
 
     @property
     def text(self) -> str:
-        where = "in linear light" if self.light else "on coded values"
-        return "gains " + " ".join(f"{name} {gain:.3f}" for name, gain in zip("RGB", self.gains, strict=True)) + f" {where}"
+        where = "in light" if self.light else "on codes"
+        return " ".join(f"{name} ×{gain:.3f}" for name, gain in zip("RGB", self.gains, strict=True)) + f" {where}"

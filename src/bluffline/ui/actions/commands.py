@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from bluffline.session.jobs import Kind
 from bluffline.ui.actions.hands import Hands
 from bluffline.view.looking import Tool
 
@@ -28,6 +29,11 @@ def _always(_: Hands) -> bool:
 
 def _surveyed(hands: Hands) -> bool:
     return hands.session.surveyed and hands.work.jobs.kind is None
+
+
+def _treatable(hands: Hands) -> bool:
+    """Whether the shot in view is known to its end, so that it can be treated though others are still being measured."""
+    return hands.session.place.shot < hands.session.treatable and hands.work.jobs.kind in (None, Kind.SURVEY)
 
 
 def _has_findings(hands: Hands) -> bool:
@@ -95,7 +101,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("previous-shot", "Go", "Previous shot", ("Up",), lambda h: h.session.place.step_shot(-1)),
     Command("first-frame", "Go", "First frame", ("Home",), lambda h: h.session.place.go_to(0)),
     Command("last-frame", "Go", "Last frame", ("End",), lambda h: h.session.place.go_to(1 << 60)),
-    Command("legalise", "Treatment", "Legalise", ("G",), lambda h: h.work.legalise(), _surveyed),
+    Command("legalise", "Treatment", "Legalise", ("G",), lambda h: h.work.legalise(), _treatable),
     Command(
         "bypass",
         "Treatment",
@@ -146,8 +152,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
     Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.document.give_aside(), _has_aside),
     Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda h: h.charting.keep_stock(), _treated),
-    Command("put-stock", "Treatment", "Put a stock treatment …", (), lambda h: h.charting.put_stock(), _surveyed),
-    Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.charting.load_lut(), _surveyed, apart=True),
+    Command("put-stock", "Treatment", "Put a stock treatment …", (), lambda h: h.charting.put_stock(), _treatable),
+    Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.charting.load_lut(), _treatable, apart=True),
     Command("save-lut", "Treatment", "Save the steps on colours …", ("Ctrl+L",), lambda h: h.charting.save_lut(), _coloured),
     Command("bake", "Treatment", "Bake the steps on colours", ("Ctrl+K",), lambda h: h.charting.bake(), _coloured),
     Command("page-findings", "View", "Findings", ("1",), lambda h: h.window.show_page("Findings"), _always),

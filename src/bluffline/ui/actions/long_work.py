@@ -254,16 +254,16 @@ class LongWork(QObject):
         self.survey_done.emit()
 
     def legalise(self) -> None:
-        """Propose the least treatment for every shot that needs one."""
+        """Propose the least treatment for every shot that needs one; while the survey runs, for those that it has ended."""
         survey = self.session.survey
-        if survey is None or not self.session.surveyed or self.jobs.kind is not None:
+        if survey is None or not self.session.treatable or self.jobs.kind not in (None, Kind.SURVEY):
             return
-        shots, work, judge = list(self.session.shots), self.session.document.work, self.session.judge
+        shots, work, judge = self.session.shots[: self.session.treatable], self.session.document.work, self.session.judge
 
         def job(monitor: Monitor) -> list[Proposal]:
             return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, work.ladders(len(shots)))
 
-        self.jobs.start(Kind.LEGALISE, job, partial(self._accept, shots))
+        (self.jobs if self.session.surveyed else self.beside).start(Kind.LEGALISE, job, partial(self._accept, shots))
 
     def _accept(self, shots: list[Shot], proposals: list[Proposal]) -> None:
         still = self.session.document.still(

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from bluffline.measure.region import Region
 from bluffline.session.session import Session
 from bluffline.signal.levels import Range
-from bluffline.signal.matrix import Matrix
+from bluffline.signal.matrix import Matrix, standard
 from bluffline.ui.dialogs.layout import ask_buttons, dim, lay_out
 
 _RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
@@ -83,7 +83,7 @@ class FactsDialog(QDialog):
             (self.matrix_box, Matrix, source.matrix, "matrix"),
         ):
             for kind in kinds:
-                box.addItem(str(kind), kind)
+                box.addItem(standard(kind) if isinstance(kind, Matrix) else str(kind), kind)
             box.setCurrentIndex(list(kinds).index(value))
             form.addRow(dim(name.capitalize()), self._beside(box, self._standing(session, name)))
         self.edges = [QSpinBox() for _ in range(4)]

@@ -21,22 +21,16 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QWidget
 from bluffline.draw.graticule import Graticule, Stroke, graticule
 from bluffline.draw.places import Box, Place, colour_place
 from bluffline.draw.scale import Span, Unit
-from bluffline.figures import figure
 from bluffline.measure.scopes import MODES, Instrument, Kind, Trace
 from bluffline.session.gauges import GaugeModel
-from bluffline.session.pull import Handle, handles, pulled
 from bluffline.session.session import Session
-from bluffline.ui.style.style import DIM, INK, LINE, TEXT, TINT, WELL, font, image_of
+from bluffline.ui.gauges.pulling import Pulling
+from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font, image_of
 
 _NEAR = 5  # pixels from a guide that take hold of it
 _NAMES = {
     "luma": "luma", "rgb": "R′G′B′", "coloured": "luma in its colours", "envelope": "luma and chroma envelope",
     "yrgb": "Y′R′G′B′", "ycbcr": "Y′CbCr", "1": "×1", "2": "×2", "4": "×4", "1931": "CIE 1931 x, y", "1976": "CIE 1976 u′, v′",
-}  # fmt: skip
-_TAG = 40  # pixels that the tag of what can be pulled is wide
-# Where a tone step can be pulled, and by what components (None: luma).
-_PULLED: dict[tuple[Instrument, str], tuple[int | None, ...]] = {
-    (Instrument.WAVEFORM, "luma"): (None,), (Instrument.PARADE, "rgb"): (0, 1, 2),
 }  # fmt: skip
 _SQUARE = (Instrument.VECTORSCOPE, Instrument.CHROMATICITY)
 
@@ -64,8 +58,7 @@ class Gauge(QWidget):
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         self._aligned: QRect | None = None
         self._guide: int | None = None
-        self._pull: Handle | None = None
-        self._pulls = 0
+        self.pulling = Pulling(session, self)
         self._drag: QPointF | None = None
         self._chosen: Box | None = None
         self.setMinimumSize(150, 70)
@@ -161,7 +154,7 @@ class Gauge(QWidget):
             painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         self._draw_targets(painter)
         self._draw_probe(painter)
-        self._draw_handles(painter)
+        self.pulling.draw(painter)
 
     def _drawn_marks(self, field: QRect) -> QPixmap:
         """The graticule, drawn once for as long as nothing of it changes."""
@@ -178,7 +171,7 @@ class Gauge(QWidget):
             painter.setClipRect(field.adjusted(-1, -1, 1, 1))
             for line in marks.lines:
                 painter.setPen(_pen(line.stroke))
-                painter.drawPolyline(QPolygonF([self._at(point) for point in line.points]))
+                painter.drawPolyline(QPolygonF([self.at(point) for point in line.points]))
             painter.restore()
             self._draw_words(painter, marks, field)
             painter.end()
@@ -190,7 +183,7 @@ class Gauge(QWidget):
         metrics = QFontMetricsF(painter.font())
         for word in marks.words:
             wide, (x, y) = metrics.horizontalAdvance(word.text), word.at
-            at = self._at((max(x, 0), min(y, 1)))
+            at = self.at((max(x, 0), min(y, 1)))
             if x < 0:
                 at = QPointF(field.left() - 5, at.y())
             if y > 1:
@@ -214,89 +207,47 @@ class Gauge(QWidget):
             if here is None or there is None:
                 continue
             painter.setPen(QPen(QColor(0, 0, 0), 2.6))
-            painter.drawLine(self._at(here), self._at(there))
+            painter.drawLine(self.at(here), self.at(there))
             painter.setPen(QPen(TEXT, 1.2))
-            painter.drawLine(self._at(here), self._at(there))
-            painter.drawEllipse(self._at(here), 2.2, 2.2)
-            corner = self._at(there)
+            painter.drawLine(self.at(here), self.at(there))
+            painter.drawEllipse(self.at(here), 2.2, 2.2)
+            corner = self.at(there)
             painter.drawRect(QRectF(corner.x() - 3, corner.y() - 3, 6, 6))
 
     def _draw_probe(self, painter: QPainter) -> None:
         if len(self.places) > 1:
             painter.setPen(QPen(TEXT, 1))
             for component in range(len(self.places[0])):
-                points = [self._at(places[component]) for places in self.places if component < len(places)]
+                points = [self.at(places[component]) for places in self.places if component < len(places)]
                 painter.drawPolyline(QPolygonF(points))
         elif self.places:
             for ink, wide in ((QColor(0, 0, 0), 3.0), (TEXT, 1.3)):
                 painter.setPen(QPen(ink, wide))
                 for place in self.places[0]:
-                    at = self._at(place)
+                    at = self.at(place)
                     painter.drawEllipse(at, 5, 5)
                     painter.drawLine(at + QPointF(-9, 0), at + QPointF(-3, 0))
                     painter.drawLine(at + QPointF(3, 0), at + QPointF(9, 0))
         if self._chosen is not None:
             painter.setPen(QPen(TINT, 1))
             left, top, right, bottom = self._chosen
-            painter.drawRect(QRectF(self._at((left, top)), self._at((right, bottom))))
+            painter.drawRect(QRectF(self.at((left, top)), self.at((right, bottom))))
 
-    def _handles(self) -> list[tuple[Handle, QPointF]]:
-        """What can be pulled here, and the middle of its tag."""
-        components = _PULLED.get((self.kind.instrument, self.kind.mode))
-        if components is None or self._trace is None:
-            return []
-        span, count = Span.of(self.kind), len(components)
-        return [
-            (handle, self._at(((components.index(handle.component) + 1) / count, 1 - span.place(handle.level))))
-            for handle in handles(self._session, components)
-        ]
-
-    def _draw_handles(self, painter: QPainter) -> None:
-        for handle, at in self._handles():
-            held = self._pull is not None and (self._pull.name, self._pull.component) == (handle.name, handle.component)
-            tag = QRectF(at.x() - _TAG, at.y() - 8, _TAG, 16)
-            painter.setPen(QPen(INK, 1))
-            painter.setBrush(TINT if held else TEXT)
-            painter.drawPolygon(QPolygonF([tag.topRight(), tag.bottomRight(), QPointF(tag.left() + 6, tag.bottom()),
-                                           QPointF(tag.left(), at.y()), QPointF(tag.left() + 6, tag.top())]))  # fmt: skip
-            painter.setPen(INK)
-            painter.setFont(font(11, bold=True))
-            painter.drawText(tag.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignCenter, figure(handle.level, ".1f"))
-            if held:
-                painter.setPen(QPen(TINT, 1))
-                left = at.x() - self.field.width() / len(_PULLED[self.kind.instrument, self.kind.mode])
-                painter.drawLine(QPointF(left, at.y()), QPointF(tag.left(), at.y()))
-                ground = QRectF(tag.left() - 78, at.y() - 19, 74, 16)
-                painter.fillRect(ground, WELL)
-                painter.drawText(ground, Qt.AlignmentFlag.AlignCenter, f"pull: {handle.name}")
-
-    def _handle_at(self, point: QPointF) -> Handle | None:
-        return next(
-            (handle for handle, at in self._handles() if abs(at.y() - point.y()) <= 8 and -_TAG <= point.x() - at.x() <= 2),
-            None,
-        )
-
-    def _pull_to(self, point: QPointF) -> None:
-        level, rung, session = self._level_at(point), self._session.place.rung, self._session
-        if self._pull is None or level is None or rung is None:
-            return
-        made = pulled(session.document.treatment, rung, self._pull, level, session.source)
-        session.document.replace_step(rung, made, gesture=f"pull.{id(self)}.{self._pulls}")
-        self.update()
-
-    def _at(self, place: Place) -> QPointF:
+    def at(self, place: Place) -> QPointF:
+        """Where a place of the field is in the widget."""
         field = self.field
         return QPointF(field.left() + place[0] * field.width(), field.top() + place[1] * field.height())
 
-    def _place(self, point: QPointF) -> Place:
+    def place(self, point: QPointF) -> Place:
+        """The place of the field under a point of the widget."""
         field = self.field
         return (point.x() - field.left()) / field.width(), (point.y() - field.top()) / field.height()
 
     # Hands ---------------------------------------------------------------------------------------------------------
 
-    def _level_at(self, point: QPointF) -> float | None:
+    def level_at(self, point: QPointF) -> float | None:
         """Percent at a point of a level gauge."""
-        across, down = self._place(point)
+        across, down = self.place(point)
         if self.kind.instrument in _SQUARE:
             return None
         return Span.of(self.kind).level(across if self.kind.instrument is Instrument.HISTOGRAM else 1 - down)
@@ -306,7 +257,7 @@ class Gauge(QWidget):
             return None
         span, sideways = Span.of(self.kind), self.kind.instrument is Instrument.HISTOGRAM
         for number, guide in enumerate(self._model.setup.guides):
-            at = self._at((span.place(guide.level), 0) if sideways else (0, 1 - span.place(guide.level)))
+            at = self.at((span.place(guide.level), 0) if sideways else (0, 1 - span.place(guide.level)))
             if abs((at.x() - point.x()) if sideways else (at.y() - point.y())) <= _NEAR:
                 return number
         return None
@@ -315,9 +266,7 @@ class Gauge(QWidget):
         assert event is not None
         if event.button() is not Qt.MouseButton.LeftButton or self._trace is None:
             return
-        self._pull = self._handle_at(event.position())
-        if self._pull is not None:
-            self._pulls += 1
+        if self.pulling.take(event.position()):
             self.update()
             return
         self._guide = self._guide_at(event.position())
@@ -327,22 +276,23 @@ class Gauge(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self._pull is not None:
-            self._pull_to(event.position())
+        if self.pulling.held:
+            self.pulling.to(event.position())
         elif self._guide is not None:
-            level = self._level_at(event.position())
+            level = self.level_at(event.position())
             if level is not None:
                 self._model.move_guide(self._guide, level)
         elif self._drag is not None:
             self._choose(event.position())
         else:
-            near = self._guide_at(event.position()) is not None or self._handle_at(event.position()) is not None
+            near = self._guide_at(event.position()) is not None or self.pulling.near(event.position())
             sideways = self.kind.instrument is Instrument.HISTOGRAM
             across = Qt.CursorShape.SizeHorCursor if sideways else Qt.CursorShape.SizeVerCursor
             self.setCursor(across if near else Qt.CursorShape.CrossCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._guide = self._drag = self._pull = None
+        self._guide = self._drag = None
+        self.pulling.let_go()
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -354,7 +304,7 @@ class Gauge(QWidget):
     def _choose(self, point: QPointF) -> None:
         """The box from where the drag began; a plain click takes the few pixels about it."""
         assert self._drag is not None
-        (x0, y0), (x1, y1) = self._place(self._drag), self._place(point)
+        (x0, y0), (x1, y1) = self.place(self._drag), self.place(point)
         least_x, least_y = 3 / self.field.width(), 3 / self.field.height()
         left, right = min(x0, x1) - least_x / 2, max(x0, x1) + least_x / 2
         top, bottom = min(y0, y1) - least_y / 2, max(y0, y1) + least_y / 2
@@ -367,7 +317,7 @@ class Gauge(QWidget):
         menu = QMenu(self)
         self.fill_menu(menu)
         point = QPointF(event.pos())
-        level, number = self._level_at(point), self._guide_at(point)
+        level, number = self.level_at(point), self._guide_at(point)
         if level is not None:
             menu.addSeparator()
             unit = self._model.setup.unit

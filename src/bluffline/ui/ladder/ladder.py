@@ -286,7 +286,7 @@ class LadderPanel(QWidget):
         self._session.place.choose(fresh)
 
     def _refresh(self) -> None:
-        self.add.setEnabled(bool(self._session.shots) and self._session.survey is not None)
+        self.add.setEnabled(self._session.place.shot < self._session.treatable)
         self.reset.setEnabled(bool(self._session.document.own))
 
 

@@ -1,0 +1,164 @@
+"""What of the step on the bench can be pulled on a gauge: its tags, and the hand that moves them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from bluffline.draw.scale import Span
+from bluffline.figures import figure
+from bluffline.measure.scopes import CHROMA_REACH, Instrument
+from bluffline.session.pull import Handle, balance_of, balanced, handles, pulled
+from bluffline.session.session import Session
+from bluffline.treat.ladder import Treatment
+from bluffline.treat.transfer import level_after
+from bluffline.ui.style.style import INK, TEXT, TINT, WELL, font
+
+if TYPE_CHECKING:
+    from bluffline.ui.gauges.gauge import Gauge
+
+_TAG = 40  # pixels that the tag of a level is wide
+_RING = 9.0  # pixels that the ring about a middle is from it
+# Where a tone step can be pulled, and by what components (None: luma).
+_PULLED: dict[tuple[Instrument, str], tuple[int | None, ...]] = {
+    (Instrument.WAVEFORM, "luma"): (None,), (Instrument.PARADE, "rgb"): (0, 1, 2),
+}  # fmt: skip
+Chroma = tuple[float, float]
+
+
+class Pulling:
+    """The handles of one gauge."""
+
+    def __init__(self, session: Session, gauge: Gauge) -> None:
+        self._session, self._gauge = session, gauge
+        self._handle: Handle | None = None
+        self._middle: tuple[Chroma, Treatment, float] | None = None  # as it was seen when it was taken
+        self._pulls = 0
+
+    @property
+    def held(self) -> bool:
+        """Whether a handle is in the hand."""
+        return self._handle is not None or self._middle is not None
+
+    def let_go(self) -> None:
+        """Let the handle go."""
+        self._handle = self._middle = None
+
+    def handles(self) -> list[tuple[Handle, QPointF]]:
+        """The levels that can be pulled here, and the middle of each one's tag."""
+        kind = self._gauge.kind
+        components = _PULLED.get((kind.instrument, kind.mode))
+        if components is None or self._gauge.trace is None:
+            return []
+        span, count = Span.of(kind), len(components)
+        return [
+            (handle, self._gauge.at(((components.index(handle.component) + 1) / count, 1 - span.place(handle.level))))
+            for handle in handles(self._session, components)
+        ]
+
+    def middle(self) -> Chroma | None:
+        """The mean Cb and Cr of what a vectorscope takes, where a balance is on the bench."""
+        trace = self._gauge.trace
+        if self._gauge.kind.instrument is not Instrument.VECTORSCOPE or trace is None or balance_of(self._session) is None:
+            return None
+        counts = trace.counts[0].astype(np.float64)
+        total = counts.sum()
+        if total == 0:
+            return None
+        bins = (np.arange(counts.shape[0]) + 0.5) / counts.shape[0] - 0.5
+        return float(counts.sum(axis=1) @ bins / total * self._reach), float(counts.sum(axis=0) @ bins / total * self._reach)
+
+    @property
+    def _reach(self) -> float:
+        """The chroma that a vectorscope is wide."""
+        return 2 * CHROMA_REACH / int(self._gauge.kind.mode)
+
+    def _at(self, chroma: Chroma) -> QPointF:
+        return self._gauge.at((0.5 + chroma[0] / self._reach, 0.5 - chroma[1] / self._reach))
+
+    # Hands ---------------------------------------------------------------------------------------------------------
+
+    def near(self, point: QPointF) -> bool:
+        """Whether there is a handle under a point."""
+        return self._level_at(point) is not None or self._near_middle(point)
+
+    def take(self, point: QPointF) -> bool:
+        """Take the handle under a point, if there is one."""
+        self._handle = self._level_at(point)
+        seen = self.middle()
+        if self._handle is None and seen is not None and self._near_middle(point):
+            session = self._session
+            assert session.survey is not None
+            mean = session.source.levels.percent(float(session.survey.table.column("y_mean")[session.place.frame]))
+            ladder = session.document.treatment
+            self._middle = seen, ladder, level_after(ladder, session.source, mean)
+        self._pulls += self.held
+        return self.held
+
+    def to(self, point: QPointF) -> None:
+        """Bring what is held to a point, in one gesture with all since it was taken."""
+        session, rung = self._session, self._session.place.rung
+        if rung is None or rung >= len(session.document.treatment):
+            return
+        gesture = f"pull.{id(self)}.{self._pulls}"
+        level = self._gauge.level_at(point)
+        if self._handle is not None and level is not None:
+            made = pulled(session.document.treatment, rung, self._handle, level, session.source)
+            session.document.replace_step(rung, made, gesture=gesture)
+        elif self._middle is not None and balance_of(session) is not None:
+            seen, ladder, luma = self._middle
+            across, down = self._gauge.place(point)
+            wanted = (across - 0.5) * self._reach, (0.5 - down) * self._reach
+            session.document.replace_step(rung, balanced(ladder, rung, seen, wanted, luma, session.source), gesture=gesture)
+        self._gauge.update()
+
+    def _level_at(self, point: QPointF) -> Handle | None:
+        return next(
+            (handle for handle, at in self.handles() if abs(at.y() - point.y()) <= 8 and -_TAG <= point.x() - at.x() <= 2),
+            None,
+        )
+
+    def _near_middle(self, point: QPointF) -> bool:
+        middle = self.middle()
+        return middle is not None and (self._at(middle) - point).manhattanLength() <= _RING + 4
+
+    # Drawing -------------------------------------------------------------------------------------------------------
+
+    def draw(self, painter: QPainter) -> None:
+        """Draw the handles, and what is pulled."""
+        for handle, at in self.handles():
+            held = self._handle is not None and (self._handle.name, self._handle.component) == (handle.name, handle.component)
+            tag = QRectF(at.x() - _TAG, at.y() - 8, _TAG, 16)
+            painter.setPen(QPen(INK, 1))
+            painter.setBrush(TINT if held else TEXT)
+            painter.drawPolygon(QPolygonF([tag.topRight(), tag.bottomRight(), QPointF(tag.left() + 6, tag.bottom()),
+                                           QPointF(tag.left(), at.y()), QPointF(tag.left() + 6, tag.top())]))  # fmt: skip
+            painter.setPen(INK)
+            painter.setFont(font(11, bold=True))
+            painter.drawText(tag.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignCenter, figure(handle.level, ".1f"))
+            if held:
+                painter.setPen(QPen(TINT, 1))
+                left = at.x() - self._gauge.field.width() / len(_PULLED[self._gauge.kind.instrument, self._gauge.kind.mode])
+                painter.drawLine(QPointF(left, at.y()), QPointF(tag.left(), at.y()))
+                self._tell(painter, QPointF(tag.left() - 41, at.y() - 11), f"pull: {handle.name}")
+        middle = self.middle()
+        if middle is not None:
+            at, held = self._at(middle), self._middle is not None
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for pen in (QPen(INK, 3.4), QPen(TINT if held else TEXT, 1.6)):
+                painter.setPen(pen)
+                painter.drawEllipse(at, _RING, _RING)
+            painter.setBrush(TINT if held else TEXT)
+            painter.drawEllipse(at, 1.5, 1.5)
+            self._tell(painter, at + QPointF(0, -_RING - 11), "pull: balance" if held else "middle")
+
+    def _tell(self, painter: QPainter, middle: QPointF, words: str) -> None:
+        painter.setFont(font(11, bold=True))
+        wide = painter.fontMetrics().horizontalAdvance(words) + 8
+        ground = QRectF(middle.x() - wide / 2, middle.y() - 8, wide, 16)
+        painter.fillRect(ground, WELL)
+        painter.setPen(QPen(TINT if self.held else TEXT, 1))
+        painter.drawText(ground, Qt.AlignmentFlag.AlignCenter, words)
