@@ -1,11 +1,14 @@
 """Pulling a tone step's white, grey and black."""
 
+import numpy as np
 import pytest
 
-from bluffline.session.pull import Handle, handles, pulled
+from bluffline.session.pull import Handle, balance_of, balanced, handles, pulled
+from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.ladder import apply_to_colours
 
 LADDER = (Tone(exposure=0.2), SoftCeiling(100, 109, 85))
 
@@ -45,3 +48,35 @@ def test_what_is_out_of_reach_is_come_near_to(session):
     assert made.white_point == pytest.approx(10, abs=0.01)
     black = pulled((Tone(),), 0, Handle("black", None, 5.0, 5.0), -1e6, session.source)
     assert black.black_point == pytest.approx(90, abs=0.01)
+
+
+@pytest.mark.parametrize("light", [True, False])
+@pytest.mark.parametrize(
+    ("seen", "wanted"), [((0.05, -0.03), (0.0, 0.0)), ((0.0, 0.0), (-0.04, 0.06)), ((0.02, 0.1), (0.02, 0.1))]
+)
+def test_the_middle_comes_to_where_it_is_pulled_and_luma_stays(session, light, seen, wanted):
+    ladder = (Tone(exposure=0.2), Balance((1.1, 1.0, 0.9), light=light), Tone(contrast=1.1, saturation=1.2))
+    shown = np.array([0.45, *seen])
+    made = balanced(ladder, 1, seen, wanted, 45.0, session.source)
+    came = ycbcr_to_rgb(shown, session.source.matrix)
+    for _ in range(60):  # what comes in so that the ladder makes of it what is seen
+        came += ycbcr_to_rgb(shown, session.source.matrix) - apply_to_colours(ladder[1:], came[None], session.source)[0]
+    out = rgb_to_ycbcr(apply_to_colours((made, ladder[2]), came[None], session.source)[0], session.source.matrix)
+    assert out == pytest.approx([0.45, *wanted], abs=2e-3) and made.light is light
+
+
+def test_a_middle_out_of_reach_is_come_near_to(session):
+    made = balanced((Balance(),), 0, (0.0, 0.0), (0.5, 0.5), 40.0, session.source)
+    assert all(0.1 <= gain <= 8 for gain in made.gains) and made.gains[1] < 1
+
+
+def test_a_balance_is_on_the_bench_only_where_it_is_in_force(session):
+    session.place.go_to(14)
+    session.document.set_treatment(1, (Balance(), Tone()), "own")
+    assert balance_of(session) is None
+    session.place.choose(0)
+    assert balance_of(session) == Balance()
+    session.document.bypass_step(0, bypassed=True)
+    assert balance_of(session) is None
+    session.place.choose(1)
+    assert balance_of(session) is None

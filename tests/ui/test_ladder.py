@@ -1,12 +1,15 @@
 """The ladder and the bench, by mouse and by keys."""
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.measure.areas import Shape
+from bluffline.measure.scopes import Instrument
 from bluffline.treat.catalogue import KINDS
+from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
@@ -270,3 +273,92 @@ def test_the_white_of_the_waveform_is_pulled_in_one_gesture(desk, qtbot):
     assert gauge.grab().toImage().width() > 0
     desk.session.document.undo()
     assert desk.session.document.treatment[0] == Tone()
+
+
+def test_the_middle_of_the_vectorscope_is_pulled_in_one_gesture(desk, qtbot):
+    desk.treatment.add_step(Balance)
+    gauge = next(gauge for gauge in desk.viewer.gauges if gauge.kind.instrument is Instrument.VECTORSCOPE)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and gauge.pulling.middle() is not None, timeout=WAIT)
+    before = gauge.pulling.middle()
+    start = gauge.pulling.place_of(before).toPoint()
+    assert gauge.pulling.near(QPointF(start)) and not gauge.pulling.near(QPointF(start) + QPointF(40, 0))
+    qtbot.mousePress(gauge, LEFT, pos=start)
+    for across in (6, 14):
+        qtbot.mouseMove(gauge, start + QPoint(across, -across))
+    qtbot.mouseRelease(gauge, LEFT, pos=start + QPoint(14, -14))
+    red, green, blue = desk.session.document.treatment[0].gains
+    assert red > green and blue > green
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and gauge.pulling.middle() != before, timeout=WAIT)
+    assert gauge.pulling.middle()[0] > before[0] and gauge.pulling.middle()[1] > before[1]
+    assert gauge.grab().toImage().width() > 0
+    desk.session.document.undo()
+    assert desk.session.document.treatment[0] == Balance()
+
+
+def test_a_point_of_the_transfer_line_is_pulled_over_the_histogram(desk, qtbot):
+    desk.treatment.add_step(Tone)
+    line = desk.bench.transfer
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and len(line.points()) == 3, timeout=WAIT)
+    desk.viewer.ask()
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.preview.tones is not None, timeout=WAIT)
+    counted = desk.viewer.preview.tones
+    assert counted.sum() == -(-desk.session.source.width // 4) * -(-desk.session.source.height // 4)
+    handle, at = line.points()[0]
+    qtbot.mousePress(line, LEFT, pos=at.toPoint())
+    qtbot.mouseMove(line, at.toPoint() + QPoint(0, 12))
+    qtbot.mouseRelease(line, LEFT, pos=at.toPoint() + QPoint(0, 12))
+    assert handle.name == "white" and line.points()[0][0].level < handle.level - 5
+    assert desk.session.document.treatment[0].white_point > 100
+    desk.session.document.undo()
+    assert desk.session.document.treatment[0] == Tone()
+
+
+def test_a_reach_is_drawn_dragged_placed_turned_and_followed(desk, qtbot):
+    document, picture, first = desk.session.document, desk.picture, desk.session.shots[1].first
+    desk.treatment.add_step(Tone)
+    width, height = desk.session.source.width, desk.session.source.height
+
+    def at(x, y):
+        return picture.point_of((x * width, y * height)).toPoint()
+
+    def drag(start, end, held=Qt.KeyboardModifier.NoModifier):
+        qtbot.mousePress(picture, LEFT, held, at(*start))
+        qtbot.mouseMove(picture, at(*end))
+        qtbot.mouseRelease(picture, LEFT, held, at(*end))
+        qtbot.waitUntil(lambda: desk.viewer.frames.idle, timeout=WAIT)
+
+    def area():
+        return document.treatment[0].reach.areas[0]
+
+    desk.reaching.draw(Tool.RECTANGLE)
+    drag((0.25, 0.25), (0.5, 0.5))
+    assert area().shape is Shape.RECTANGLE and document.areas == (), "it is the step's own"
+    assert np.array(area().points) == pytest.approx(np.array([(25, 25), (50, 50)]), abs=1) and area().feather == 5
+    assert desk.viewer.look.state.tool is Tool.LOOK and not desk.viewer.look.state.for_reach
+    drag((0.25, 0.3), (0.35, 0.3))
+    assert area().points[0][0] == pytest.approx(35, abs=1) and area().follow == ()
+    qtbot.keyClick(desk, Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier)
+    assert area().points[0][1] == pytest.approx(25.25, abs=1)
+    desk.acts["place-reach"].trigger()
+    desk.session.place.go_to(first + 9)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.shown == first + 9, timeout=WAIT)
+    drag((0.35, 0.35), (0.45, 0.35))
+    assert [place.frame for place in area().follow] == [6, 9]
+    assert area().follow[1].across == pytest.approx(10, abs=1) and area().at(8).follow[0].across == pytest.approx(6.7, abs=1)
+    desk.session.place.go_to(first)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.shown == first, timeout=WAIT)
+    picture.reach_turned.emit(1.5, 0.0)
+    assert [(place.frame, place.scale) for place in area().follow] == [(0, 1.5), (6, 1.0), (9, 1.0)]
+    assert desk.skyline.grab().toImage().width() > 0
+    desk.acts["follow"].trigger()
+    qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
+    assert "Hold is lost" in desk.header.message or "Followed" in desk.header.message
+    stood = area().at(0).follow[0]
+    desk.reaching.stay()
+    assert area().follow == () and area().points[1][0] - area().points[0][0] == pytest.approx(25 * stood.scale, abs=1)
+    desk.reaching.follow()
+    document.replace_step(0, Tone(0.4))
+    qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
+    assert document.treatment[0] == Tone(0.4), "what was followed for a step that has changed is dropped"
+    desk.reaching.follow()
+    assert "Draw an area" in desk.header.message

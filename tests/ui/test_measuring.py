@@ -5,6 +5,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
+from bluffline.draw.titles import title_of
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.scopes import MODES, Instrument, Kind
 from bluffline.media.codecs import CODECS
@@ -16,7 +17,6 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.overview import ShotWidget
-from bluffline.ui.gauges.gauge import title_of
 from bluffline.view.looking import Compare, Tool
 
 WAIT = 20_000

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 from bluffline.cli import files
+from bluffline.draw.titles import title_of
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Selection
 from bluffline.measure.bars import BarsReading, read_bars
@@ -92,7 +93,7 @@ def _scope(options: argparse.Namespace) -> int:
             raise SettingsError(f"--area {options.area} lies outside the picture of {source.width}×{source.height}.")
     kind = Kind(instrument, options.mode or "")
     trace = measure_gauge(kind, _frame_signal(programme, options.frame), selection, width)
-    title = f"{programme.title}, {programme.label(options.frame)} · {kind.instrument}, {kind.mode}"
+    title = f"{programme.title}, {programme.label(options.frame)} · {title_of(kind)}"
     save_gauge(options.out, trace, title, source, rules.limits, size=(width, height), gamut=options.gamut or rules.gamut)
     return 0
 

@@ -29,6 +29,7 @@ class Trying(QObject):
     ) -> None:
         super().__init__()
         self._session, self._frames, self._fault, self._busy = session, frames, fault, busy
+        self._stopped = False
         self._runner = JobRunner(lambda: session.survey)
         self._runner.ended.connect(self._ended)
         self._tried.connect(self._take)
@@ -51,7 +52,8 @@ class Trying(QObject):
             self._rest.start()
 
     def stop(self) -> None:
-        """End what runs."""
+        """End what runs; what is on its way is dropped."""
+        self._stopped = True
         self._rest.stop()
         self._runner.jobs.stop()
 
@@ -67,7 +69,8 @@ class Trying(QObject):
         self._runner.jobs.start(Kind.TRIAL, run, lambda _: None)
 
     def _take(self, trial: Trial) -> None:
-        self._session.take_trial(trial)
+        if not self._stopped:
+            self._session.take_trial(trial)
 
     def _ended(self, ended: Ended) -> None:
         counts = self._runner.jobs.settle(ended)

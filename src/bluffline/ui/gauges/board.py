@@ -4,9 +4,10 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
+from bluffline.draw.titles import title_of
 from bluffline.session.gauges import SLOTS, GaugeModel
 from bluffline.session.session import Session
-from bluffline.ui.gauges.gauge import Gauge, title_of
+from bluffline.ui.gauges.gauge import Gauge
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
 

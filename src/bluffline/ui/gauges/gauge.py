@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QWidget
 from bluffline.draw.graticule import Graticule, Stroke, graticule
 from bluffline.draw.places import Box, Place, colour_place
 from bluffline.draw.scale import Span, Unit
+from bluffline.draw.titles import title_of
 from bluffline.measure.scopes import MODES, Instrument, Kind, Trace
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
@@ -28,17 +29,7 @@ from bluffline.ui.gauges.pulling import Pulling
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font, image_of
 
 _NEAR = 5  # pixels from a guide that take hold of it
-_NAMES = {
-    "luma": "luma", "rgb": "R′G′B′", "coloured": "luma in its colours", "envelope": "luma and chroma envelope",
-    "yrgb": "Y′R′G′B′", "ycbcr": "Y′CbCr", "1": "×1", "2": "×2", "4": "×4", "1931": "CIE 1931 x, y", "1976": "CIE 1976 u′, v′",
-}  # fmt: skip
 _SQUARE = (Instrument.VECTORSCOPE, Instrument.CHROMATICITY)
-
-
-def title_of(kind: Kind) -> str:
-    """What a gauge is called."""
-    name = _NAMES[kind.mode]
-    return name if kind.instrument is Instrument.CHROMATICITY else f"{kind.instrument.capitalize()}, {name}"
 
 
 class Gauge(QWidget):

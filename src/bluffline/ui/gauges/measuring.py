@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
+from bluffline.draw.titles import title_of
 from bluffline.errors import BlufflineError
 from bluffline.measure.areas import Taken
 from bluffline.measure.bars import BarsReading, read_bars
@@ -19,7 +20,6 @@ from bluffline.signal.colorimetry import GAMUTS
 from bluffline.signal.matrix import standard
 from bluffline.ui.dialogs.layout import show_until_closed
 from bluffline.ui.dialogs.line_up import BarsDialog
-from bluffline.ui.gauges.gauge import title_of
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.style.style import percent
 from bluffline.view.looking import Compare, Tool

@@ -76,7 +76,8 @@ class Pulling:
         """The chroma that a vectorscope is wide."""
         return 2 * CHROMA_REACH / int(self._gauge.kind.mode)
 
-    def _at(self, chroma: Chroma) -> QPointF:
+    def place_of(self, chroma: Chroma) -> QPointF:
+        """Where a chroma stands on the gauge."""
         return self._gauge.at((0.5 + chroma[0] / self._reach, 0.5 - chroma[1] / self._reach))
 
     # Hands ---------------------------------------------------------------------------------------------------------
@@ -123,7 +124,7 @@ class Pulling:
 
     def _near_middle(self, point: QPointF) -> bool:
         middle = self.middle()
-        return middle is not None and (self._at(middle) - point).manhattanLength() <= _RING + 4
+        return middle is not None and (self.place_of(middle) - point).manhattanLength() <= _RING + 4
 
     # Drawing -------------------------------------------------------------------------------------------------------
 
@@ -146,7 +147,7 @@ class Pulling:
                 self._tell(painter, QPointF(tag.left() - 41, at.y() - 11), f"pull: {handle.name}")
         middle = self.middle()
         if middle is not None:
-            at, held = self._at(middle), self._middle is not None
+            at, held = self.place_of(middle), self._middle is not None
             painter.setBrush(Qt.BrushStyle.NoBrush)
             for pen in (QPen(INK, 3.4), QPen(TINT if held else TEXT, 1.6)):
                 painter.setPen(pen)

@@ -16,7 +16,7 @@ from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
-from bluffline.treat.reach import Key, Place, Reach, ReachArea
+from bluffline.treat.reach import Key, Place, Reach, ReachArea, area_in_samples
 from bluffline.treat.step import Step
 from bluffline.view.looking import LookingModel, Tool
 
@@ -83,7 +83,8 @@ class Reaching:
 
     def stay(self) -> None:
         """Let its areas stand still again, where they stand on the frame in view."""
-        self._change(lambda area: replace(area, follow=area.at(self._frame).follow))
+        size = self._session.source.width, self._session.source.height
+        self._change(lambda area: _in_percent(area_in_samples(area.at(self._frame), *size), *size, area.feather))
 
     def follow(self) -> None:
         """Have its areas followed along the shot, from the frame in view."""
@@ -199,7 +200,7 @@ class Reaching:
 
 def _moved(area: ReachArea, frame: int, across: float, down: float) -> ReachArea:
     """An area moved by so many percent; where it is followed, at this frame."""
-    if len(area.follow) > 1:
+    if area.follow:
         return _placed(area, frame, across, down)
     return replace(area, points=tuple((x + across, y + down) for x, y in area.points))
 
