@@ -2,6 +2,8 @@
 
 import os
 import signal
+import sys
+import time
 
 import pytest
 
@@ -11,10 +13,11 @@ from bluffline import stopping
 @pytest.fixture
 def listening():
     numbers = (*stopping.SIGNALS, signal.SIGALRM)
-    before = [signal.getsignal(number) for number in numbers]
+    before, hook = [signal.getsignal(number) for number in numbers], sys.unraisablehook
     stopping.listen()
     yield
     stopping.rest()
+    sys.unraisablehook = hook
     for number, handler in zip(numbers, before, strict=True):
         signal.signal(number, handler)
 
@@ -38,3 +41,25 @@ def test_without_a_signal_nothing_is_ended_and_the_next_unwinds(listening):
         pass
     with pytest.raises(stopping.Stopped):
         os.kill(os.getpid(), signal.SIGTERM)
+
+
+class ThrownAway:
+    """Something that a signal comes to while it is thrown away, where no exception can go on."""
+
+    def __del__(self):
+        os.kill(os.getpid(), signal.SIGTERM)
+
+
+def test_a_signal_that_is_lost_prints_nothing_and_asks_again(listening, monkeypatch, capsys):
+    monkeypatch.setattr(stopping, "_AGAIN", 0.05)
+
+    def work():
+        thrown = ThrownAway()
+        del thrown
+        until = time.monotonic() + 30
+        while time.monotonic() < until:
+            pass
+
+    with pytest.raises(stopping.Stopped):
+        work()
+    assert capsys.readouterr().err == "" and stopping.code() == 128 + signal.SIGTERM

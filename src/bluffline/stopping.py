@@ -1,6 +1,7 @@
 """How a signal ends the program: it unwinds, so that what was begun is removed, and says which signal it was."""
 
 import signal
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from types import FrameType
@@ -20,6 +21,13 @@ def listen() -> None:
     for number in heeded():
         signal.signal(number, _stop)
     signal.signal(signal.SIGALRM, _stop)
+    sys.unraisablehook = _lost
+
+
+def _lost(what: "sys.UnraisableHookArgs") -> None:
+    """Where it came while something was being thrown away, it could not unwind: nothing is printed, and it is asked again."""
+    if not isinstance(what.exc_value, Stopped):
+        sys.__unraisablehook__(what)
 
 
 def heeded() -> list[signal.Signals]:
