@@ -25,6 +25,7 @@ bench: $(READY)
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/gaps.py
 	$(BIN)/python bench/treating.py
+	$(BIN)/python bench/hands.py
 
 demo-data: $(READY)
 	$(BIN)/python -m bluffline.demo.programme

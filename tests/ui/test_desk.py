@@ -47,7 +47,7 @@ def test_opening_shows_findings_shots_and_the_first_frame(surveyed_desk):
     assert rows.rowCount() == 1, "the one shot that has findings"
     assert [rows.item(0).child(n).text() for n in range(3)] == [found.headline for found in desk.session.findings]
     assert rows.item(0).child(0).text().startswith("Luma over")
-    assert "3 must fix" in desk.findings_card.facts and desk.findings.severities[Severity.MUST_FIX].text() == "3 must fix"
+    assert "3 must fix" in desk.findings_card.facts and desk.findings.severities[Severity.MUST_FIX].text() == "3 fix"
     assert "narrow range" in desk.header.facts_line.text() and "09:59:58:00" in desk.picture_card.facts
 
 
@@ -297,7 +297,7 @@ def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_pat
     assert "proved legal" in desk.header.message
     result = desk.work.result_dialog
     words = " ".join(label.text() for label in result.findChildren(QLabel))
-    assert result.isVisible() and "Proved legal" in words and "luma-high" in words and "Nothing is left" in result.left.text()
+    assert result.isVisible() and "Proved legal" in words and "Luma over" in words and "Nothing is left" in result.left.text()
     opened = []
     monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
     buttons = {button.text(): button for button in result.findChildren(QPushButton)}

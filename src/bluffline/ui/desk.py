@@ -304,6 +304,7 @@ class Desk(QMainWindow):
         self.frame_shown.emit(frame)
 
     def _stopped(self) -> None:
+        self.viewer.settle()
         self.trying.resume()
         if self.player.dropped:
             self.header.say(f"Played with {self.player.dropped} frames not shown: this machine was too busy")

@@ -64,6 +64,7 @@ class View:
     there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
     ``outline_source``; ``first``: the frame that the shot begins at;
     ``shown_reach``: a ladder and a rung, what that does not reach is shown without colour, on the gauges as well.
+    ``proxy``: the treatment for every other pixel of every other line, which alone are worked on while something moves.
     """
 
     source: SignalFormat
@@ -87,6 +88,12 @@ class View:
     outline_source: bool = False
     first: int = 0
     shown_reach: tuple[Treatment, int] | None = None
+    proxy: FrameTreatment | None = None
+
+
+def half_size(source: SignalFormat) -> SignalFormat:
+    """The format of every other pixel of every other line."""
+    return replace(source, width=-(-source.width // 2), height=-(-source.height // 2))
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +112,7 @@ class Preview:
     ``pinned``: the picture of the pinned frame; ``gauges``: counts and (H, W) uint32 pixels, in the order of the view's;
     ``gamut_area``: percent of the pixels taken that lie outside the gamut in view, where a gauge shows chromaticities;
     ``signal``: the frame that the gauges read, ``other`` the one laid over in outline; ``tones``: how often each luma code is
-    found in the source, on a grid of its pixels.
+    found in the source, on a grid of its pixels. ``proxy``: whether it is half as wide and high; nothing is measured of it.
     """
 
     frame: int
@@ -120,6 +127,7 @@ class Preview:
     readings: tuple[AreaReading, ...] = ()
     gamut_area: float | None = None
     tones: NDArray[np.int64] | None = None
+    proxy: bool = False
 
 
 def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[View, Preview] | None = None) -> Preview:
@@ -132,6 +140,8 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     """
     if planes is None:
         return Preview(frame, readable=False)
+    if view.proxy is not None:
+        return _proxy(frame, planes, view, before)
     kept = before[1].original if before is not None and before[1].frame == frame and _same_picture(before[0], view) else None
     # Begun before the treatment, which it does not wait for; without one it waits for what is measured.
     early = kept is None and view.treatment.active
@@ -168,6 +178,23 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
         gamut_area=_gamut_area(signal, view),
         tones=_tones(planes, view.source),
     )
+
+
+def _proxy(frame: int, planes: Planes, view: View, before: tuple[View, Preview] | None) -> Preview:
+    """The same of half the size: to be seen, not measured."""
+    assert view.proxy is not None
+    source, region = view.source, view.region
+    sizes = ((source.width, source.height), source.chroma_size, source.chroma_size)
+    luma, cb, cr = (
+        np.ascontiguousarray(plane[:rows:2, :columns:2]) for plane, (columns, rows) in zip(planes, sizes, strict=True)
+    )
+    part = Region(region.x // 2, region.y // 2, -(-region.width // 2), -(-region.height // 2))
+    small = replace(view, source=half_size(source), region=part, treatment=view.proxy, proxy=None)
+    if before is not None:
+        before = replace(before[0], source=small.source, proxy=None), before[1]
+        before = before if before[1].proxy else None
+    made = make_preview(frame, (luma, cb, cr), small, before)
+    return replace(made, measure=None, signal=None, gamut_area=None, tones=_tones(planes, source), proxy=True)
 
 
 def _tones(planes: Planes, source: SignalFormat) -> NDArray[np.int64]:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWid
 from bluffline.prove.prove import Proof, certificate_paths
 from bluffline.prove.survey import must_fix
 from bluffline.rules.findings import Finding
+from bluffline.rules.titles import rule_title
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 
@@ -35,7 +36,7 @@ class ResultDialog(QDialog):
         for column, words in enumerate(("must fix", "source", "written")):
             grid.addWidget(dim(words), 0, column)
         for row, rule in enumerate(sorted(counts[0] | counts[1]), 1):
-            for column, text in enumerate((rule, str(counts[0][rule]), str(counts[1][rule]))):
+            for column, text in enumerate((rule_title(rule), str(counts[0][rule]), str(counts[1][rule]))):
                 grid.addWidget(QLabel(text), row, column)
         grid.setColumnStretch(3, 1)
         left = [f"{proof.after.programme.label(each.worst_frame)}  {each.headline}" for each in after[:_MOST_LEFT]]

@@ -118,7 +118,7 @@ class FindingsList(QWidget):
         found = self._session.findings
         for severity, button in self.severities.items():
             count = sum(finding.severity is severity for finding in found)
-            button.setText(f"{count} {severity}")
+            button.setText(f"{count} {severity.rpartition(' ')[2]}")
         shown = [finding for finding in found if finding.severity in self._session.place.severities]
         if self._by_rule:
             shown.sort(key=lambda finding: (list(Severity).index(finding.severity), finding.rule))

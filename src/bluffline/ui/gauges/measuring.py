@@ -137,6 +137,7 @@ class Measuring:
             return f"{percent(area)} out of {standard(gamut)}" if setup.shown < SLOTS else f"{percent(area)} out"
         if kind.instrument is Instrument.HISTOGRAM and preview is not None and preview.measure is not None:
             return f"combing {percent(preview.measure.combing)}"
+        size = " · half size" if preview is not None and preview.proxy else ""
         if kind.instrument is Instrument.VECTORSCOPE:
-            return f"legal at Y′ {setup.luma:.0f} %" if setup.shown < SLOTS else ""
-        return f"{setup.unit} · {'treated' if treated else 'source'}" if setup.shown < SLOTS else str(setup.unit)
+            return f"legal at Y′ {setup.luma:.0f} %{size}" if setup.shown < SLOTS else size.removeprefix(" · ")
+        return f"{setup.unit} · {'treated' if treated else 'source'}{size}" if setup.shown < SLOTS else f"{setup.unit}{size}"

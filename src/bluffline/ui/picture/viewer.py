@@ -2,10 +2,11 @@
 
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, QPoint, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, QPoint, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
@@ -15,6 +16,7 @@ from bluffline.errors import SettingsError
 from bluffline.figures import figure
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.reading import Reading, read_square, stored_codes
+from bluffline.measure.region import Region
 from bluffline.measure.scopes import Kind
 from bluffline.session.faults import Fault
 from bluffline.session.gauges import PROBE_SIZES, GaugeModel
@@ -30,10 +32,13 @@ from bluffline.ui.picture.workers import FrameWorker
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
 from bluffline.view.looking import Field, Isolate, LookingModel
-from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View
+from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View, half_size
 
 _PATH_POINTS = 200
 _HINT = "Point at the picture to read a pixel; drag on a gauge to see which pixels stand there"
+
+_LARGE = 1_100_000  # pixels from which on a treated frame is worked on at half the size while something moves
+_REST = 180  # milliseconds without a change after which nothing moves
 
 
 class Viewer(QObject):
@@ -63,6 +68,13 @@ class Viewer(QObject):
         self._asked: list[Gauge] = []
         self._treat_key: object = None
         self._frame_treatment: FrameTreatment | None = None
+        self._proxy_key: object = None
+        self._proxy_treatment: FrameTreatment | None = None
+        self._moves = False
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST)
+        self._rest.timeout.connect(self._settled)
         self._path: list[Point] | None = None
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         for gauge in (card.gauge for card in self.board.cards):
@@ -77,6 +89,7 @@ class Viewer(QObject):
         queued = Qt.ConnectionType.QueuedConnection
         self.frames.ready.connect(self._show, queued)  # type: ignore[call-arg]  # PyQt's stubs leave it out
         self.frames.failed.connect(self._failed, queued)  # type: ignore[call-arg]
+        session.document.changed.connect(self._moved)
         gauges.changed.connect(self.ask)
         self.look.changed.connect(self.ask)
 
@@ -122,7 +135,37 @@ class Viewer(QObject):
         self.picture.show_areas(self.session.document.areas)
         self.picture.reach.show(self._reach_here(), (self.session.source.width, self.session.source.height))
         self._asked = self.gauges
-        self.frames.ask(self.session.place.frame, self._view(), ahead=self._playing())
+        self.frames.ask(self.session.place.frame, self._proxy(self._view()), ahead=self._playing())
+
+    def _moved(self) -> None:
+        """A figure is being pulled, or has been changed at once; which of them shows in a moment."""
+        self._moves = self._rest.isActive()
+        self._rest.start()
+
+    def _settled(self) -> None:
+        if self._moves:
+            self._moves = False
+            self.ask()
+
+    def settle(self) -> None:
+        """Nothing moves any more: show the frame in view as it is."""
+        if self.preview is not None and self.preview.proxy:
+            self.ask()
+
+    def _proxy(self, view: View) -> View:
+        """The same view at half the size, where something moves and all of it would come too late."""
+        source = view.source
+        moves = self._moves or self._playing()
+        large = source.width * source.height > _LARGE and view.treatment.active and not source.interlaced
+        plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
+        if not (moves and large and plain and view.isolated == (None, None) and not view.outline_source):
+            return view
+        key = self.session.document.treatment, source
+        if key != self._proxy_key or self._proxy_treatment is None:
+            part = Region.whole(half_size(source)) if view.region == Region.whole(source) else None
+            self._proxy_key = key
+            self._proxy_treatment = FrameTreatment(self.session.document.treatment, half_size(source), region=part)
+        return replace(view, proxy=self._proxy_treatment)
 
     def _view(self) -> View:
         session, look, setup = self.session, self.look.state, self.model.setup
@@ -340,6 +383,7 @@ class Viewer(QObject):
         """End what runs beside the desk."""
         if self.window is not None:
             self.window.close()
+        self._rest.stop()
         self.frames.stop()
         self._first_request = sys.maxsize  # what was made ready last and is still on its way is shown nowhere
 
