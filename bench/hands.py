@@ -64,9 +64,7 @@ def follow(clip: Path, folder: Path) -> None:
         times.append((time.perf_counter() - began) * 1000)
     size = f"{session.source.width}×{session.source.height}"
     told = "half size while it moves" if desk.viewer.preview is not None and desk.viewer.preview.proxy else "full size"
-    print(
-        f"a pull under nine rungs, {size}, to picture and two gauges ({told}): {median(times):.0f} ms (at most {max(times):.0f})"
-    )
+    print(f"a pull under nine rungs, {size}, to picture and two gauges, {told}: {median(times):.0f} ms (most {max(times):.0f})")
     began = time.perf_counter()
     wait(desk.frame_shown, lambda: None)
     print(f"full size again {(time.perf_counter() - began) * 1000:.0f} ms after the last pull")

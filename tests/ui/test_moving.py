@@ -1,0 +1,60 @@
+"""While something moves, large treated frames are worked on at half the size, and at rest in full."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from bluffline.treat.kinds.tone import Tone
+from clips import make_clip
+
+WAIT = 60_000
+
+
+@pytest.fixture
+def large_clip(tmp_path):
+    shown = np.random.default_rng(2).uniform(0.1, 0.9, (810, 1440, 3))
+    return make_clip(tmp_path / "large.mkv", lambda number: np.roll(shown, 8 * number, axis=1), 5)
+
+
+def test_a_pull_is_seen_at_half_the_size_and_measured_at_rest(desk, qtbot, large_clip):
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
+        desk.open(large_clip)
+    document, seen = desk.session.document, []
+    desk.viewer.shown_changed.connect(lambda _: seen.append(desk.viewer.preview))
+    document.add_step(Tone)
+    qtbot.waitUntil(lambda: bool(seen) and desk.viewer.frames.idle and not desk.viewer._rest.isActive(), timeout=WAIT)
+    assert not any(preview.proxy for preview in seen), "one change alone is shown as it is"
+    for pull in range(1, 6):
+        document.replace_step(0, replace(document.treatment[0], exposure=pull / 10), gesture="pull")
+        qtbot.wait(30)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and not seen[-1].proxy and not desk.viewer._moves, timeout=WAIT)
+    moving = [preview for preview in seen if preview.proxy]
+    assert moving, "what came between was half as large"
+    for preview in moving:
+        assert preview.measure is None and preview.signal is None and preview.gamut_area is None
+        assert preview.gauges[0][0].measured < seen[-1].gauges[0][0].measured / 3
+        assert preview.tones.sum() == seen[-1].tones.sum()
+    assert seen[-1].measure is not None and seen[-1].signal.source.width == 1440
+    desk.viewer.preview = moving[-1]
+    assert "half size" in desk.measuring.facts_of(desk.viewer.gauges[0].kind, treated=True)
+    assert desk.picture.grab().toImage().width() > 0
+
+
+def test_playing_is_seen_at_half_the_size_and_the_last_frame_as_it_is(desk, qtbot, large_clip):
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
+        desk.open(large_clip)
+    desk.session.document.set_treatment(0, (Tone(0.2),), "own")
+    seen = []
+    desk.viewer.shown_changed.connect(lambda _: seen.append(desk.viewer.preview))
+    desk.player.play(1)
+    qtbot.waitUntil(lambda: not desk.player.playing, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and not seen[-1].proxy, timeout=WAIT)
+    assert any(preview.proxy for preview in seen)
+    assert seen[-1].frame == desk.session.place.frame and seen[-1].measure is not None
+    desk.session.document.set_treatment(0, (), "none")
+    seen.clear()
+    desk.session.place.go_to(0)
+    desk.player.play(1)
+    qtbot.waitUntil(lambda: not desk.player.playing and desk.viewer.frames.idle, timeout=WAIT)
+    assert seen and not any(preview.proxy for preview in seen), "what isn't treated is quick enough in full"
