@@ -81,6 +81,7 @@ class Session:
 
     def _begin(self, programme: Programme, survey: Survey) -> None:
         self._take(programme, survey)
+        self.trials = Trials()
         self.place.begin()
         self.document.begin()
 
