@@ -33,7 +33,7 @@ def test_a_level_remap_added_by_hand_is_every_shots_and_acts_first(document, ses
     document.add_step(SoftCeiling)
     document.add_step(LevelRemap)
     assert kinds(document) == [("level-remap", "source"), ("soft-ceiling", "limits")]
-    session.place.step_shot(1)
+    session.place.next_shot(1)
     assert kinds(document) == [("level-remap", "source")] and document.treatments.keys() == {0, 1}
     document.undo()
     assert not document.treatment
@@ -45,11 +45,11 @@ def test_steps_move_within_their_heading_and_on_to_the_next(document, session):
     assert [type(step) for step in document.treatment] == [Tone, Tone, Cdl, SoftCeiling], "the same kind stands twice"
     document.move_step(0, -1)
     assert kinds(document)[0] == ("tone", "source") and document.own[0] == Tone(0.2)
-    session.place.step_shot(1)
+    session.place.next_shot(1)
     assert document.treatment == (Tone(0.1, heading=Heading.SOURCE),)
     document.move_step(0, 1)
     assert document.own == (Tone(0.1),), "it is this shot's alone now"
-    session.place.step_shot(-1)
+    session.place.next_shot(-1)
     assert len(document.treatment) == 3
     document.move_to(0, Heading.OVER_ALL)
     assert kinds(document) == [("cdl", "shot"), ("tone", "over all"), ("soft-ceiling", "limits")]
@@ -61,7 +61,7 @@ def test_a_change_in_a_group_is_one_in_all_its_shots(document, session):
         document.move_to(0, Heading.GROUP)
     document.set_group("kiln yard", [0, 1])
     document.move_to(0, Heading.GROUP)
-    session.place.step_shot(1)
+    session.place.next_shot(1)
     document.replace_step(0, Tone(0.7, heading=Heading.GROUP))
     assert document.treatments == {0: (Tone(0.7, heading=Heading.GROUP),), 1: (Tone(0.7, heading=Heading.GROUP),)}
     document.set_group("kiln yard", [1])

@@ -45,22 +45,22 @@ def test_moving_by_finding_shot_and_frame(session):
     session.place.go_to(999)
     assert told == [0, 23]
     session.place.go_to(0)
-    session.place.step_finding(1)
+    session.place.next_finding(1)
     assert session.place.selected is session.findings[0] and session.place.shot == 1
     session.place.go_to(0)
     assert session.place.selected is None, "a finding is left by leaving its frames"
-    session.place.step_finding(-1)
+    session.place.next_finding(-1)
     assert session.place.selected is None, "there is no finding before the first frame"
     session.place.go_to(23)
-    session.place.step_finding(-1)
+    session.place.next_finding(-1)
     assert session.place.selected is session.findings[-1]
     session.place.go_to(15)
-    session.place.step_shot(-1)
+    session.place.next_shot(-1)
     assert session.place.frame == 12
-    session.place.step_shot(-1)
+    session.place.next_shot(-1)
     assert session.place.frame == 0
-    session.place.step_shot(1)
-    session.place.step_shot(1)
+    session.place.next_shot(1)
+    session.place.next_shot(1)
     assert session.place.frame == 12, "there is no shot after the last"
 
 

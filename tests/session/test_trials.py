@@ -97,7 +97,7 @@ def test_the_worst_is_what_is_gravest_widest_and_not_answered(session):
     session.place.severities = frozenset({Severity.NOTE})
     session.place.go_to(0)
     session.go_to_worst()
-    session.place.step_finding(1)
+    session.place.next_finding(1)
     assert session.place.selected is None, "there are no notes"
 
 

@@ -22,9 +22,9 @@ def test_a_pull_is_seen_at_half_the_size_and_measured_at_rest(desk, qtbot, large
         desk.open(large_clip)
     document, seen = desk.session.document, []
     desk.viewer.shown_changed.connect(lambda _: seen.append(desk.viewer.preview))
-    document.add_step(Tone)
-    qtbot.waitUntil(lambda: bool(seen) and desk.viewer.frames.idle and not desk.viewer._rest.isActive(), timeout=WAIT)
-    assert not any(preview.proxy for preview in seen), "one change alone is shown as it is"
+    document.set_treatment(0, (Tone(), Tone(), Tone()), "own")
+    qtbot.waitUntil(lambda: bool(seen) and not seen[-1].proxy, timeout=WAIT)
+    assert seen[0].proxy and len(seen) == 2, "at once, and then as it is"
     for pull in range(1, 6):
         document.replace_step(0, replace(document.treatment[0], exposure=pull / 10), gesture="pull")
         qtbot.wait(30)
@@ -44,7 +44,7 @@ def test_a_pull_is_seen_at_half_the_size_and_measured_at_rest(desk, qtbot, large
 def test_playing_is_seen_at_half_the_size_and_the_last_frame_as_it_is(desk, qtbot, large_clip):
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
         desk.open(large_clip)
-    desk.session.document.set_treatment(0, (Tone(0.2),), "own")
+    desk.session.document.set_treatment(0, (Tone(0.2), Tone(0.1), Tone(-0.1)), "own")
     seen = []
     desk.viewer.shown_changed.connect(lambda _: seen.append(desk.viewer.preview))
     desk.player.play(1)

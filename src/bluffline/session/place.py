@@ -69,7 +69,7 @@ class Place:
             self.rung = rung
             self.rung_changed.tell()
 
-    def step_finding(self, by: int) -> None:
+    def next_finding(self, by: int) -> None:
         """Go to the next (+1) or previous (−1) finding from here."""
         findings = self.looked_at
         if self.selected in findings:
@@ -85,7 +85,7 @@ class Place:
         """The findings of the severities that are looked at."""
         return [finding for finding in self._known.findings if finding.severity in self.severities]
 
-    def step_shot(self, by: int) -> None:
+    def next_shot(self, by: int) -> None:
         """Go to the first frame of the next or this shot; from there to that of the one before."""
         if not self._known.shots:
             return

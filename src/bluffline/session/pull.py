@@ -1,6 +1,6 @@
 """Pulling on an instrument: a tone step's white, grey and black, a balance's middle; and the figures that put one elsewhere."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -41,10 +41,11 @@ def handles(session: Session, components: tuple[int | None, ...]) -> list[Handle
     if frame >= len(columns.get("y_p999", ())):
         return []
     comes = {"white": float(columns["y_p999"][frame]), "grey": MID_GREY, "black": float(columns["y_p01"][frame])}
+    levels = _levels(ladder, session.source, list(comes.values()))
     return [
-        Handle(name, component, level, _level(ladder, session.source, level, component))
+        Handle(name, component, level, float(levels[n, 3 if component is None else component]))
         for component in components
-        for name, level in comes.items()
+        for n, (name, level) in enumerate(comes.items())
     ]
 
 
@@ -59,7 +60,8 @@ def pulled(ladder: Treatment, rung: int, handle: Handle, level: float, source: S
 
     def made(value: float) -> tuple[Tone, float]:
         tried = step.figured(field, value)
-        return tried, _level((*ladder[:rung], tried, *ladder[rung + 1 :]), source, handle.came_in, handle.component)
+        levels = _levels((*ladder[:rung], tried, *ladder[rung + 1 :]), source, [handle.came_in])
+        return tried, float(levels[0, 3 if handle.component is None else handle.component])
 
     low, high = declared.least, declared.greatest
     if key == "white_point":
@@ -131,7 +133,8 @@ def _solved(function: Callable[[Colour], Colour], wanted: Colour, start: Colour)
     return best[1]
 
 
-def _level(ladder: Treatment, source: SignalFormat, percent: float, component: int | None) -> float:
-    """What a grey comes out as, in percent: its luma, or one component."""
-    colour = np.asarray(apply_to_colours(ladder, np.full((1, 3), percent / 100), source))[0]
-    return float(colour @ np.array(source.matrix.luma_weights) if component is None else colour[component]) * 100
+def _levels(ladder: Treatment, source: SignalFormat, percents: Sequence[float]) -> NDArray[np.float64]:
+    """(N, 4) what greys come out as, in percent: R′, G′, B′ and luma."""
+    colours = np.repeat(np.array(percents, np.float64)[:, None] / 100, 3, axis=1)
+    made = np.asarray(apply_to_colours(ladder, colours, source), np.float64)
+    return np.column_stack([made, made @ np.array(source.matrix.luma_weights)]) * 100

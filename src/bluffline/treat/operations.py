@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -94,6 +95,7 @@ def powers(
     return Operation(Code.POWER, tuple(figures))
 
 
+@cache
 def to_light(transfer: str) -> tuple[Operation, ...]:
     """R′, G′, B′ to the light that the camera saw: see `signal.colorimetry.camera_light`."""
     if transfer == "linear":
@@ -106,6 +108,7 @@ def to_light(transfer: str) -> tuple[Operation, ...]:
     return (Light(Code.CAMERA, (0.0, edge, 1 / 4.5, _TOP, *curve, *made.figures[1:11])),)
 
 
+@cache
 def from_light(transfer: str) -> tuple[Operation, ...]:
     """The inverse of `to_light`."""
     if transfer == "linear":

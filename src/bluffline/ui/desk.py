@@ -443,6 +443,7 @@ class Desk(QMainWindow):
         self.player.pause()
         self.work.stop()
         self.trying.stop()
+        self.skyline.stop()
         self.header.say("")
         self.viewer.close()
 

@@ -56,15 +56,15 @@ class Player(QObject):
             self._timer.stop()
             self._stopped()
 
-    def step(self, frames: int) -> None:
+    def move(self, frames: int) -> None:
         """Stop, and move by frames."""
         self.pause()
         self._session.place.go_to(self._session.place.frame + frames)
 
-    def step_seconds(self, seconds: int) -> None:
+    def move_seconds(self, seconds: int) -> None:
         """Stop, and move by seconds."""
         if self._session.programme is not None:
-            self.step(round(seconds * float(self._session.programme.frame_rate)))
+            self.move(round(seconds * float(self._session.programme.frame_rate)))
 
     def _tick(self) -> None:
         programme = self._session.programme

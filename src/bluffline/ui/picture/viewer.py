@@ -37,7 +37,7 @@ from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View, half_s
 _PATH_POINTS = 200
 _HINT = "Point at the picture to read a pixel; drag on a gauge to see which pixels stand there"
 
-_LARGE = 1_100_000  # pixels from which on a treated frame is worked on at half the size while something moves
+_LARGE = 3_000_000  # pixels times steps from which on a frame is worked on at half the size while something moves
 _REST = 180  # milliseconds without a change after which nothing moves
 
 
@@ -138,14 +138,13 @@ class Viewer(QObject):
         self.frames.ask(self.session.place.frame, self._proxy(self._view()), ahead=self._playing())
 
     def _moved(self) -> None:
-        """A figure is being pulled, or has been changed at once; which of them shows in a moment."""
-        self._moves = self._rest.isActive()
+        """A figure has been changed, and may be again in a moment."""
+        self._moves = True
         self._rest.start()
 
     def _settled(self) -> None:
-        if self._moves:
-            self._moves = False
-            self.ask()
+        self._moves = False
+        self.settle()
 
     def settle(self) -> None:
         """Nothing moves any more: show the frame in view as it is."""
@@ -156,7 +155,8 @@ class Viewer(QObject):
         """The same view at half the size, where something moves and all of it would come too late."""
         source = view.source
         moves = self._moves or self._playing()
-        large = source.width * source.height > _LARGE and view.treatment.active and not source.interlaced
+        steps = sum(step.on for step in self.session.document.treatment)
+        large = source.width * source.height * steps > _LARGE and not source.interlaced
         plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
         if not (moves and large and plain and view.isolated == (None, None) and not view.outline_source):
             return view

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QImage,
@@ -34,6 +34,7 @@ LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
 _LEFT, _TOP, _FOOT = 52, 20, 20
 _ANY_HIGH = (1 << 24) - 1  # Qt's own
 _HIGH_LEAST, _LOW_HIGH = 132, 72  # pixels: the least it is high, and what it is high while a step is on the bench
+_REST = 120  # milliseconds after which a change is drawn
 _NARROWEST = 10  # frames across at the closest zoom
 _MARK = 13  # pixels from one mark of a shot to the next
 _TOLD_APART = 6  # pixels that two things are apart at the least, to be told apart
@@ -55,13 +56,17 @@ class Skyline(QWidget):
         self._marked = _Marks.of([], [])
         self._pan_from: tuple[float, float] | None = None
         self._low = False
+        self._rest = QTimer(self)  # while a figure is pulled, what it makes of the whole programme has time
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST)
+        self._rest.timeout.connect(self.redraw)
         self.setMinimumHeight(_HIGH_LEAST)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Skyline of the programme")
         self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
         session.programme_changed.connect(self.show_all)
         session.survey_changed.connect(self.redraw)
-        session.document.changed.connect(self.redraw)
+        session.document.changed.connect(self._rest.start)
         session.place.changed.connect(self._follow)
 
     def sizeHint(self) -> QSize:
@@ -74,6 +79,10 @@ class Skyline(QWidget):
         if not low:
             self.setMaximumHeight(_ANY_HIGH)
         self.redraw()
+
+    def stop(self) -> None:
+        """Draw nothing more of its own accord."""
+        self._rest.stop()
 
     # Place ---------------------------------------------------------------------------------------------------------
 
