@@ -140,17 +140,22 @@ def test_the_demand_of_a_picture_and_the_scale_that_answers_it(compiled):
     luma = rng.integers(300, 700, size[::-1], np.uint16)
     cb, cr = rng.uniform(-0.5, 0.5, (2, size[1], size[0])).astype(np.float32)
     single = np.float32
-    scale, busy = np.ones_like(cb), np.ones(size[1], np.bool_)
     halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(signal(*size, sampling="444"))
-    kernel = hold_kernels.rein_scale if compiled else hold_kernels.rein_scale.py_func
-    limits = single(-0.05), single(1.05)
-    codes, giving = (black, single(876), per_swing), (False, limits, single(0), single(0.02), (0, 1023))
-    reined = kernel(luma, cb, cr, size, halved, taps, rows, codes, gains, limits, single(0.9), giving, scale, busy)
+    limits, codes = (single(-0.05), single(1.05)), (black, single(876), per_swing)
+    giving = limits, single(0), single(0.02), (0, 1023)
     y = (luma.astype(np.float64) - 64) / 876
     away = np.stack([gains[0] * cr, gains[1] * cb + gains[2] * cr, gains[3] * cb])
     demand = np.maximum(away.max(axis=0) / (1.05 - y), -away.min(axis=0) / (y + 0.05))
-    assert reined == (demand > 0.9).sum() and np.array_equal(busy, (demand > 0.9).any(axis=1))
-    assert scale == pytest.approx(ChromaRein(-5, 105, onset=10).scale(demand), rel=1e-4)
+    wanted = ChromaRein(-5, 105, onset=10).scale(demand)
+    round_of, by_rows = (kernel if compiled else kernel.py_func for kernel in (hold_kernels.rein_scale, hold_kernels.rein_rows))
+    scale = np.ones_like(cb)
+    picture = luma, cb.copy(), cr.copy(), size, halved, taps
+    reined = round_of(*picture, rows, codes, gains, limits, single(0.9), giving, False, scale)
+    assert reined == (demand > 0.9).sum() and scale == pytest.approx(wanted, rel=1e-4)
+    inside = luma.copy(), cb.copy(), cr.copy()
+    by_rows(*inside, size, halved, taps, codes, gains, limits, np.array([0.9], np.float32), giving)
+    kept = (demand > 0.9) & (inside[0] == luma)
+    assert kept.any() and (inside[1] / cb)[kept] == pytest.approx(wanted[kept], rel=1e-4)
 
 
 EXACT = Limits((-1.0, 103.0), (-5.0, 105.0), exact=True)
@@ -215,7 +220,7 @@ def test_giving_way_compiled_and_plain_agree(monkeypatch):
     source = signal(96, 40, sampling="420")
     planes = to_planes(np.random.default_rng(3).uniform(-0.2, 1.2, (40, 96, 3)), source)
     compiled = FrameTreatment(FULL_CHAIN, source).apply(planes)
-    monkeypatch.setattr(hold_kernels, "rein_scale", hold_kernels.rein_scale.py_func)
-    monkeypatch.setattr(hold_kernels, "_give_row", hold_kernels._give_row.py_func)
+    for name in ("rein_scale", "rein_rows", "_asked", "_give_row"):
+        monkeypatch.setattr(hold_kernels, name, getattr(hold_kernels, name).py_func)
     for one, other in zip(compiled, FrameTreatment(FULL_CHAIN, source).apply(planes), strict=True):
         assert np.array_equal(one, other)

@@ -155,22 +155,24 @@ class FrameTreatment:
         """Rein the chroma sites in place."""
         source, single = self._source, np.float32
         halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(source)
-        picture = luma, cb, cr, (source.width, luma.shape[0]), halved, taps, rows
-        knee = 1 - rein.onset / 100
         low, high = _reined(rein, source)
         limits = single(rein.low / 100), single(rein.high / 100)
         codes = black, single(source.levels.swing), per_swing
-        busy = np.ones(luma.shape[0], np.bool_)
-        for turn in range(_REIN_ROUNDS):
+        giving = limits, low - limits[0], single(GIVE / 100), self._bounds
+        # The onset is spent in the first round; what is looked for after it is only what is still illegal.
+        knees = np.array([1 - rein.onset / 100] + [1 + 1e-4] * (_REIN_ROUNDS - 1), np.float32)
+        size = source.width, luma.shape[0]
+        if not source.halved[1]:
+            hold_kernels.rein_rows(luma, cb, cr, size, halved, taps, codes, gains, (low, high), knees, giving)
+            return
+        for turn, knee in enumerate(knees):
             scale = np.ones_like(cb)
-            giving = turn == 0, limits, low - limits[0], single(GIVE / 100), self._bounds
-            if not hold_kernels.rein_scale(*picture, codes, gains, (low, high), single(knee), giving, scale, busy):
+            if not hold_kernels.rein_scale(
+                luma, cb, cr, size, halved, taps, rows, codes, gains, (low, high), knee, giving, turn == 0, scale
+            ):
                 return
             cb *= scale
             cr *= scale
-            if source.halved[1]:
-                busy[:] = True  # chroma rows are shared, so a neighbour that was quiet may not be so any more
-            knee = 1 + 1e-4  # the onset is spent; what is looked for now is only what is still illegal
 
 
 def reach_weights(treatment: Treatment, rung: int, source: SignalFormat, planes: Planes, frame: int = 0) -> Single:

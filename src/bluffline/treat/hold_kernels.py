@@ -84,7 +84,7 @@ def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee
 
 @free_loop
 def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
-    """Luma of a row that stands in the way of its own chroma moved inwards: see `rein_scale`."""
+    """Luma of a row that stands in the way of its own chroma moved inwards: see `rein_rows`."""
     red_cr, green_cb, green_cr, blue_cb = gains
     black, swing, per_swing = codes
     low, high = limits
@@ -155,44 +155,82 @@ def _lower_scale(parts, halved, scale_row):
 
 
 @loop
-def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, giving, scale, busy):
-    """The chroma scale that every chroma site needs, so that each luma pixel it reaches becomes legal.
+def _asked(line, site_b, site_r, halved, column_taps, codes, gains, limits, knee, giving, gives, room, demand):
+    """What the pixels of a row ask for, see `_demand_row`, luma having given way before where ``gives``. Returns the count.
 
-    Before, where ``giving[0]``, luma moves inwards where R′, G′ or B′ leaves the outer limits though luma stands within
-    ``give`` of one, or beyond it. It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding
-    (``room``), and no further in than ``give`` from the limit, twice as much as it was over it besides.
+    site_b, site_r: the row's sites, one held on each side; giving: of `rein_rows`; room: (2, W) for the chroma of pixels.
+    """
+    black, swing, per_swing = codes
+    outer, away, give, bounds = giving
+    row_b, row_r = site_b[1:], site_r[1:]
+    if halved:
+        widen(site_b, column_taps, room[0])
+        widen(site_r, column_taps, room[1])
+        row_b, row_r = room[0], room[1]
+    count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
+    if gives and ((count and _most(demand) > 1) or _any_beyond(line, black, swing, outer)):
+        _give_row(line, row_b, row_r, codes, gains, outer, away, give, bounds)
+        count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
+    return count
 
-    luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites; codes: black, swing,
-    1/swing; limits: low, high (0 … 1); ``knee``: demand from which chroma is rolled off, 1 for none; giving: whether,
-    outer limits, room, give, least and greatest code of luma; ``scale``: (rows, columns) float32, lowered in place;
-    ``busy``: (height,) bool, the luma rows to look at, cleared where nothing was reined. Returns the number of pixels
-    over the knee.
+
+@free_loop
+def _scale_row(row, scale_row):
+    for k in range(row.shape[0]):
+        row[k] *= scale_row[k]
+
+
+@loop
+def rein_rows(luma, cb, cr, size, halved, column_taps, codes, gains, limits, knees, giving):
+    """Scale the chroma of every site so that each luma pixel that reads it becomes legal; no two rows share a site's row.
+
+    Before, luma moves inwards where R′, G′ or B′ leaves the outer limits though luma stands within ``give`` of one, or beyond
+    it. It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding, and no further in than
+    ``give`` from the limit, twice as much as it was over it besides.
+
+    luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites, changed in place; codes:
+    black, swing, 1/swing; limits: low, high (0 … 1); knees: for each round the demand from which chroma is rolled off, 1 for
+    none; giving: outer limits, the room for rounding, ``give``, least and greatest code of luma.
     """
     width, height = size
-    black, swing, per_swing = codes
-    first, second, weight = rows
-    gives, outer, room, give, bounds = giving
     columns = cb.shape[1]
     site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
-    wide_b, wide_r = np.empty(2 * columns, np.float32), np.empty(2 * columns, np.float32)
-    demand = np.empty(width, np.float32)
+    room, demand, scale = np.empty((2, 2 * columns), np.float32), np.empty(width, np.float32), np.empty(columns, np.float32)
+    for row in range(height):
+        for turn in range(len(knees)):
+            _site_row(cb, row, row, np.float32(0), site_b)
+            _site_row(cr, row, row, np.float32(0), site_r)
+            line, knee = luma[row, :width], knees[turn]
+            if not _asked(
+                line, site_b, site_r, halved, column_taps, codes, gains, limits, knee, giving, turn == 0, room, demand
+            ):
+                break
+            _give_parts(demand, knee)
+            scale[:] = np.float32(1)
+            _lower_scale(demand, halved, scale)
+            _scale_row(cb[row], scale)
+            _scale_row(cr[row], scale)
+
+
+@loop
+def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, giving, gives, scale):
+    """One round of the same where rows share sites: the scale that every site needs.
+
+    rows: for each luma row the two rows of sites that it reads, and the share of the second; ``gives``: whether luma gives
+    way; ``scale``: (rows, columns) float32, lowered in place. Returns the number of pixels over the knee.
+    """
+    width, height = size
+    first, second, weight = rows
+    columns = cb.shape[1]
+    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
+    room, demand = np.empty((2, 2 * columns), np.float32), np.empty(width, np.float32)
     reined = 0
     for row in range(height):
-        if not busy[row]:
-            continue
         upper, lower, share = first[row], second[row], weight[row]
         _site_row(cb, upper, lower, share, site_b)
         _site_row(cr, upper, lower, share, site_r)
-        line, row_b, row_r = luma[row, :width], site_b[1:], site_r[1:]
-        if halved:
-            widen(site_b, column_taps, wide_b)
-            widen(site_r, column_taps, wide_r)
-            row_b, row_r = wide_b, wide_r
-        count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
-        if gives and ((count and _most(demand) > 1) or _any_beyond(line, black, swing, outer)):
-            _give_row(line, row_b, row_r, codes, gains, outer, room, give, bounds)
-            count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
-        busy[row] = count > 0
+        line = luma[row, :width]
+        count = _asked(line, site_b, site_r, halved, column_taps, codes, gains, limits, knee, giving, gives, room, demand)
         if count:
             reined += count
             _give_parts(demand, knee)
