@@ -17,7 +17,7 @@ STRAIGHT: Points = ((0.0, 0.0), (1.0, 1.0))
 # Beyond its ends a curve runs on straight, at the slope that it has there, but no steeper or flatter than this: one bad
 # patch at an end must not turn shadows or highlights over.
 _FLATTEST, _STEEPEST = 0.5, 2.0
-_LINES, _TOGETHER = 5, 4  # figures of the lines beyond the ends; cubics that the pass takes at once
+_LINES = 5  # figures of the lines beyond the ends
 
 
 def require_rising(points: Points, what: str) -> None:
@@ -104,7 +104,7 @@ def curves(red: Points, green: Points, blue: Points, share: float = 1.0) -> tupl
     components = red, green, blue
     if all(x == y for points in components for x, y in points):
         return ()
-    count = -(-max(len(points) - 1 for points in components) // _TOGETHER) * _TOGETHER
+    count = max(len(points) - 1 for points in components)
     table = np.zeros((3, _LINES + 5 * count))
     for row, points in zip(table, components, strict=True):
         x, cubics, first, last, slopes = _prepared(points)

@@ -21,7 +21,7 @@ def log2(value):
     mantissa = mantissa_bits.view(np.float32)
     s = (mantissa - _ONE) / (mantissa + _ONE)
     z = s * s
-    series = np.float32(2.88539008) + z * (np.float32(0.96179669) + z * (np.float32(0.57707802) + z * np.float32(0.412198583)))
+    series = np.float32(2.88539128) + z * (np.float32(0.96147151) + z * np.float32(0.59895456))
     return np.float32(whole) + s * series
 
 
@@ -31,10 +31,8 @@ def exp2(value):
     bounded = min(max(value, np.float32(-126)), _FAR)
     whole = (bounded + _MAGIC) - _MAGIC
     t = bounded - whole
-    series = np.float32(0.0096181291) + t * (np.float32(0.0013333558) + t * np.float32(0.000154035304))
-    series = _ONE + t * (
-        np.float32(0.6931471806) + t * (np.float32(0.2402265070) + t * (np.float32(0.0555041087) + t * series))
-    )
+    series = np.float32(0.05550893) + t * (np.float32(0.0096717) + t * np.float32(0.00132187))
+    series = _ONE + t * (np.float32(0.69314686) + t * (np.float32(0.24022238) + t * series))
     bits = np.int32((np.int32(whole) + np.int32(127)) << np.int32(23))
     return series * bits.view(np.float32)
 

@@ -58,7 +58,8 @@ def _spline_row(row, own, sums):
     for x in range(row.shape[0]):
         value = row[x]
         sums[x] = start + min(value - first, _ZERO) * below + max(value - last, _ZERO) * above
-    for n in range(5, own.shape[0], 20):
+    rest = 5 + (own.shape[0] - 5) // 20 * 20
+    for n in range(5, rest, 20):
         x0, w0, a0, b0, c0 = own[n], own[n + 1], own[n + 2], own[n + 3], own[n + 4]
         x1, w1, a1, b1, c1 = own[n + 5], own[n + 6], own[n + 7], own[n + 8], own[n + 9]
         x2, w2, a2, b2, c2 = own[n + 10], own[n + 11], own[n + 12], own[n + 13], own[n + 14]
@@ -69,6 +70,11 @@ def _spline_row(row, own, sums):
             t2, t3 = min(max(value - x2, _ZERO), w2), min(max(value - x3, _ZERO), w3)
             near = t0 * (a0 + t0 * (b0 + t0 * c0)) + t1 * (a1 + t1 * (b1 + t1 * c1))
             sums[x] += near + t2 * (a2 + t2 * (b2 + t2 * c2)) + t3 * (a3 + t3 * (b3 + t3 * c3))
+    for n in range(rest, own.shape[0], 5):
+        x0, w0, a0, b0, c0 = own[n], own[n + 1], own[n + 2], own[n + 3], own[n + 4]
+        for x in range(row.shape[0]):
+            t0 = min(max(row[x] - x0, _ZERO), w0)
+            sums[x] += t0 * (a0 + t0 * (b0 + t0 * c0))
     for x in range(row.shape[0]):
         row[x] = sums[x]
 
