@@ -313,6 +313,24 @@ def test_a_point_of_the_transfer_line_is_pulled_over_the_histogram(desk, qtbot):
     assert desk.session.document.treatment[0] == Tone()
 
 
+def test_the_reach_is_shown_while_its_key_is_held_and_kept_by_a_tap(desk, qtbot):
+    desk.treatment.add_step(Tone)
+    desk.reaching.drawn(Shape.RECTANGLE, [(10, 10), (60, 40)])
+    desk.refresh_commands()
+    window, shift = desk.windowHandle(), Qt.KeyboardModifier.ShiftModifier
+    qtbot.keyPress(window, Qt.Key.Key_S, shift)
+    assert desk.viewer.look.state.reach
+    qtbot.keyRelease(window, Qt.Key.Key_S, shift)
+    assert desk.viewer.look.state.reach, "tapped, it stays"
+    qtbot.keyClick(window, Qt.Key.Key_S, shift)
+    assert not desk.viewer.look.state.reach
+    qtbot.keyPress(window, Qt.Key.Key_S, shift)
+    qtbot.wait(450)
+    assert desk.viewer.look.state.reach
+    qtbot.keyRelease(window, Qt.Key.Key_S, shift)
+    assert not desk.viewer.look.state.reach, "let go"
+
+
 def test_a_reach_is_drawn_dragged_placed_turned_and_followed(desk, qtbot):
     document, picture, first = desk.session.document, desk.picture, desk.session.shots[1].first
     desk.treatment.add_step(Tone)

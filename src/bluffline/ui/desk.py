@@ -1,5 +1,7 @@
 """The desk: one window over the session."""
 
+import math
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -49,6 +51,7 @@ from bluffline.ui.style.pages import Page, Pages
 from bluffline.ui.style.style import percent
 from bluffline.view.looking import Field
 
+_HELD = 0.4  # seconds from which on a key was held and not tapped
 _LEFT = 292  # pixels that the left column is wide, but for the chart
 
 
@@ -62,6 +65,7 @@ class Desk(QMainWindow):
         self.session, self.settings = session, settings
         self.gauges = GaugeModel(settings.gauges)
         self._areas = 0
+        self._reach_since = math.inf
         self._menus = QMenuBar()
         self.header = Header(self._menus)
         self.skyline = Skyline(session)
@@ -153,6 +157,7 @@ class Desk(QMainWindow):
             action = QAction(command.title, self)
             action.setShortcuts([QKeySequence(key) for key in command.keys])
             action.triggered.connect(partial(self._do, command.do))
+            action.setAutoRepeat(not command.held)
             menu.addAction(action)
             actions[command.id] = action
             if command.id == "open":
@@ -194,6 +199,7 @@ class Desk(QMainWindow):
         self.header.cancelled.connect(self.work.cancel)
         self.header.command.connect(lambda name: self.acts[name].trigger())
         self.header.rules_chosen.connect(self.programmes.choose_rules)
+        self.acts["show-reach"].triggered.connect(self._note_reach)
         self.charting.panel.asked.connect(lambda name: self.acts[name].trigger())
         self.charting.model.changed.connect(self._chart_changed)
 
@@ -428,7 +434,21 @@ class Desk(QMainWindow):
             typing = isinstance(QApplication.focusWidget(), QLineEdit)
             if not typing:
                 self.viewer.hold_source(event.type() == QEvent.Type.KeyPress)
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyRelease and not event.isAutoRepeat():
+            self._let_go_of_reach(event.key())
         return super().eventFilter(watched, event)
+
+    def _note_reach(self) -> None:
+        """Its key was pressed: from now on it may be held."""
+        by_key = QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier
+        self._reach_since = time.monotonic() if by_key and self.viewer.look.state.reach else math.inf
+
+    def _let_go_of_reach(self, key: int) -> None:
+        """The reach stays shown after a tap of its key, and goes with the key where that was held."""
+        if key == Qt.Key.Key_S:
+            if time.monotonic() - self._reach_since > _HELD:
+                self.viewer.look.change(reach=False)
+            self._reach_since = math.inf
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None

@@ -21,6 +21,7 @@ class Command:
     do: Callable[[Hands], object]
     enabled: Callable[[Hands], bool] = lambda hands: hands.session.programme is not None
     apart: bool = False  # a line above it in the menu
+    held: bool = False  # its key shows something for as long as it is held; tapped, it stays
 
 
 def _always(_: Hands) -> bool:
@@ -138,7 +139,9 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.reaching.take_key_tool(), _benched, apart=True
     ),
-    Command("show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched),
+    Command(
+        "show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched, held=True
+    ),
     Command(
         "follow", "Treatment", "Follow its reach along the shot", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched
     ),
