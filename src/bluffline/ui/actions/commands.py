@@ -142,9 +142,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched, held=True
     ),
-    Command(
-        "follow", "Treatment", "Follow its reach along the shot", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched
-    ),
+    Command("follow", "Treatment", "Follow its reach", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched),
     Command("place-reach", "Treatment", "Place its reach here", ("Ctrl+Shift+P",), lambda h: h.reaching.place_here(), _benched),
     *(
         Command(f"nudge-{way.lower()}", "Treatment", f"Nudge its reach {way.lower()}", (f"Ctrl+{way}",), _nudged(*by), _benched)
@@ -173,7 +171,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("coded", "Chart", "The same on coded values", (), lambda h: h.charting.neutral_pick(linear=False), _with_areas),
     Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda h: h.charting.balance_by_light(), _surveyed),
     Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda h: h.charting.three_point(), _with_areas),
-    Command("wipe", "View", "Wipe to the middle, to either picture", ("W",), lambda h: h.measuring.cycle_wipe()),
+    Command("wipe", "View", "Wipe: middle, either side", ("W",), lambda h: h.measuring.cycle_wipe()),
     Command("turn-wipe", "View", "Turn the wipe", ("Shift+W",), lambda h: h.measuring.turn_wipe()),
     Command("compare", "View", "Wipe, side by side, flip", ("C",), lambda h: h.viewer.look.next_of("compare")),
     Command("flip", "View", "Flip to the other picture", ("F",), lambda h: h.measuring.flip()),
@@ -205,7 +203,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("rectangle", "Areas", "Draw a rectangle", ("R",), lambda h: h.measuring.take_tool(Tool.RECTANGLE)),
     Command("ellipse", "Areas", "Draw an ellipse", ("Shift+R",), lambda h: h.measuring.take_tool(Tool.ELLIPSE)),
     Command("polygon", "Areas", "Draw a polygon", ("Ctrl+Shift+R",), lambda h: h.measuring.take_tool(Tool.POLYGON)),
-    Command("path", "Areas", "Draw a path to see it on the gauges", ("Shift+Y",), lambda h: h.measuring.take_tool(Tool.PATH)),
+    Command("path", "Areas", "Draw a path for gauges", ("Shift+Y",), lambda h: h.measuring.take_tool(Tool.PATH)),
     Command("taken", "Areas", "Gauges take areas, others, all", ("A",), lambda h: h.measuring.next_taken(), apart=True),
     Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.window.show_keys(), _always),
     Command("about", "Help", "About Bluffline", (), lambda h: h.window.show_about(), _always),
@@ -213,13 +211,14 @@ COMMANDS: tuple[Command, ...] = (
 
 HELD_KEYS = (("S", "Hold to see the source"),)
 MOUSE = (
-    ("Skyline", "click or drag to go to a frame; wheel zooms; Shift and drag moves along; double-click shows all"),
-    ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, then drag moves it"),
-    ("Areas", "drag an edge to move one, with Shift in this shot only; a double-click closes a polygon"),
-    ("Chart", "drag a corner to where it is; point at a patch in the panel for all its figures"),
-    ("Pull", "with a tone step on the bench, drag the tags of white, grey and black on a waveform or a parade"),
-    ("Gauges", "drag to see on the picture which pixels stand there; right-click for guides; drag a guide"),
-    ("Key", "drag over colours to pick them; with Shift add to the key, with Alt take from it"),
-    ("Ladder", "drag a rung to reorder it or to another heading; Alt and arrows do so too; right-click for all else"),
-    ("Figures", "type, turn the wheel or drag the slider; arrows nudge, Shift is finer; double-click resets"),
+    ("Skyline", "click or drag: go there; wheel: zoom; Shift and drag: move; double-click: all"),
+    ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, a drag moves it"),
+    ("Areas", "drag an edge, with Shift in this shot only; double-click closes a polygon"),
+    ("Chart", "drag a corner to where it is; point at a patch in the panel for its figures"),
+    ("Gauges", "drag to see which pixels stand there; right-click for guides; drag a guide"),
+    ("Pull", "a tone step: tags on waveform and parade, points of its line; a balance: the ring"),
+    ("Reach", "drag its line; with Alt the wheel scales it, with Shift as well turns it"),
+    ("Key", "drag over colours to pick them; with Shift add to the key, with Alt take away"),
+    ("Ladder", "drag a rung to reorder it, or under another heading; right-click for all else"),
+    ("Figures", "type, turn the wheel or drag; arrows nudge, Shift is finer; double-click resets"),
 )

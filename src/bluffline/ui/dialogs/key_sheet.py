@@ -26,7 +26,7 @@ class KeySheet(QDialog):
         self.setWindowTitle("Keys")
         columns = QHBoxLayout()
         columns.setSpacing(22)
-        for group in (("Go", "Help"), ("Treatment", "Chart"), ("View", "Areas"), ("Programme", "Gauges")):
+        for group in (("Go", "Chart"), ("Treatment", "Areas"), ("View", "Help"), ("Programme", "Gauges")):
             grid = QGridLayout()
             grid.setHorizontalSpacing(12)
             grid.setVerticalSpacing(4)
@@ -46,13 +46,19 @@ class KeySheet(QDialog):
                         row = self._line(grid, row, key, text)
             grid.setRowStretch(row, 1)
             columns.addLayout(grid)
-        mouse = QGridLayout()
-        mouse.setHorizontalSpacing(16)
-        mouse.setVerticalSpacing(4)
-        row = self._heading(mouse, 0, "Mouse")
-        for place, text in MOUSE:
-            row = self._line(mouse, row, place, text)
-        mouse.setColumnStretch(1, 1)
+        mouse = QHBoxLayout()
+        mouse.setSpacing(22)
+        half = -(-len(MOUSE) // 2)
+        for part, title in ((MOUSE[:half], "Mouse"), (MOUSE[half:], " ")):
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(12)
+            grid.setVerticalSpacing(4)
+            row = self._heading(grid, 0, title)
+            for place, text in part:
+                row = self._line(grid, row, place, text)
+            grid.setRowStretch(row, 1)
+            grid.setColumnStretch(1, 1)
+            mouse.addLayout(grid)
         lay_out(self, columns, mouse, close_button(self))
 
     @staticmethod
