@@ -49,7 +49,7 @@ def test_a_trial_of_every_frame_measures_what_the_written_file_does(survey, trea
         assert np.array_equal(trial.columns[name], column[12:]), name
     found = [each for each in after.findings(shots) if each.shot == 1]
     assert [replace(each, shot=1) for each in trial.findings] == found
-    assert trial.must_fix == sum(each.severity == "must fix" for each in found)
+    assert trial.left(survey.findings()) == sum(each.severity == "must fix" for each in found)
 
 
 def test_findings_tell_what_becomes_of_them(survey):
@@ -75,6 +75,14 @@ def test_what_is_beyond_a_limit_and_kept_is_called_tolerated(tmp_path):
     outcome = trial.outcome(finding)
     assert outcome.answered and outcome.after > 103 and outcome.tolerated, str(outcome)
     assert str(outcome).endswith(", tolerated")
+
+
+@pytest.mark.parametrize("rule", ["chart", "fields", "sound", "levels", "missing", "unreadable"])
+def test_what_no_treatment_has_a_say_in_is_never_called_answered(survey, rule):
+    finding = replace(survey.findings()[0], rule=rule)
+    trial = tried(survey, MEND)
+    assert trial.outcome(finding) is None
+    assert trial.left([]) == 0 and trial.left([finding]) == 1
 
 
 def test_a_trial_is_stopped_between_two_frames(survey):

@@ -16,6 +16,7 @@ from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.step import Heading
+from bluffline.treat.stored import step_from, step_to
 from bluffline.ui.ladder.figures import Figure, Slide
 from bluffline.view.looking import Tool
 
@@ -329,6 +330,22 @@ def test_the_reach_is_shown_while_its_key_is_held_and_kept_by_a_tap(desk, qtbot)
     assert desk.viewer.look.state.reach
     qtbot.keyRelease(window, Qt.Key.Key_S, shift)
     assert not desk.viewer.look.state.reach, "let go"
+
+
+def test_a_reach_moved_far_beyond_the_picture_can_still_be_stored(desk):
+    desk.treatment.add_step(Tone)
+    desk.reaching.drawn(Shape.RECTANGLE, [(10, 10), (60, 40)])
+    for act in (
+        lambda: desk.reaching.nudge(5000.0, -5000.0),
+        lambda: desk.reaching.turn(1e6, 1e6),
+        lambda: desk.reaching.nudge(-5000.0, 5000.0),
+        lambda: desk.reaching.turn(1e-9, -1e7),
+        lambda: desk.reaching.turn(1e4, 0.0),
+        desk.reaching.stay,
+    ):
+        act()
+        steps = desk.session.document.treatment
+        assert tuple(map(step_from, map(step_to, steps))) == steps
 
 
 def test_a_reach_is_drawn_dragged_placed_turned_and_followed(desk, qtbot):

@@ -27,6 +27,10 @@ _EXTREMES = {
 }
 
 
+# What treated frames of one shot can't tell: findings of the file, of charts, of the source's tags, of what isn't there.
+_OF_THE_FILE = frozenset({"chart", "fields", "sound", "levels", "missing", "unreadable"})
+
+
 @dataclass(frozen=True, slots=True)
 class Outcome:
     """What becomes of a finding.
@@ -71,13 +75,16 @@ class Trial:
         """Whether every frame was tried."""
         return len(self.frames) == self.shot.length
 
-    @property
-    def must_fix(self) -> int:
-        """How many findings are left that must be fixed."""
-        return sum(finding.severity is Severity.MUST_FIX for finding in self.findings)
+    def left(self, found: Sequence[Finding]) -> int:
+        """How many findings are left that must be fixed; found: those of the source in this shot."""
+        own = [finding for finding in self.findings if finding.rule not in _OF_THE_FILE]
+        of_the_file = [finding for finding in found if finding.rule in _OF_THE_FILE]
+        return sum(finding.severity is Severity.MUST_FIX for finding in (*own, *of_the_file))
 
-    def outcome(self, finding: Finding) -> Outcome:
-        """What becomes of a finding of the source in this shot."""
+    def outcome(self, finding: Finding) -> Outcome | None:
+        """What becomes of a finding of the source in this shot; None where no treatment has a say in it."""
+        if finding.rule in _OF_THE_FILE:
+            return None
         left = [
             each for each in self.findings
             if each.rule == finding.rule and each.first_frame <= finding.last_frame and each.last_frame >= finding.first_frame

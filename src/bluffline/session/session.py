@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from fractions import Fraction
+from itertools import groupby
+from operator import attrgetter
 from pathlib import Path
 
 import numpy as np
@@ -214,11 +215,17 @@ class Session:
     @property
     def left_count(self) -> int:
         """Number of findings that must be fixed and, by what is known, will not be by the treatments in force."""
-        own = Counter(finding.shot for finding in must_fix(self.findings))
+        by_shot = {shot: list(found) for shot, found in groupby(must_fix(self.findings), attrgetter("shot"))}
+        left = {shot: len(found) for shot, found in by_shot.items()}
         for shot in self.document.treatments:
             if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
-                own[shot] = trial.must_fix
-        return own.total()
+                left[shot] = trial.left(by_shot.get(shot, []))
+        return sum(left.values())
+
+    def left_in(self, shot: int) -> int | None:
+        """The same of one shot; None where its treatment has not been tried."""
+        trial = self.trial_of(shot)
+        return None if trial is None else trial.left([found for found in self.findings if found.shot == shot])
 
     def untried(self) -> list[Untried]:
         """The shots whose treatments are still to be tried, the one in view first."""

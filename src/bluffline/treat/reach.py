@@ -28,7 +28,7 @@ NO_CHROMA_BOUND, NO_LUMA_BOUND = 200.0, (-50.0, 150.0)  # percent from which a k
 _INNER, _ALL_HUES = 0.95, 150.0  # of colours picked, those that a key surely takes; half-width from which hue is no matter
 _ROOM, _BORDERS = (3.0, 2.0, 2.0), (10.0, 5.0, 8.0)  # degrees, percent, percent: about what was picked, and softly beyond
 _ROUND = 180  # corners that an ellipse is given where its distance is needed
-_PLACE = Between(-100, 200)
+PLACED = Between(-100, 200)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +40,12 @@ class Place:
     down: Annotated[float, Between(-300, 300)] = 0.0
     scale: Annotated[float, Between(0.01, 100)] = 1.0
     turn: Annotated[float, Between(-36000, 36000)] = 0.0
+
+    @property
+    def bounded(self) -> "Place":
+        """The nearest that can be stored."""
+        ends = {"across": (-300, 300), "down": (-300, 300), "scale": (0.01, 100), "turn": (-36000, 36000)}
+        return replace(self, **{name: min(max(getattr(self, name), low), high) for name, (low, high) in ends.items()})
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +61,7 @@ class ReachArea:
     """
 
     shape: Shape
-    points: tuple[tuple[Annotated[float, _PLACE], Annotated[float, _PLACE]], ...]
+    points: tuple[tuple[Annotated[float, PLACED], Annotated[float, PLACED]], ...]
     feather: Annotated[float, Between(0, 100)] = 0.0
     follow: tuple[Place, ...] = ()
 

@@ -252,9 +252,9 @@ class _FindingDelegate(QStyledItemDelegate):
         if isinstance(key, str):
             title, facts = rule_title(key), f"{count} finding{'s' if count > 1 else ''}"
         else:
-            trial = session.trial_of(key)
-            left = "" if trial is None else f"{trial.must_fix} left · " if trial.must_fix else "none left · "
-            title, facts = f"Shot {key + 1}", left + session.programme.label(session.shots[key].first)
+            left = session.left_in(key)
+            told = "" if left is None else f"{left or 'none'} left · "
+            title, facts = f"Shot {key + 1}", told + session.programme.label(session.shots[key].first)
         x, y = box.left() + 6.0, box.top() + 24.0
         down = self._tree.isExpanded(index)
         corners = ((-4, -2), (4, -2), (0, 3)) if down else ((-2, -4), (-2, 4), (3, 0))

@@ -16,7 +16,7 @@ from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
-from bluffline.treat.reach import Key, Place, Reach, ReachArea, area_in_samples
+from bluffline.treat.reach import PLACED, Key, Place, Reach, ReachArea, area_in_samples
 from bluffline.treat.step import Step
 from bluffline.view.looking import LookingModel, Tool
 
@@ -202,6 +202,10 @@ def _moved(area: ReachArea, frame: int, across: float, down: float) -> ReachArea
     """An area moved by so many percent; where it is followed, at this frame."""
     if area.follow:
         return _placed(area, frame, across, down)
+    xs, ys = zip(*area.points, strict=True)
+    across, down = (
+        min(max(by, PLACED.low - min(values)), PLACED.high - max(values)) for by, values in ((across, xs), (down, ys))
+    )
     return replace(area, points=tuple((x + across, y + down) for x, y in area.points))
 
 
@@ -210,12 +214,17 @@ def _placed(
 ) -> ReachArea:
     """An area with a place at a frame: where it stands then, moved, scaled and turned."""
     here = area.at(frame).follow or (Place(0),)
-    place = Place(frame, here[0].across + across, here[0].down + down, here[0].scale * larger, here[0].turn + turn)
+    place = Place(frame, here[0].across + across, here[0].down + down, here[0].scale * larger, here[0].turn + turn).bounded
     others = [other for other in area.follow if other.frame != frame]
     return replace(area, follow=tuple(sorted((*others, place), key=lambda each: each.frame)))
 
 
 def _in_percent(area: Area, width: int, height: int, feather: float) -> ReachArea:
     """An area in percent of the picture, so that it means the same at any size."""
-    points = tuple((round(x / width * 100, 3), round(y / height * 100, 3)) for x, y in area.points)
+    points = tuple((_held(round(x / width * 100, 3)), _held(round(y / height * 100, 3))) for x, y in area.points)
     return ReachArea(area.shape, points, feather)
+
+
+def _held(percent: float) -> float:
+    """Within what a place can be stored as."""
+    return min(max(percent, PLACED.low), PLACED.high)
