@@ -3,7 +3,6 @@
 import os
 import tempfile
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from statistics import median
@@ -22,7 +21,7 @@ from bluffline.session.settings import Settings
 from bluffline.treat.kinds.tone import Tone
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
-from run import make, taken_away
+from run import make, taken_away, wait
 from treating import NINE
 
 _PULLS = 40
@@ -39,13 +38,6 @@ def follow(clip: Path, folder: Path) -> None:
     desk.resize(1280, 800)
     desk.show()
     leave_what_is_loaded()
-
-    def wait(signal, act: Callable[[], object]) -> None:  # type: ignore[no-untyped-def]
-        loop = QEventLoop()
-        signal.connect(loop.quit)
-        act()
-        loop.exec()
-        signal.disconnect(loop.quit)
 
     wait(desk.survey_done, lambda: desk.open(clip))
     for shot in range(len(session.shots)):

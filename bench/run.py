@@ -216,6 +216,15 @@ def gauge_times(path: Path) -> None:
         print(f"{kind.instrument} of {path.name}: × libavfilter's {name} on the same decode {ratio(ours, theirs)}")
 
 
+def wait(signal, act: Callable[[], object]) -> None:  # type: ignore[no-untyped-def]
+    """Do something and let the desk work until it tells of it."""
+    loop = QEventLoop()
+    signal.connect(loop.quit)
+    act()
+    loop.exec()
+    signal.disconnect(loop.quit)
+
+
 def desk_times(clip: Path, scratch: Path) -> None:
     """A changed figure to everything redrawn; and playing with both gauges open."""
     application = QApplication.instance() or QApplication(["bench"])
@@ -224,13 +233,6 @@ def desk_times(clip: Path, scratch: Path) -> None:
     desk = Desk(Session(), Settings(scratch / "settings.json"))
     desk.resize(1280 + 320, 1000)
     desk.show()
-
-    def wait(signal, act: Callable[[], object]) -> None:  # type: ignore[no-untyped-def]
-        loop = QEventLoop()
-        signal.connect(loop.quit)
-        act()
-        loop.exec()
-        signal.disconnect(loop.quit)
 
     wait(desk.survey_done, lambda: desk.open(clip))
     box = desk.picture.box

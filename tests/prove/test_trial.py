@@ -8,7 +8,7 @@ import pytest
 from bluffline.errors import CancelledError
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
-from bluffline.media.reader import Reader
+from bluffline.media.reader import Frame, Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
 from bluffline.prove.survey import run_survey, start_survey
@@ -75,6 +75,28 @@ def test_what_is_beyond_a_limit_and_kept_is_called_tolerated(tmp_path):
     outcome = trial.outcome(finding)
     assert outcome.answered and outcome.after > 103 and outcome.tolerated, str(outcome)
     assert str(outcome).endswith(", tolerated")
+
+
+class Damaged:
+    """A reader of a file in which some frames can't be read."""
+
+    def __init__(self, reader, damaged):
+        self._reader, self._damaged = reader, damaged
+
+    def frame(self, number):
+        return Frame(number, None) if number in self._damaged else self._reader.frame(number)
+
+
+@pytest.mark.parametrize("frames", [None, [13, 18, 22]])
+def test_frames_that_cannot_be_read_answer_nothing(survey, frames):
+    shot, findings = survey.shots()[1], [each for each in survey.findings() if each.shot == 1]
+    with Reader(survey.programme) as reader:
+        none = try_treatment(survey, shot, MEND, Damaged(reader, range(12, 24)), Monitor(), frames)
+        some = try_treatment(survey, shot, LEAVE, Damaged(reader, [13]), Monitor(), frames)
+        whole = try_treatment(survey, shot, LEAVE, reader, Monitor(), frames)
+    assert [none.outcome(each) for each in findings] == [None] * len(findings) and none.left(findings) == len(findings)
+    assert some.left(findings) == whole.left(findings) <= len(findings)
+    assert some.outcome(findings[0]).after == pytest.approx(whole.outcome(findings[0]).after, abs=0.5)
 
 
 @pytest.mark.parametrize("rule", ["chart", "fields", "sound", "levels", "missing", "unreadable"])

@@ -59,7 +59,7 @@ class Outcome:
 class Trial:
     """What a treatment makes of a shot.
 
-    ``frames``: those that were tried, (N,); ``columns``: their extremes in percent, see `percent_columns`; ``findings``: what
+    ``frames``: those that were tried, (N,); ``readable``: which of them could be; ``columns``: their extremes in percent, see `percent_columns`; ``findings``: what
     is left, its frames counted as the programme's.
     """
 
@@ -67,6 +67,7 @@ class Trial:
     shot: Shot
     treatment: Treatment
     frames: NDArray[np.int64]
+    readable: NDArray[np.bool_]
     columns: Mapping[str, Column]
     findings: list[Finding]
 
@@ -78,12 +79,13 @@ class Trial:
     def left(self, found: Sequence[Finding]) -> int:
         """How many findings are left that must be fixed; found: those of the source in this shot."""
         own = [finding for finding in self.findings if finding.rule not in _OF_THE_FILE]
-        of_the_file = [finding for finding in found if finding.rule in _OF_THE_FILE]
-        return sum(finding.severity is Severity.MUST_FIX for finding in (*own, *of_the_file))
+        untold = [finding for finding in found if self.outcome(finding) is None]
+        return sum(finding.severity is Severity.MUST_FIX for finding in (*own, *untold))
 
     def outcome(self, finding: Finding) -> Outcome | None:
-        """What becomes of a finding of the source in this shot; None where no treatment has a say in it."""
-        if finding.rule in _OF_THE_FILE:
+        """What becomes of a finding of the source in this shot; None where what was tried can't tell."""
+        tried = self.readable & (self.frames >= finding.first_frame) & (self.frames <= finding.last_frame)
+        if finding.rule in _OF_THE_FILE or not tried.any():
             return None
         left = [
             each for each in self.findings
@@ -95,8 +97,7 @@ class Trial:
             after = widest.worst_value
         elif finding.rule in _EXTREMES:
             name, furthest = _EXTREMES[finding.rule]
-            column = self.columns[name][(self.frames >= finding.first_frame) & (self.frames <= finding.last_frame)]
-            after = round(float(furthest(column)), 2) if len(column) else None
+            after = round(float(furthest(self.columns[name][tried])), 2)
         low, high = getattr(self.survey.rules.limits, finding.rule.partition("-")[0], (-np.inf, np.inf))
         tolerated = not left and after is not None and not low <= after <= high
         return Outcome(finding.worst_value, after, finding.unit, not left, tolerated, self.whole)
@@ -130,8 +131,8 @@ def try_treatment(
             thorough = frames is not None or number % _THOROUGH_EVERY == 0
             measure = measure_by_rules(treated, survey.source, survey.region, rules, thorough=thorough)
         table.append(measure)
-    if frames is not None:  # a run of frames is not seen in some of them
-        rules = replace(rules, frames=1, gap=0)
+    if frames is not None:  # a run of frames is not seen in some of them: all that break a rule are one
+        rules = replace(rules, frames=1, gap=float(len(chosen)))
     rate = float(survey.programme.frame_rate)
     at = np.array(chosen, np.int64)
     found = [
@@ -141,4 +142,4 @@ def try_treatment(
         )
         for each in judge(table, [Shot(0, len(chosen) - 1)], survey.source, rules, Surveyed(survey.region, rate))
     ]  # fmt: skip
-    return Trial(survey, shot, treatment, at, percent_columns(table, survey.source), found)
+    return Trial(survey, shot, treatment, at, table.column("readable"), percent_columns(table, survey.source), found)
