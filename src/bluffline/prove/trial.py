@@ -59,8 +59,8 @@ class Outcome:
 class Trial:
     """What a treatment makes of a shot.
 
-    ``frames``: those that were tried, (N,); ``readable``: which of them could be; ``columns``: their extremes in percent, see `percent_columns`; ``findings``: what
-    is left, its frames counted as the programme's.
+    ``frames``: those that were tried, (N,); ``readable``: which of them could be; ``columns``: their extremes in percent, see
+    `percent_columns`; ``findings``: what is left, its frames counted as the programme's.
     """
 
     survey: Survey
