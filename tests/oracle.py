@@ -82,7 +82,7 @@ def through(treatment, rgb, source):
     """(H, W, 3) R′G′B′ through the steps in force, mixed where they reach."""
     height, width = rgb.shape[:2]
     for step in in_force(treatment):
-        made = step.apply(rgb, source)
+        made = step.apply_to_picture(rgb, source)
         weights = np.ones((height, width))
         if step.reach.key is not None:
             weights = step.reach.key.weights(rgb, source.matrix)

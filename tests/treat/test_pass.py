@@ -11,16 +11,24 @@ from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
 from bluffline.treat.catalogue import KINDS
+from bluffline.treat.encodings import encodings
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
 from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.hue_nudge import HueNudge
+from bluffline.treat.kinds.hues import Hues
 from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.log import MEASURED, Log
+from bluffline.treat.kinds.look import Look
 from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.kinds.matrix import ColourMatrix
 from bluffline.treat.kinds.neutral_scale import NeutralScale
 from bluffline.treat.kinds.root_polynomial import RootPolynomial
+from bluffline.treat.kinds.sharpen import Sharpen
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.kinds.straighten import Straighten
@@ -41,6 +49,24 @@ EXAMPLES = {
     "balance": [Balance((0.8, 1.0, 1.3)), Balance((1.2, 0.9, 1.0), light=False)],
     "cdl": [Cdl((1.1, 0.9, 1.0), (0.02, -0.03, 0.0), (1.2, 0.8, 1.0), 1.3), Cdl(saturation=0.4)],
     "hue-nudge": [HueNudge(turn=25), HueNudge(-170, 60, -40, 0, 100)],
+    "bands": [
+        Bands((Band(10, 40, 10, 4, -3, 2, 0.7), Band(35, 60, 20, -2, 5, 0, 1.4), Band(80, 120, 5, 0, 0, -6, 0.2))),
+        Bands(tuple(Band(low, low + 15, 30, low / 20, -2, 1, 1.1) for low in (0, 20, 40, 60, 80))),
+    ],
+    "curves": [
+        Curves(((0, 2), (30, 40), (70, 65), (100, 97)), red=((0, 0), (50, 55), (100, 90)), blue=((-10, 5), (100, 100))),
+        Curves(((0, 0), (40, 30), (60, 30), (100, 110)), "luma", green=((0, 10), (100, 95))),
+    ],
+    "hues": [
+        Hues(((-90, 20), (30, -15), (123, 8)), ((0, 0.4), (123, 1.5), (240, 1)), ((60, -6), (200, 5))),
+        Hues(((10, 170),), ((-100, 0), (100, 3))),
+    ],
+    "chroma-by-luma": [ChromaByLuma(((5, 0), (30, 1.3), (70, 1), (95, 0.2)))],
+    "log": [
+        Log(MEASURED, 0.3, 30, 5, 80), *(Log(name, -1, roll) for name, roll in zip(encodings()[:3], (30, 0, 55), strict=True)),
+    ],
+    "look": [Look("cube", 60, (CUBE,)), Look("several", 35, (Tone(saturation=0.2, exposure=0.5), Curves(((0, 5), (100, 90)))))],
+    "sharpen": [Sharpen(150, 1.2, 0.5, 20), Sharpen(300, 3, 0, 100)],
     "lut": [CUBE, RAMPS],
     "matrix": [ColourMatrix(((1.2, -0.1, -0.1), (-0.2, 1.3, -0.1), (0.0, -0.3, 1.3)))],
     "neutral-scale": [NeutralScale(*(((0.05, 0.02), (0.3, 0.3 + d), (0.6, 0.62 - d), (0.95, 0.9)) for d in (0.02, 0, -0.03)))],
@@ -124,14 +150,15 @@ def test_every_kind_has_an_example():
 @pytest.mark.parametrize("step", EVERY)
 def test_every_kind_is_exact_in_every_form(step, form):
     source = FORMS[form]
-    assert_agrees(pixelwise(step), source, picture(source, calm=form == "pq"))
+    flat = isinstance(step, Log)  # colours that no camera codes come to differences of thousands of times white
+    assert_agrees(pixelwise(step), source, picture(source, calm=form == "pq" or flat))
 
 
 @pytest.mark.parametrize("form", ["444", "422", "420 interlaced", "rgb", "full", "bt2020", "16 bit"])
 def test_a_long_ladder_is_exact(form):
     """Every kind, one after the other: what folds, folds to the same."""
     source = FORMS[form]
-    ladder = tuple(steps[0] for kind, steps in EXAMPLES.items() if kind != "lut")
+    ladder = tuple(steps[0] for kind, steps in EXAMPLES.items() if kind not in ("lut", "log"))
     assert_agrees((*ladder, Cdl(saturation=0.999, heading=Heading.LIMITS)), source, picture(source), slack=0.1)
 
 

@@ -32,7 +32,7 @@ def as_data(kind: type[Step]) -> dict[str, Any]:
         number = one.declared if isinstance(one.declared, Number) else None
         values.append(
             {
-                "key": one.key,
+                "key": one.stored,
                 "label": one.declared.label,
                 "unit": number.unit if number else "",
                 "least": number.least if number else None,

@@ -16,7 +16,7 @@ from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.treat import hold_kernels, pass_kernels
 from bluffline.treat.kinds.chroma_rein import GIVE, ChromaRein
 from bluffline.treat.ladder import Treatment, acts, limits_alone, luma_bounds
-from bluffline.treat.plan import ENDS, plan_for, shares_for
+from bluffline.treat.plan import ENDS, LumaMask, plan_for, shares_for
 from bluffline.treat.step import LumaStep
 
 # Scaling a chroma site for one pixel can push a neighbour that shares it; a second look nearly always finds none.
@@ -30,7 +30,8 @@ _NO_CHROMA: Single = np.empty((2, 0, 0), np.float32)
 class FrameTreatment:
     """Applies a treatment to planes of one format. Immutable once made, so threads may share it.
 
-    ``region``: the active picture; what lies outside it is only held within the treatment's limits. Codes are rounded inwards
+    ``region``: the active picture; what lies outside it is only held within the treatment's limits. ``shrunk``: how many times
+    smaller the picture is than it was, for what is told in its pixels. Codes are rounded inwards
     at a limit, and the rein keeps as far inside as rounding can carry a colour out again, so that what is written is within the
     limits to the letter.
 
@@ -38,8 +39,8 @@ class FrameTreatment:
     pixel through the compiled pass.
     """
 
-    def __init__(self, treatment: Treatment, source: SignalFormat, *, region: Region | None = None) -> None:
-        self._source = source
+    def __init__(self, treatment: Treatment, source: SignalFormat, *, region: Region | None = None, shrunk: int = 1) -> None:
+        self._source, self._region, self._shrunk = source, region or Region.whole(source), shrunk
         self._plan = plan_for(treatment, source, written=source.model is Model.YCBCR)
         self._ends = reserved_codes(source) if limits_alone(treatment) else 0
         self.active = acts(treatment) and not (self._plan.idle and self._ends == 0)
@@ -120,19 +121,21 @@ class FrameTreatment:
         )
 
     def _masks(self, planes: Planes, frame: int) -> Single:
-        """The weights of the plan's reaches on a frame: (M, H, W)."""
+        """The weights of the plan's reaches on a frame, and what steps that look at neighbours add to luma: (M, H, W)."""
         source, plan = self._source, self._plan
         masks = np.ones((len(plan.reaches), source.height, source.width), np.float32)
         for number, reach in enumerate(plan.reaches):
             weights = reach.at(frame).area_weights(source.width, source.height)
             if weights is not None:
                 masks[number] = weights
-        for one in plan.keys:
+        for one in plan.before:
             weights = np.empty((source.height, source.width), np.float32)
-            pass_kernels.key_rows(
-                planes, source.model is Model.YCBCR, rgb_arithmetic(source), self._weights, one.packed, masks, ENDS,
-                np.array(one.key.figures(source.matrix), np.float32), weights,
-            )  # fmt: skip
+            given = planes, source.model is Model.YCBCR, rgb_arithmetic(source), self._weights, one.packed, masks, ENDS
+            if isinstance(one, LumaMask):
+                pass_kernels.luma_rows(*given, weights)
+                masks[one.mask] = one.step.added_in(weights, self._region, source, self._shrunk)
+                continue
+            pass_kernels.key_rows(*given, np.array(one.key.figures(source.matrix), np.float32), weights)
             weights = one.key.finished(weights)
             masks[one.mask] *= 1 - weights if one.key.inverted else weights
         return masks

@@ -7,6 +7,7 @@ import numpy as np
 
 from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import chroma_row, row_room
+from bluffline.treat.colour_kernels import luma_row
 from bluffline.treat.reach_kernels import key_row
 from bluffline.treat.row_kernels import treat_row
 
@@ -35,13 +36,6 @@ def _stored_row(row, swing, black, bounds, out):
     for x in range(row.shape[0]):
         code = min(max(row[x] * swing + shift, bounds[0] + _HALF), bounds[1] + _HALF)
         out[x] = out.dtype.type(np.int32(code))
-
-
-@free_loop
-def _luma_row(red, green, blue, weights, out):
-    kr, kg, kb = weights
-    for x in range(out.shape[0]):
-        out[x] = kr * red[x] + kg * green[x] + kb * blue[x]
 
 
 @free_loop
@@ -120,7 +114,7 @@ def treat_rows(planes, coded, band, arithmetic, shares, weights, bounds, plan, m
     width = out.shape[2]
     sites, row_b, row_r = row_room(width, halved)
     chroma = (row_b, row_r)
-    rgb, kept = np.empty((3, width), np.float32), np.empty((7, width), np.float32)
+    rgb, kept = np.empty((3, width), np.float32), np.empty((9, width), np.float32)
     line, changed, weight = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
     room = np.empty(added.shape[2], np.float32)
     to_b, to_r = _HALF / (_ONE - weights[2]) / per_span, _HALF / (_ONE - weights[0]) / per_span
@@ -132,7 +126,7 @@ def treat_rows(planes, coded, band, arithmetic, shares, weights, bounds, plan, m
             for c in range(3):
                 _stored_row(rgb[c], swing, black, bounds, out[c, row])
             continue
-        _luma_row(rgb[0], rgb[1], rgb[2], weights, line)
+        luma_row(rgb[0], rgb[1], rgb[2], weights, line)
         _stored_row(line, swing, black, bounds, out[0, row])
         for n in range(2):
             component, scale = (rgb[2], to_b) if n == 0 else (rgb[0], to_r)
@@ -146,12 +140,25 @@ def key_rows(planes, coded, arithmetic, weights, plan, masks, ends, figures, out
     height, width = out.shape
     sites, row_b, row_r = row_room(width, arithmetic[0])
     chroma = (row_b, row_r)
-    rgb, kept, weight = np.empty((3, width), np.float32), np.empty((7, width), np.float32), np.empty(width, np.float32)
+    rgb, kept, weight = np.empty((3, width), np.float32), np.empty((9, width), np.float32), np.empty(width, np.float32)
     for row in range(height):
         load_row(planes, row, coded, arithmetic, sites, chroma, rgb)
         treat_row(rgb, kept, weight, row, weights, plan, masks, ends)
         out[row] = _ONE
         key_row(rgb[0], rgb[1], rgb[2], weights, figures, ends, out[row])
+
+
+@loop
+def luma_rows(planes, coded, arithmetic, weights, plan, masks, ends, out):
+    """The luma that operations leave: (H, W) float32, 0 … 1. See `treat_rows`."""
+    height, width = out.shape
+    sites, row_b, row_r = row_room(width, arithmetic[0])
+    chroma = (row_b, row_r)
+    rgb, kept, weight = np.empty((3, width), np.float32), np.empty((9, width), np.float32), np.empty(width, np.float32)
+    for row in range(height):
+        load_row(planes, row, coded, arithmetic, sites, chroma, rgb)
+        treat_row(rgb, kept, weight, row, weights, plan, masks, ends)
+        luma_row(rgb[0], rgb[1], rgb[2], weights, out[row])
 
 
 @loop

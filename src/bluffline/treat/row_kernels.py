@@ -8,6 +8,7 @@ from enum import IntEnum
 import numpy as np
 
 from bluffline.loops import free_loop, loop
+from bluffline.treat.colour_kernels import bands_row, gained_row, gamut_row, hue_nudge_row, hues_row, luma_row, shifted_row
 from bluffline.treat.power_kernels import LEAST, camera_row, exp2, log2, power_row
 from bluffline.treat.reach_kernels import key_row
 
@@ -33,6 +34,12 @@ class Code(IntEnum):
     TRANSFER = 13
     TABLE = 14
     CAMERA = 15
+    LUMA_CURVE = 16
+    CHROMA_BY_LUMA = 17
+    BANDS = 18
+    HUES = 19
+    LUMA_MASK = 20
+    GAMUT = 21
 
 
 @free_loop
@@ -117,57 +124,6 @@ def _root_polynomial_row(red, green, blue, degree, rows):
                 rows[32] * t0 + rows[33] * t1 + rows[34] * t2 + rows[35] * t3 + rows[36] * t4 + rows[37] * t5 + rows[38] * t6
             )
         red[x], green[x], blue[x] = out_r, out_g, out_b
-
-
-@free_loop
-def hue_of(cb, cr):
-    """The angle of a chroma in degrees, within 1e-5: a series about the nearer axis; 0 where there is none."""
-    across, up = abs(cb), abs(cr)
-    long, short = max(across, up), min(across, up)
-    t = short / max(long, LEAST)
-    z = t * t
-    high = np.float32(0.09642194956541061) + z * (
-        np.float32(-0.05591227859258652) + z * (np.float32(0.02186291664838791) + z * np.float32(-0.004054554272443056))
-    )
-    low = np.float32(-0.33329859375953674) + z * (
-        np.float32(0.19946566224098206) + z * (np.float32(-0.1390862911939621) + z * high)
-    )
-    angle = t * (np.float32(0.9999993443489075) + z * low) * np.float32(57.29577951308232)
-    angle = np.float32(90) - angle if up > across else angle
-    angle = np.float32(180) - angle if cb < _ZERO else angle
-    return -angle if cr < _ZERO else angle
-
-
-@free_loop
-def _hue_nudge_row(red, green, blue, weights, figures):
-    """See `kinds.hue_nudge`. figures: hue, width in degrees, turn in radians, low, high of luma (0 … 1)."""
-    kr, kg, kb = weights
-    hue, width, turn, low, high = figures[0], figures[1], figures[2], figures[3], figures[4]
-    to_b, to_r = _HALF / (_ONE - kb), _HALF / (_ONE - kr)
-    from_b, from_r, per_g = _ONE / to_b, _ONE / to_r, _ONE / kg
-    per_border, per_width = np.float32(5) / (high - low), _ONE / width
-    whole, straight, three, two = np.float32(360), np.float32(180), np.float32(3), np.float32(2)
-    for x in range(red.shape[0]):
-        y = kr * red[x] + kg * green[x] + kb * blue[x]
-        cb, cr = (blue[x] - y) * to_b, (red[x] - y) * to_r
-        away = abs(hue_of(cb, cr) - hue)
-        away = away - whole if away >= whole else away
-        away = whole - away if away > straight else away
-        near = min(max((_ONE - away * per_width) * two, _ZERO), _ONE)
-        over = min(max((y - low) * per_border, _ZERO), _ONE)
-        under = min(max((high - y) * per_border, _ZERO), _ONE)
-        weight = near * near * (three - two * near) * (over * over * (three - two * over))
-        angle = turn * weight * (under * under * (three - two * under))
-        z = angle * angle
-        up = angle * (_ONE + z * (np.float32(-1 / 6) + z * (np.float32(1 / 120) + z * np.float32(-1 / 5040))))
-        along = _ONE + z * (
-            np.float32(-0.5) + z * (np.float32(1 / 24) + z * (np.float32(-1 / 720) + z * np.float32(1 / 40320)))
-        )
-        moved_r, moved_b = y + (cb * up + cr * along) * from_r, y + (cb * along - cr * up) * from_b
-        touched = angle != _ZERO
-        red[x] = moved_r if touched else red[x]
-        blue[x] = moved_b if touched else blue[x]
-        green[x] = (y - kr * moved_r - kb * moved_b) * per_g if touched else green[x]
 
 
 @free_loop
@@ -342,9 +298,10 @@ def _transfer_row(row, back, which):
 def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
     """Run the operations over a row. rgb: (3, W) float32, changed in place.
 
-    kept: (7, W) room: what came into a reach, what came into a tone, sums; weight: (W,) room; row: its number in ``masks``
-    (M, H, W) float32, the weights of reaches; weights: Kr, Kg, Kb; plan: operations (N, 4) int32 (code, where its figures
-    begin, where its table begins and ends), figures, tables, all flat; ends: those of a key's ranges.
+    kept: (9, W) room: what came into a reach, what came into a tone, sums, luma, a line; weight: (W,) room; row: its number
+    in ``masks`` (M, H, W) float32, the weights of reaches and what is added to luma; weights: Kr, Kg, Kb; plan: operations
+    (N, 4) int32 (code, where its figures begin, where its table begins and ends), figures, tables, all flat; ends: those of a
+    key's ranges.
     """
     operations, figures, tables = plan
     red, green, blue = rgb[0], rgb[1], rgb[2]
@@ -377,7 +334,26 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
         elif code == Code.ROOT_POLYNOMIAL:
             _root_polynomial_row(red, green, blue, own[0], table)
         elif code == Code.HUE_NUDGE:
-            _hue_nudge_row(red, green, blue, weights, own)
+            hue_nudge_row(red, green, blue, weights, own)
+        elif code == Code.HUES:
+            hues_row(red, green, blue, weights, own, table)
+        elif code == Code.GAMUT:
+            gamut_row(red, green, blue, weights, own)
+        elif code == Code.BANDS:
+            bands_row(red, green, blue, weights, own)
+        elif code == Code.LUMA_CURVE:
+            luma_row(red, green, blue, weights, kept[7])
+            kept[8] = kept[7]
+            _spline_row(kept[8], table, kept[6])
+            shifted_row(red, green, blue, kept[8], kept[7])
+        elif code == Code.CHROMA_BY_LUMA:
+            luma_row(red, green, blue, weights, kept[7])
+            kept[8] = kept[7]
+            _spline_row(kept[8], table, kept[6])
+            gained_row(red, green, blue, kept[7], kept[8])
+        elif code == Code.LUMA_MASK:
+            kept[7] = _ZERO
+            shifted_row(red, green, blue, masks[int(own[0]), row], kept[7])
         elif code == Code.CUBE:
             _cube_row(red, green, blue, own[0], own[1], int(own[2]), table)
         elif code == Code.ROLL_OFF:
@@ -404,12 +380,14 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
 
 @loop
 def reach_row(rgb, weight, row, weights, figures, masks, ends):
-    """The weights of a reach. figures: its mask (−1: none), whether it has a key, whether inverted, the key's own."""
+    """The weights of a reach. figures: its mask (−1: none), strength, whether it has a key, is it inverted, the key's own."""
     mask = int(figures[0])
     weight[:] = _ONE
-    if figures[1] != 0:
-        key_row(rgb[0], rgb[1], rgb[2], weights, figures[3:], ends, weight)
-        if figures[2] != 0:
+    if figures[2] != 0:
+        key_row(rgb[0], rgb[1], rgb[2], weights, figures[4:], ends, weight)
+        if figures[3] != 0:
             weight[:] = _ONE - weight
+    if figures[1] != 1:
+        weight *= figures[1]
     if mask >= 0:
         weight *= masks[mask, row]

@@ -1,9 +1,10 @@
 """What a step is: a kind declares its figures once, as annotated fields, and everything else follows from the declaration."""
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field, fields, replace
 from enum import StrEnum
 from functools import cache
+from itertools import pairwise
 from typing import Annotated, Any, ClassVar, Protocol, Self, get_args, get_origin, get_type_hints
 
 import numpy as np
@@ -19,6 +20,10 @@ from bluffline.treat.reach import EVERYWHERE, Reach
 Float = NDArray[np.floating[Any]]
 Points = tuple[tuple[float, float], ...]
 Channels = tuple[float, float, float, float]  # master, R′, G′, B′
+LEAST_APART, MOST_POINTS = 0.1, 64  # of the points of a curve along it, and how many it has
+
+
+_SHOWN = 120  # characters of a refused value that are shown
 
 
 class Heading(StrEnum):
@@ -54,6 +59,48 @@ class Number:
 
 
 @dataclass(frozen=True, slots=True)
+class Choice:
+    """One of some words, which may only be known while the program runs: what it is called, and what there is to choose.
+
+    ``stored``: its key in stored form, where that is not its name.
+    """
+
+    label: str
+    among: Callable[[], tuple[str, ...]]
+    stored: str = ""
+
+    def __contains__(self, value: object) -> bool:
+        return value in self.among()
+
+    def __str__(self) -> str:
+        return "one that is known here"
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """Points of a curve, from left to right: what it is called, what runs along it, what stands up it.
+
+    ``least``: how many points there are at least; ``round``: it goes on at its start where it ends, as hues do.
+    """
+
+    label: str
+    along: Number
+    up: Number
+    least: int = 2
+    round: bool = False
+
+    def __contains__(self, points: Points) -> bool:
+        x, y = [point[0] for point in points], [point[1] for point in points]
+        apart = all(b - a >= LEAST_APART for a, b in pairwise(x))
+        once = not self.round or len(x) < 2 or x[0] + 360 - x[-1] >= LEAST_APART
+        return self.least <= len(x) <= MOST_POINTS and apart and once and x in self.along and y in self.up
+
+    def __str__(self) -> str:
+        many = f"{self.least} to {MOST_POINTS} points from left to right, {LEAST_APART:g} {self.along.unit} apart at least"
+        return f"{many}, {self.along.label} {self.along} and {self.up.label} {self.up}"
+
+
+@dataclass(frozen=True, slots=True)
 class Told:
     """A figure that is chosen, switched, or comes from elsewhere: what it is called."""
 
@@ -65,11 +112,16 @@ class Told:
 
 @dataclass(frozen=True, slots=True)
 class Figure:
-    """A declared figure: its key in stored form, its declaration, its neutral value."""
+    """A declared figure: its name, its declaration, its neutral value."""
 
     key: str
-    declared: Number | Told
+    declared: Number | Choice | Curve | Told
     neutral: Any
+
+    @property
+    def stored(self) -> str:
+        """Its key in stored form."""
+        return self.declared.stored or self.key if isinstance(self.declared, Choice) else self.key
 
 
 class Signal(Hashable, Protocol):
@@ -81,6 +133,8 @@ class Signal(Hashable, Protocol):
     def matrix(self) -> Matrix: ...
     @property
     def transfer(self) -> str: ...
+    @property
+    def primaries(self) -> str: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,7 +173,8 @@ class Step:
         for one in self.figures():
             value = getattr(self, one.key)
             if value not in one.declared:
-                raise SettingsError(f"{self.title}: {one.declared.label.lower()} must be {one.declared}, not {value}.")
+                label = one.declared.label.lower()
+                raise SettingsError(f"{self.title}: {label} must be {one.declared}, not {str(value)[:_SHOWN]}.")
 
     @classmethod
     @cache
@@ -169,6 +224,10 @@ class Step:
         This is what the step means; the compiled pass agrees with it.
         """
         raise NotImplementedError
+
+    def apply_to_picture(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
+        """The same for the pixels (H, W, 3) of a picture, for steps that look at neighbours."""
+        return self.apply(rgb, signal)
 
     def operations(self, signal: Signal) -> tuple[Operation, ...]:
         """What it compiles to; nothing where its figures are neutral."""

@@ -16,6 +16,8 @@ from bluffline.declared import MOST_ENTRIES, SHOWN, checked, made
 from bluffline.errors import SettingsError, require
 from bluffline.intake import read_text
 from bluffline.treat.catalogue import KINDS
+from bluffline.treat.kinds.bands import Bands
+from bluffline.treat.kinds.look import MOST_HELD, Look
 from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.reach import EVERYWHERE, Key, Reach, ReachArea
@@ -30,7 +32,11 @@ _KEYS = {"kind", "on", "heading", "values", "reach"}
 
 def values_of(step: Step) -> dict[str, Any]:
     """A step's figures as JSON holds them; a LUT's table as zlib-packed little-endian float32 in base64, with its shape."""
-    values = {one.key: getattr(step, one.key) for one in step.figures()}
+    values = {one.stored: getattr(step, one.key) for one in step.figures()}
+    if isinstance(step, Bands):
+        values["bands"] = [asdict(band) for band in step.bands]
+    if isinstance(step, Look):
+        values["steps"] = [step_to(each) for each in step.steps]
     if isinstance(step, Lut) and step.table is not None:
         packed = base64.b64encode(zlib.compress(step.table.astype("<f4").tobytes())).decode("ascii")
         values["table"] = {"shape": list(step.table.shape), "packed": packed}
@@ -71,20 +77,32 @@ def step_from(data: Any, where: str = "step") -> Step:
 
 
 def _kind_from(kind: type[Step], values: Mapping[str, Any], where: str) -> Step:
-    declared = {one.key for one in kind.figures()}
-    unknown = next((key for key in values if key not in declared), None)
+    names = {one.stored: one.key for one in kind.figures()}
+    unknown = next((key for key in values if key not in names), None)
     require(unknown is None, f"{where} has no figure {str(unknown)[:SHOWN]!r}.")
+    values = {names[key]: value for key, value in values.items()}
     if kind is Lut and values.get("table") is not None:
         plain = made(Lut, {key: value for key, value in values.items() if key != "table"}, where)
         try:
             return replace(plain, table=_table(values["table"], f"{where}: table"))
         except SettingsError as error:
             raise SettingsError(f"{where}: table: {error}") from error
+    if kind is Look and values.get("steps"):
+        look = made(Look, {**values, "steps": ()}, where)
+        return replace(look, steps=_held_in(values["steps"], where))
     try:
         return made(kind, {key: value for key, value in values.items() if value is not None or key != "table"}, where)
     except SettingsError as error:
         named = str(error)
         raise SettingsError(named if named.startswith(where) else f"{where}: {named}") from error
+
+
+def _held_in(steps: Any, where: str) -> Treatment:
+    """The steps of a look."""
+    require(isinstance(steps, list) and len(steps) <= MOST_HELD, f"{where}: steps must be a list of {MOST_HELD} at most.")
+    nested = any(isinstance(each, Mapping) and each.get("kind") == Look.kind for each in steps)
+    require(not nested, f"{where}: a look can't hold another.")
+    return tuple(step_from(each, f"{where}: step {n}") for n, each in enumerate(steps, 1))
 
 
 def _reach_from(data: Any, where: str) -> Reach:

@@ -164,7 +164,7 @@ class Viewer(QObject):
         if key != self._proxy_key or self._proxy_treatment is None:
             part = Region.whole(half_size(source)) if view.region == Region.whole(source) else None
             self._proxy_key = key
-            self._proxy_treatment = FrameTreatment(self.session.document.treatment, half_size(source), region=part)
+            self._proxy_treatment = FrameTreatment(self.session.document.treatment, half_size(source), region=part, shrunk=2)
         return replace(view, proxy=self._proxy_treatment)
 
     def _view(self) -> View:
