@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from bluffline import __version__, stopping
-from bluffline.cli import charts, files, instruments
+from bluffline.cli import charts, files, instruments, looks
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
@@ -22,7 +22,7 @@ from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.faults import fault_of, log_path
 
-COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps")
+COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")
 _JSON, _CSV = (".json",), (".csv",)
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT, _UNFORESEEN = 0, 1, 2, 3
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
@@ -69,6 +69,7 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
     instruments.add_commands(commands)
     charts.add_commands(commands)
+    looks.add_commands(commands)
     return parser
 
 

@@ -33,11 +33,12 @@ PlanesAt = Callable[[int], Planes | None]
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A treatment for one shot and, in the order of its steps, why each is there."""
+    """A treatment for one shot and, in the order of its steps, why each is there; ``left``: what was left alone, and why."""
 
     shot: int
     treatment: Treatment
     reasons: tuple[str, ...]
+    left: tuple[str, ...] = ()
 
 
 def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:

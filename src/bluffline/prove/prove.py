@@ -130,8 +130,7 @@ def propose_all(
     Where anything has to be fixed in a source that is surely mis-tagged, every shot of it is remapped: all are wrong alike.
     """
     proposals = []
-    levels = source_levels([shot_levels(survey.table, shot) for shot in shots], [shot.length for shot in shots])
-    remap = mistagged(levels, survey.source) and any(finding.rule in ANSWERED for finding in findings)
+    remap = to_remap(survey, shots, findings)
     with Reader(survey.programme) as reader:
         for number, shot in enumerate(shots):
             found = [finding for finding in findings if finding.shot == number]
@@ -144,6 +143,12 @@ def propose_all(
             if monitor is not None:
                 monitor.at("Legalise", number + 1, len(shots), "shots")
     return proposals
+
+
+def to_remap(survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding]) -> bool:
+    """Whether a source is surely mis-tagged, and anything of it has to be fixed: then every shot of it is remapped."""
+    levels = source_levels([shot_levels(survey.table, shot) for shot in shots], [shot.length for shot in shots])
+    return mistagged(levels, survey.source) and any(finding.rule in ANSWERED for finding in findings)
 
 
 def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:

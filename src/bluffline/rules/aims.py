@@ -1,0 +1,104 @@
+"""Aims: the levels and colours that proposals bring a shot to, from a TOML file that an operator can edit."""
+
+import tomllib
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+from pathlib import Path
+from typing import Annotated, Any
+
+from bluffline.declared import Between, made
+from bluffline.errors import RulesError, SettingsError, require
+from bluffline.folders import UserFolder
+from bluffline.intake import read_text
+
+_FILE = "aims.toml"
+Percent = Annotated[float, Between(-10, 120)]
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """Levels in percent; those of two figures may lie anywhere between them.
+
+    Raises
+    ------
+    SettingsError : a range that runs downwards
+    """
+
+    black: Annotated[float, Between(0, 20)]
+    highlights: tuple[Percent, Percent]
+    white_text: Percent
+    middle: tuple[Percent, Percent]
+    face: tuple[Percent, Percent]
+
+    def __post_init__(self) -> None:
+        for name in ("highlights", "middle", "face"):
+            low, high = getattr(self, name)
+            require(low <= high, f"levels: {name} must run upwards.")
+        require(self.highlights[0] >= self.black + 20, "levels: highlights must lie at least 20 % above black.")
+
+
+@dataclass(frozen=True, slots=True)
+class Colour:
+    """Where skin lies on the vectorscope and how far beside it, in degrees; the chroma of a picture in percent."""
+
+    skin: Annotated[float, Between(-360, 360)]
+    skin_off: Annotated[float, Between(0, 90)]
+    chroma: tuple[Annotated[float, Between(0, 70)], Annotated[float, Between(0, 70)]]
+
+    def __post_init__(self) -> None:
+        require(self.chroma[0] <= self.chroma[1], "colour: chroma must run upwards.")
+
+
+@dataclass(frozen=True, slots=True)
+class Names:
+    """What areas are called that are taken for what they say, in small letters."""
+
+    face: tuple[str, ...] = ()
+    neutral: tuple[str, ...] = ()
+    text: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Aims:
+    """Aims as a file has them."""
+
+    title: str
+    levels: Levels
+    colour: Colour
+    names: Names = Names()
+
+
+def load_aims(path: Path | None = None) -> Aims:
+    """Aims from a file; else the operator's own in the settings folder, else those that are shipped.
+
+    Raises
+    ------
+    RulesError : the file can't be read, or the key in it that can't be used
+    """
+    own = UserFolder.SETTINGS.path / _FILE
+    chosen = path if path is not None else own if own.exists() else None
+    if chosen is None:
+        return shipped_aims()
+    try:
+        return _parsed(read_text(chosen), chosen.name)
+    except OSError as error:
+        raise RulesError(f"The aims {chosen} can't be read: {error.strerror}.") from error
+    except UnicodeDecodeError as error:
+        raise RulesError(f"The aims {chosen} can't be read as text.") from error
+
+
+@cache
+def shipped_aims() -> Aims:
+    """The aims that are shipped."""
+    return _parsed(resources.files("bluffline.rules").joinpath("shipped", _FILE).read_text("utf-8"), _FILE)
+
+
+def _parsed(text: str, name: str) -> Aims:
+    try:
+        data: dict[str, Any] = tomllib.loads(text)
+        return made(Aims, data, name)
+    except tomllib.TOMLDecodeError as error:
+        raise RulesError(f"{name}: {error}.") from error
+    except SettingsError as error:
+        raise RulesError(str(error)) from error
