@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QComboBox
 
 from bluffline.measure.areas import Shape
 from bluffline.measure.scopes import Instrument
@@ -15,7 +15,7 @@ from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
-from bluffline.treat.step import Heading
+from bluffline.treat.step import Heading, Number
 from bluffline.treat.stored import step_from, step_to
 from bluffline.ui.ladder.figures import Figure, Slide
 from bluffline.view.looking import Tool
@@ -109,7 +109,7 @@ def test_a_slider_is_dragged_in_one_gesture(desk, qtbot):
 
 
 def test_a_slider_finds_its_values_again():
-    for figure in (figure for kind in KINDS.values() for figure in kind.figures() if hasattr(figure.declared, "least")):
+    for figure in (figure for kind in KINDS.values() for figure in kind.figures() if isinstance(figure.declared, Number)):
         neutral = figure.neutral[0] if isinstance(figure.neutral, tuple) else figure.neutral
         slide = Slide(figure.declared, neutral)
         for part in (0.0, 0.2, 0.5, 0.9, 1.0):
@@ -134,7 +134,8 @@ def test_components_have_their_own_page(desk, qtbot):
 def test_a_remap_takes_its_figures_from_the_shot(desk):
     desk.treatment.add_step(LevelRemap)
     assert not figure_named(desk, "White to").isEnabled()
-    desk.bench._choice.textActivated.emit(str(RemapMode.EXTREMES_TO_LIMITS))
+    combo = desk.bench.findChild(QComboBox)
+    combo.activated.emit(combo.findData(str(RemapMode.EXTREMES_TO_LIMITS)))
     (step,) = desk.session.document.treatment
     assert step.mode is RemapMode.EXTREMES_TO_LIMITS and step.place is Heading.SOURCE
     assert figure_named(desk, "White to").isEnabled() and figure_named(desk, "White to").value() == 103
@@ -250,12 +251,12 @@ def test_a_step_reaches_areas_and_a_key_picked_on_the_picture(desk, qtbot):
 
 def test_a_key_is_picked_for_the_step_that_it_was_asked_for_or_dropped(desk, qtbot):
     desk.treatment.add_step(Tone)
-    desk.reaching.picked([(10, 10), (40, 40)], "new")
+    desk.picking.key_picked([(10, 10), (40, 40)], "new")
     desk.session.document.replace_step(0, Tone(0.3))
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
     assert desk.session.document.treatment == (Tone(0.3),)
     desk.session.place.choose(None)
-    desk.reaching.picked([(10, 10), (40, 40)], "new")
+    desk.picking.key_picked([(10, 10), (40, 40)], "new")
     assert "Put a step on the bench first" in desk.header.message
 
 

@@ -334,6 +334,17 @@ class Document:
             self._history.push(work, f"Legalise shot {proposal.shot + 1}")
         self.changed.tell()
 
+    def accept_one(self, shot: int, proposal: Proposal, act: str) -> None:
+        """Take over a proposal for one shot as one act."""
+        self._push(self.work.treated(shot, self._own_of(replace(proposal, shot=shot)), proposal.reasons), act)
+
+    def add_to(self, shot: int, steps: Treatment, act: str, reasons: tuple[str, ...]) -> None:
+        """Add steps to those that a shot has for itself, each where its kind belongs, as one act."""
+        own = self.work.treatments.get(shot, ())
+        for step in steps:
+            own = with_step(own, own_step(step))
+        self._push(self.work.treated(shot, own, (*self.work.reasons.get(shot, ()), *reasons)), act)
+
     def _own_of(self, proposal: Proposal) -> Treatment:
         """What of a proposed ladder the shot does not share."""
         shared = [step for owner, _, step in self.work.rungs(proposal.shot) if owner != OWN]

@@ -29,6 +29,8 @@ class Kind(StrEnum):
     PICK = "The pick from areas"
     BAKE = "Baking"
     LIKE_SHOTS = "The search for shots under the same light"
+    PROPOSE = "The proposal"
+    MATCH = "Bringing to the reference"
     FOLLOW = "Following the reach"
     TRIAL = "The trial of the treatments"
     REHEARSAL = "The look at what a file will carry"

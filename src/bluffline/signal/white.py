@@ -64,3 +64,20 @@ def gains_for_light(kelvin: float, tint: float, primaries: str) -> tuple[float, 
 def _uv(x: float, y: float) -> tuple[float, float]:
     """CIE 1960 u, v."""
     return 4 * x / (-2 * x + 12 * y + 3), 6 * y / (-2 * x + 12 * y + 3)
+
+
+def light_for_gains(gains: tuple[float, float, float], primaries: str) -> tuple[float, float]:
+    """Temperature (kelvin) and tint of the light that gains of R, G and B make neutral: the inverse of `gains_for_light`."""
+    white = rgb_to_xyz(primaries) @ (1 / np.maximum(np.array(gains), 1e-6))
+    place = np.array(_uv(*(white[:2] / white.sum())))
+    mireds = np.linspace(1e6 / TEMPERATURES[1], 1e6 / TEMPERATURES[0], 600)
+    for _ in range(3):  # ever nearer about the nearest
+        locus = np.array([_uv(*light_xy(min(max(1e6 / mired, TEMPERATURES[0]), TEMPERATURES[1]))) for mired in mireds])
+        nearest = int(np.argmin(((locus - place) ** 2).sum(axis=1)))
+        low, high = mireds[max(nearest - 1, 0)], mireds[min(nearest + 1, len(mireds) - 1)]
+        mireds = np.linspace(low, high, 41)
+    apart = place - locus[nearest]
+    along = locus[min(nearest + 1, len(locus) - 1)] - locus[max(nearest - 1, 0)]
+    greener = np.sign(along[0] * apart[1] - along[1] * apart[0]) * np.sign(along[0] or 1.0)
+    kelvin = float(min(max(2e6 / (low + high), TEMPERATURES[0]), TEMPERATURES[1]))
+    return kelvin, float(greener * np.hypot(*apart) / _TINT)

@@ -91,8 +91,9 @@ class Curve:
 
     def __contains__(self, points: Points) -> bool:
         x, y = [point[0] for point in points], [point[1] for point in points]
-        apart = all(b - a >= LEAST_APART for a, b in pairwise(x))
-        once = not self.round or len(x) < 2 or x[0] + 360 - x[-1] >= LEAST_APART
+        least = LEAST_APART - 1e-9  # as far as sums of decimals are one
+        apart = all(b - a >= least for a, b in pairwise(x))
+        once = not self.round or len(x) < 2 or x[0] + 360 - x[-1] >= least
         return self.least <= len(x) <= MOST_POINTS and apart and once and x in self.along and y in self.up
 
     def __str__(self) -> str:

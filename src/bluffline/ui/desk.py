@@ -32,6 +32,7 @@ from bluffline.ui.actions.commands import COMMANDS, MENUS
 from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.programmes import Programmes
+from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.trying import Trying
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
@@ -42,6 +43,7 @@ from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
 from bluffline.ui.ladder.bench import Bench
 from bluffline.ui.ladder.ladder import LadderPanel
+from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
@@ -75,7 +77,10 @@ class Desk(QMainWindow):
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.picture = self.viewer.picture
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
-        self.treatment, self.bench = LadderPanel(session), Bench(session, self.reaching, self.viewer.look)
+        self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)
+        self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.header.say)
+        self.treatment = LadderPanel(session)
+        self.bench = Bench(session, self.reaching, self.picking, self.viewer.look)
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
         self.charting = Charting(self.viewer, self.jobs, self.work.beside, self.header.say, self)
         self.player = Player(session, self.viewer, self._stopped)
@@ -86,7 +91,7 @@ class Desk(QMainWindow):
         self.open = self.programmes.open
         self.hands = Hands(
             session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting, self.gauges,
-            self.skyline, self.reaching, self,
+            self.skyline, self.reaching, self.picking, self.proposing, self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
@@ -183,8 +188,10 @@ class Desk(QMainWindow):
         self.findings.chosen.connect(session.place.select)
         self.viewer.shown_changed.connect(self._frame_shown)
         self.viewer.failed.connect(self.header.fault)
+        self.viewer.probed.connect(self.bench.point_at)
         self.bench.refused.connect(self.header.say)
-        self.picture.key_picked.connect(self.reaching.picked)
+        self.picture.key_picked.connect(self.picking.key_picked)
+        self.picture.colour_picked.connect(self.picking.colour_picked)
         self.picture.reach_moved.connect(self.reaching.move)
         self.picture.reach_turned.connect(self.reaching.turn)
         self.viewer.reach_drawn.connect(self.reaching.drawn)
@@ -245,6 +252,7 @@ class Desk(QMainWindow):
         self.viewer.ask()
         for gauge in self.viewer.gauges:
             gauge.update()
+        self.refresh_commands()
 
     def _bench_opened(self, opened: bool) -> None:
         self.skyline.set_low(opened)
@@ -299,7 +307,7 @@ class Desk(QMainWindow):
 
     def _frame_shown(self, frame: int) -> None:
         if self.viewer.preview is not None:
-            self.bench.transfer.show_tones(self.viewer.preview.tones)
+            self.bench.show_tones(self.viewer.preview)
         areas = len(self.session.document.areas)
         if areas > self._areas and self.pages.front == "Findings":
             self.pages.turn("Areas")

@@ -28,6 +28,7 @@ class Tool(StrEnum):
     POLYGON = "polygon"
     PATH = "path"
     KEY = "key"
+    COLOUR = "colour"
 
 
 class Field(StrEnum):

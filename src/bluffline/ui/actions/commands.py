@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from bluffline.prove.suggesting import Wanted
 from bluffline.session.jobs import Kind
 from bluffline.ui.actions.hands import Hands
 from bluffline.view.looking import Tool
@@ -76,6 +77,10 @@ def _nudged(across: float, down: float) -> Callable[[Hands], object]:
     return lambda hands: hands.reaching.nudge(across, down)
 
 
+def _proposed(wanted: Wanted) -> Callable[[Hands], object]:
+    return lambda hands: hands.proposing.propose(wanted)
+
+
 COMMANDS: tuple[Command, ...] = (
     Command("open", "Programme", "Open …", ("Ctrl+O",), lambda h: h.programmes.choose(), _always),
     Command("open-demo", "Programme", "Open the demo programme", (), lambda h: h.programmes.open_demo(), _always),
@@ -103,6 +108,16 @@ COMMANDS: tuple[Command, ...] = (
     Command("first-frame", "Go", "First frame", ("Home",), lambda h: h.session.place.go_to(0)),
     Command("last-frame", "Go", "Last frame", ("End",), lambda h: h.session.place.go_to(1 << 60)),
     Command("legalise", "Treatment", "Legalise", ("G",), lambda h: h.work.legalise(), _treatable),
+    *(
+        Command(f"propose-{word}", "Treatment", title, keys, _proposed(Wanted(word)), _treatable)
+        for word, title, keys in (
+            ("bearable", "Propose: bearable", ("Shift+G",)),
+            ("exposure", "Propose: exposure and contrast", ("Ctrl+Shift+E",)),
+            ("balance", "Propose: balance", ("Ctrl+Shift+B",)),
+            ("log", "Propose: open flat footage", ()),
+        )
+    ),
+    Command("match", "Treatment", "Bring to the pinned frame", ("Shift+M",), lambda h: h.proposing.match_pinned(), _treatable),
     Command(
         "bypass",
         "Treatment",
@@ -137,8 +152,9 @@ COMMANDS: tuple[Command, ...] = (
         lambda h: h.session.document.redoes is not None,
     ),
     Command(
-        "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.reaching.take_key_tool(), _benched, apart=True
+        "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.picking.take(Tool.KEY), _benched, apart=True
     ),
+    Command("colour", "Treatment", "Set it by a colour", ("Shift+I",), lambda h: h.picking.take(Tool.COLOUR), _benched),
     Command(
         "show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched, held=True
     ),

@@ -7,8 +7,10 @@ from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.programmes import Programmes
+from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.gauges.measuring import Measuring
+from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
@@ -57,4 +59,6 @@ class Hands:
     gauges: GaugeModel
     skyline: Skyline
     reaching: Reaching
+    picking: Picking
+    proposing: Proposing
     window: Window

@@ -7,6 +7,7 @@ from enum import StrEnum
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
@@ -23,18 +24,29 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.errors import SettingsError
+from bluffline.session.light import DAYLIGHT, TEMPERATURE, TINT, light_of, with_light
 from bluffline.session.session import Session
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.bands import Bands
+from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
-from bluffline.treat.step import Number, Step, Told
+from bluffline.treat.step import Choice, Curve, Number, Step, Told
+from bluffline.treat.step import Figure as DeclaredFigure
+from bluffline.ui.ladder.bands import BandsEditor
 from bluffline.ui.ladder.figures import Figure, Slide, figure_of
+from bluffline.ui.ladder.picking import Picking
+from bluffline.ui.ladder.points import CurveEditor
 from bluffline.ui.ladder.reaching import FEATHERS, Reaching
 from bluffline.ui.ladder.transfer import TransferLine
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
 from bluffline.view.looking import LookingModel, Tool
+from bluffline.view.preview import Preview
+from bluffline.view.standing import hue_shares, place_of
 
 _REST = 1.0  # seconds without a change that end a gesture
 _ROWS, _PARTS = 5, 4  # figures in a column; those of one declaration from which they have a page of their own
+_WORDS = {("bends", "rgb"): "on R′, G′ and B′", ("bends", "luma"): "on luma"}
 
 
 class Bench(QFrame):
@@ -43,15 +55,19 @@ class Bench(QFrame):
     refused = pyqtSignal(str)
     opened = pyqtSignal(bool)
 
-    def __init__(self, session: Session, reaching: Reaching, look: LookingModel) -> None:
+    def __init__(self, session: Session, reaching: Reaching, picking: Picking, look: LookingModel) -> None:
         super().__init__()
         self.setObjectName("card")
-        self._session, self._reaching, self._look = session, reaching, look
+        self._session, self._reaching, self._picking, self._look = session, reaching, picking, look
+        picking.chosen = lambda: self.curves.key if self.curves is not None else ""
+        self.curves: CurveEditor | None = None
+        self.bands: BandsEditor | None = None
+        self._preview: Preview | None = None
         self._shown: object = None
         self._components = False
         self._figures: dict[str, tuple[Figure, Slide | None]] = {}
         self._switches: dict[str, QCheckBox] = {}
-        self._choice: QComboBox | None = None
+        self._choices: dict[str, QComboBox] = {}
         self._told: QLabel | None = None
         self._last, self._gestures = ("", 0.0), 0
         self.transfer = TransferLine(session)
@@ -136,7 +152,13 @@ class Bench(QFrame):
 
     def _build(self, step: Step) -> None:
         """Controls for a kind of step."""
-        self._figures, self._switches, self._choice, self._told = {}, {}, None, None
+        self._figures, self._switches, self._choices, self._told = {}, {}, {}, None
+        self.curves = self.bands = None
+        drawn = {one.key: one.declared for one in step.figures() if isinstance(one.declared, Curve)}
+        if drawn or isinstance(step, Bands):
+            self._build_drawn(step, drawn)
+            return
+        self.transfer.show()
         body = QWidget()
         grid = QGridLayout(body)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -145,37 +167,118 @@ class Bench(QFrame):
         several = [one for one in step.figures() if isinstance(one.declared, Number) and len(one.declared.parts) >= _PARTS]
         self.buttons["components"].setVisible(bool(several))
         self.buttons["components"].setChecked(self._components and bool(several))
-        cell = 0
         if self._components and several:
-            for row, one in enumerate(several):
-                assert isinstance(one.declared, Number)
-                for column, part in enumerate(one.declared.parts):
-                    place = row, column
-                    self._add(grid, step, f"{one.key}.{column}", part, one.declared, one.neutral[column], *place)
+            self._add_components(grid, step, several)
         else:
-            for one in step.figures():
-                declared = one.declared
-                if isinstance(declared, Number) and declared.parts:
-                    shown = declared.parts[:1] if one in several else declared.parts
-                    for n, part in enumerate(shown):
-                        label = declared.label if one in several else f"{declared.label} {part}"
-                        place = cell % _ROWS, cell // _ROWS
-                        self._add(grid, step, f"{one.key}.{n}", label, declared, one.neutral[n], *place)
-                        cell += 1
-                elif isinstance(declared, Number):
-                    self._add(grid, step, one.key, declared.label, declared, one.neutral, cell % _ROWS, cell // _ROWS)
-                    cell += 1
-            self._add_others(grid, step, cell)
+            self._add_figures(grid, step, several)
         columns = grid.columnCount() // 2
         for column in range(columns):
             grid.setColumnStretch(2 * column, 1)
         if columns < 2:
             grid.setColumnStretch(2 * columns, 2)
         grid.setRowStretch(grid.rowCount(), 1)
+        self._put(body)
+
+    def _add_components(self, grid: QGridLayout, step: Step, several: list[DeclaredFigure]) -> None:
+        """Figures of R′, G′ and B′ each for itself."""
+        for row, one in enumerate(several):
+            assert isinstance(one.declared, Number)
+            for column, part in enumerate(one.declared.parts):
+                self._add(grid, step, f"{one.key}.{column}", part, one.declared, one.neutral[column], row, column)
+
+    def _add_figures(self, grid: QGridLayout, step: Step, several: list[DeclaredFigure]) -> None:
+        """All figures, of those that have many parts the first; a balance's as a light as well."""
+        cell = 0
+        for one in step.figures():
+            declared = one.declared
+            if isinstance(declared, Number) and declared.parts:
+                shown = declared.parts[:1] if one in several else declared.parts
+                for n, part in enumerate(shown):
+                    label = declared.label if one in several else f"{declared.label} {part}"
+                    place = cell % _ROWS, cell // _ROWS
+                    self._add(grid, step, f"{one.key}.{n}", label, declared, one.neutral[n], *place)
+                    cell += 1
+            elif isinstance(declared, Number):
+                self._add(grid, step, one.key, declared.label, declared, one.neutral, cell % _ROWS, cell // _ROWS)
+                cell += 1
+        if isinstance(step, Balance):
+            for n, (field, number, neutral) in enumerate((("=kelvin", TEMPERATURE, DAYLIGHT), ("=tint", TINT, 0.0))):
+                self._add(grid, step, field, number.label, number, neutral, n, 1)
+        self._add_others(grid, step, cell)
+
+    def _put(self, body: QWidget) -> None:
+        """Put other controls in place of those that are there."""
         old = self._matter.replaceWidget(self._body, body)
         if old is not None and (widget := old.widget()) is not None:
             widget.deleteLater()
         self._body = body
+
+    def _build_drawn(self, step: Step, drawn: dict[str, Curve]) -> None:
+        """Curves or bands over what the picture holds."""
+        self.buttons["components"].setVisible(False)
+        self.transfer.setVisible(isinstance(step, Curves))
+        if drawn:
+            self.curves = CurveEditor(step, drawn)
+            self.curves.changed.connect(self._curve_changed)
+            self.curves.turned.connect(self._show_tones)
+            for one in step.figures():
+                if isinstance(one.declared, Choice):
+                    self.curves.column.insertWidget(1, self._combo(step, one.key, one.declared.label, one.declared.among()))
+            self._put(self.curves)
+        else:
+            self.bands = BandsEditor()
+            self.bands.changed.connect(self._bands_changed)
+            self.bands.refused.connect(self.refused)
+            self._put(self.bands)
+        self._show_tones()
+
+    def _combo(self, step: Step, key: str, label: str, among: tuple[str, ...]) -> QComboBox:
+        combo = QComboBox()
+        combo.setFont(font(12))
+        for word in among:
+            combo.addItem(_WORDS.get((key, word), word or "choose an encoding"), word)
+        combo.setAccessibleName(f"{step.title}: {label}")
+        combo.setToolTip(label)
+        combo.activated.connect(lambda n, key=key, combo=combo: self._choose(key, combo.itemData(n)))
+        self._choices[key] = combo
+        return combo
+
+    def show_tones(self, preview: Preview | None) -> None:
+        """Draw behind curves and bands what the picture holds."""
+        self._preview = preview
+        self.transfer.show_tones(preview.tones if preview is not None else None)
+        self._show_tones()
+
+    def _show_tones(self) -> None:
+        if self._preview is None or self._session.survey is None:
+            return
+        levels, tones = self._session.source.levels, self._preview.tones
+        if self.curves is not None and self.curves.graph.declared.round:
+            self.curves.graph.show_behind(hue_shares(self._preview))
+        elif tones is not None and (self.curves is not None or self.bands is not None):
+            percents = (np.arange(len(tones)) - levels.black) / levels.swing * 100
+            counts, _ = np.histogram(percents, bins=120, range=(-8, 112), weights=tones)
+            graph = self.curves.graph if self.curves is not None else self.bands.graph if self.bands is not None else None
+            if graph is not None:
+                graph.show_behind(np.sqrt(counts / max(counts.max(), 1)))
+
+    def point_at(self, rgb: tuple[float, float, float] | None) -> None:
+        """Mark where a colour (R′G′B′, 0 … 1) stands that is under the pointer; None where there is none."""
+        graph = self.curves.graph if self.curves is not None else self.bands.graph if self.bands is not None else None
+        if graph is None or self._session.survey is None:
+            return
+        key = self.curves.key if self.curves is not None else ""
+        graph.point_at(None if rgb is None else place_of(rgb, self._session.source.matrix, key, graph.axes.units[0]))
+
+    def _curve_changed(self, key: str, points: object, goes_on: bool) -> None:
+        if not goes_on:
+            self._new_gesture()
+        self._change(key, points)
+
+    def _bands_changed(self, bands: object, goes_on: bool) -> None:
+        if not goes_on:
+            self._new_gesture()
+        self._change("bands", bands)
 
     def _add(
         self, grid: QGridLayout, step: Step, field: str, label: str, declared: Number, neutral: float, row: int, column: int
@@ -185,7 +288,7 @@ class Bench(QFrame):
         name.setFont(font(12))
         name.setProperty("role", "dim")
         whole = f"{declared.label} {label}" if label in declared.parts else label
-        box = Figure(f"{step.title}: {whole}", declared, figure_of(step, field), neutral)
+        box = Figure(f"{step.title}: {whole}", declared, self._value_of(step, field), neutral)
         box.setFixedSize(70 if label in declared.parts else 88, 20)
         box.valueChanged.connect(lambda value, field=field: self._change(field, value))
         slide = Slide(declared, neutral)
@@ -200,7 +303,7 @@ class Bench(QFrame):
     def _add_others(self, grid: QGridLayout, step: Step, cell: int) -> None:
         """Switches, a choice, and a line for what comes from elsewhere."""
         row = 2 * min(cell, _ROWS)
-        others = [one for one in step.figures() if isinstance(one.declared, Told)]
+        others = [one for one in step.figures() if isinstance(one.declared, Told | Choice)]
         line = QHBoxLayout()
         line.setSpacing(14)
         for one in others:
@@ -211,13 +314,10 @@ class Bench(QFrame):
                 line.addWidget(switch)
                 self._switches[one.key] = switch
             elif isinstance(one.neutral, StrEnum):
-                self._choice = QComboBox()
-                self._choice.setFont(font(12))
-                self._choice.addItems([str(each) for each in type(one.neutral)])
-                self._choice.setAccessibleName(f"{step.title}: {one.declared.label}")
-                self._choice.textActivated.connect(lambda text, key=one.key: self._choose(key, text))
-                line.addWidget(self._choice)
-        if any(not isinstance(one.neutral, bool | StrEnum) for one in others):
+                line.addWidget(self._combo(step, one.key, one.declared.label, tuple(map(str, type(one.neutral)))))
+            elif isinstance(one.declared, Choice):
+                line.addWidget(self._combo(step, one.key, one.declared.label, one.declared.among()))
+        if any(isinstance(one.declared, Told) and not isinstance(one.neutral, bool | StrEnum) for one in others):
             self._told = QLabel()
             self._told.setFont(font(12))
             self._told.setWordWrap(True)
@@ -229,7 +329,7 @@ class Bench(QFrame):
     def _show_figures(self, step: Step) -> None:
         """Show the figures in force, which an undo or another figure may have changed."""
         for field, (box, slide) in self._figures.items():
-            value = figure_of(step, field)
+            value = self._value_of(step, field)
             if box.value() != round(value, box.decimals()) or not box.hasFocus():  # what is being typed stands
                 box.blockSignals(True)
                 box.setValue(value)
@@ -243,8 +343,13 @@ class Bench(QFrame):
             switch.blockSignals(True)
             switch.setChecked(getattr(step, key))
             switch.blockSignals(False)
-        if self._choice is not None:
-            self._choice.setCurrentText(str(getattr(step, "mode", "")))
+        for key, combo in self._choices.items():
+            combo.setCurrentIndex(combo.findData(str(getattr(step, key))))
+            combo.setEnabled(step.on)
+        if self.curves is not None:
+            self.curves.show_step(step)
+        if self.bands is not None and isinstance(step, Bands):
+            self.bands.show_step(step)
         if self._told is not None:
             self._told.setText(step.text.replace("; ", "\n"))
         self.buttons["bypass"].setText("bypass" if step.on else "restore")
@@ -256,12 +361,31 @@ class Bench(QFrame):
         if step is None or rung is None:
             return
         try:
-            changed = step.figured(field, value)
+            changed = self._figured(step, field, value)
         except SettingsError as error:
             self._show_figures(step)  # what is in force stands there again
             self.refused.emit(str(error))
             return
         self._session.document.replace_step(rung, changed, gesture=self._gesture(field))
+
+    def _value_of(self, step: Step, field: str) -> float:
+        """A figure of a step, or what follows from its figures."""
+        if not field.startswith("=") or not isinstance(step, Balance):
+            return figure_of(step, field)
+        return light_of(step, self._session.source.primaries)[field == "=tint"]
+
+    def _figured(self, step: Step, field: str, value: Any) -> Step:
+        """The step with another figure.
+
+        Raises
+        ------
+        SettingsError : it can't be so
+        """
+        if not field.startswith("=") or not isinstance(step, Balance):
+            return step.figured(field, value)
+        primaries = self._session.source.primaries
+        kelvin, tint = light_of(step, primaries)
+        return with_light(step, kelvin, value, primaries) if field == "=tint" else with_light(step, value, tint, primaries)
 
     def _choose(self, key: str, text: str) -> None:
         """Another way of working; a remap's figures follow from it."""
@@ -325,7 +449,7 @@ class Bench(QFrame):
         add(menu, "Place it on this frame\tCtrl+Shift+P", reaching.place_here, can=has)
         add(menu, "Stand still again", reaching.stay, can=placed)
         menu.addSeparator()
-        add(menu, "Pick a key on the picture\tCtrl+I", reaching.take_key_tool)
+        add(menu, "Pick a key on the picture\tCtrl+I", partial(self._picking.take, Tool.KEY))
         key = reach.key
         add(menu, "All but the key", lambda: reaching.change_key(inverted=not key.inverted) if key else None,
             can=key is not None, on=key is not None and key.inverted)  # fmt: skip

@@ -8,7 +8,7 @@ from bluffline.figures import figure
 from bluffline.treat.step import Number, Step
 from bluffline.ui.style.style import DIM, LINE, TEXT, font
 
-_PLACES = {"%": 1, "°": 1, "×": 3, "stops": 2, "": 3}  # decimals
+_PLACES = {"K": 0, "steps": 1, "px": 2, "%": 1, "°": 1, "×": 3, "stops": 2, "": 3}  # decimals
 _EDITING = frozenset(
     {
         Qt.Key.Key_Backspace, Qt.Key.Key_Delete, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down,

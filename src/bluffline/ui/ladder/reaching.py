@@ -1,20 +1,15 @@
-"""Where the step on the bench acts: areas that were drawn, and a key picked on the picture."""
+"""Where the step on the bench acts: areas that were drawn, and a key."""
 
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-import numpy as np
-
-from bluffline.errors import MediaError, SettingsError
+from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
-from bluffline.measure.scopes import FrameSignal
-from bluffline.media.reader import Reader
 from bluffline.prove.follow import Followed, follow_area
 from bluffline.prove.monitor import Monitor
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
-from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.reach import PLACED, Key, Place, Reach, ReachArea, area_in_samples
 from bluffline.treat.step import Step
@@ -159,43 +154,10 @@ class Reaching:
         if self.step is not None:
             self.give(replace(self.step.reach, key=None))
 
-    def take_key_tool(self) -> None:
-        """Pick a key by dragging over the picture, or put the tool down."""
-        self._look.change(tool=Tool.LOOK if self._look.state.tool is Tool.KEY else Tool.KEY)
-
-    def picked(self, corners: list[Point], how: str) -> None:
-        """Take the colours in a part of the picture, as they come into the step: as its key, added to it, or taken from it."""
-        session, step, rung = self._session, self.step, self._session.place.rung
-        programme, frame = session.programme, session.place.frame
-        if step is None or rung is None or programme is None:
-            self._say("Put a step on the bench first: a key is picked for it")
-            return
-        before, source, first = session.document.treatment[:rung], session.source, session.shots[session.place.shot].first
-
-        def look(_: Monitor) -> Key:
-            with Reader(programme) as reader:
-                planes = reader.frame(frame).planes
-            if planes is None:
-                raise MediaError(f"Frame {frame} can't be decoded.")
-            treated = FrameSignal(FrameTreatment(before, source).apply(planes, frame - first), source)
-            (x0, x1), (y0, y1) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
-            part = [plane[y0 : y1 + 1, x0 : x1 + 1].astype(np.float64) - treated.room for plane in treated.rgb]
-            return Key.of((np.stack(part, axis=-1) - source.levels.black) / source.levels.swing, source.matrix)
-
-        self._beside.start(Kind.PICK, look, partial(self._take, session.place.shot, rung, session.document.treatment, how))
-
-    def _take(self, shot: int, rung: int, ladder: Treatment, how: str, key: Key) -> None:
-        """Give a picked key to the step that it was picked for, if that is on the bench still."""
-        session, step = self._session, self.step
-        if step is None or (session.place.shot, session.place.rung, session.document.treatment) != (shot, rung, ladder):
-            return
-        old = step.reach.key
-        try:
-            made = key if old is None or how == "new" else old.joined(key) if how == "add" else old.without(key)
-        except SettingsError as error:
-            self._say(str(error))
-            return
-        self.give(replace(step.reach, key=made))
+    def give_key(self, key: Key) -> None:
+        """Give the step a key."""
+        if self.step is not None:
+            self.give(replace(self.step.reach, key=key))
 
 
 def _moved(area: ReachArea, frame: int, across: float, down: float) -> ReachArea:

@@ -36,6 +36,7 @@ _GRIP = 9
 Point = tuple[float, float]
 _SHAPES = {
     Tool.RECTANGLE: Shape.RECTANGLE, Tool.ELLIPSE: Shape.ELLIPSE, Tool.POLYGON: Shape.POLYGON, Tool.KEY: Shape.RECTANGLE,
+    Tool.COLOUR: Shape.RECTANGLE,
 }  # fmt: skip
 
 
@@ -50,6 +51,7 @@ class PictureView(QWidget):
     reach_moved = pyqtSignal(int, float, float, str)  # number, across, down, gesture
     reach_turned = pyqtSignal(float, float)  # times as large, degrees clockwise
     key_picked = pyqtSignal(object, str)  # two corners of the picture, "new", "add" or "take"
+    colour_picked = pyqtSignal(object, str)  # the same
     path_drawn = pyqtSignal(object)  # points, or None
     chart_placed = pyqtSignal(object)  # ChartFrame, when a corner has been dragged
 
@@ -321,6 +323,8 @@ class PictureView(QWidget):
                 self.path_drawn.emit(points)
             elif self._look.tool is Tool.KEY:
                 self.key_picked.emit(points, self._how_picked(event))
+            elif self._look.tool is Tool.COLOUR:
+                self.colour_picked.emit(points, self._how_picked(event))
             elif math.dist(points[0], points[1]) >= 2:
                 shape = _SHAPES[self._look.tool]
                 self._model.change(tool=Tool.LOOK)
@@ -453,7 +457,7 @@ class PictureView(QWidget):
             label(painter, area.name, at + QPointF(2, 2), self.box)
         self.reach.draw(painter, place)
         points = [self.point_of(p, box) for p in self._points]
-        if len(points) >= 2 and self._look.tool in (Tool.RECTANGLE, Tool.ELLIPSE, Tool.KEY):
+        if len(points) >= 2 and self._look.tool in (Tool.RECTANGLE, Tool.ELLIPSE, Tool.KEY, Tool.COLOUR):
             drawn = Area("", _SHAPES[self._look.tool], (self._points[0], self._points[1]))
             stroke(painter, outline(drawn, place), closed=True)
         elif points:

@@ -47,6 +47,7 @@ class Viewer(QObject):
     shown_changed = pyqtSignal(int)
     reach_drawn = pyqtSignal(object, object)  # Shape, points: for the step on the bench
     failed = pyqtSignal(object)  # Fault
+    probed = pyqtSignal(object)  # R′G′B′ under the pointer, 0 … 1, or None
 
     def __init__(self, session: Session, gauges: GaugeModel, playing: Callable[[], bool]) -> None:
         super().__init__()
@@ -325,7 +326,9 @@ class Viewer(QObject):
             gauge.show_places([places_of(gauge.kind, source, reading, point[0]) for reading, point in readings])
         if pixel is None or not readings:
             self.probe_line.setText(_HINT)
+            self.probed.emit(None)
             return
+        self.probed.emit(tuple(source.levels.percent(code) / 100 for code in readings[-1][0].rgb))
         reading, (x, y) = readings[-1] if self._path is None else (self.read(pixel), pixel)
         if reading is not None:
             self.probe_line.setText(self._told(reading, int(x), int(y)))

@@ -1,0 +1,118 @@
+"""Proposing, and bringing to a reference: looked at in the background, given as ordinary rungs, one undo each."""
+
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from bluffline.errors import BlufflineError
+from bluffline.measure.region import Region
+from bluffline.media.reader import Reader
+from bluffline.prove.matching import Match, bring
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.pixels import look_at
+from bluffline.prove.propose import Proposal
+from bluffline.prove.prove import to_remap
+from bluffline.prove.suggesting import Wanted, pixels_of, propose_look
+from bluffline.rules.aims import load_aims
+from bluffline.rules.shots import Shot
+from bluffline.session.jobs import Jobs, Kind
+from bluffline.session.session import Session
+from bluffline.treat.ladder import Treatment
+from bluffline.view.looking import LookingModel
+
+
+class Proposing:
+    """Proposes treatments for the shot in view; ``say`` tells what came of it, and what was left alone and why."""
+
+    def __init__(self, session: Session, look: LookingModel, beside: Jobs, say: Callable[[str], None]) -> None:
+        self._session, self._look, self._beside, self._say = session, look, beside, say
+
+    def propose(self, *wanted: Wanted) -> None:
+        """Look at the shot in view behind its treatment, and add what brings it to the aims."""
+        session, survey = self._session, self._session.survey
+        number = session.place.shot
+        if survey is None or number >= session.treatable:
+            return
+        try:
+            aims = load_aims()
+        except BlufflineError as error:
+            self._say(str(error))
+            return
+        shots, findings = list(session.shots), list(session.findings)
+        own = [finding for finding in findings if finding.shot == number]
+        treatment, areas = session.document.treatment, session.document.areas
+
+        def job(_: Monitor) -> Proposal:
+            remap = to_remap(survey, shots, findings)
+            with Reader(survey.programme) as reader:
+                return propose_look(
+                    survey, number, shots[number], own, lambda n: reader.frame(n).planes, wanted, aims, treatment, areas,
+                    remap=remap,
+                )  # fmt: skip
+
+        self._say(f"Looking at shot {number + 1} …")
+        self._beside.start(Kind.PROPOSE, job, partial(self._accept, shots, number, treatment, wanted))
+
+    def _accept(
+        self, shots: Sequence[Shot], number: int, before: Treatment, wanted: Sequence[Wanted], proposal: Proposal
+    ) -> None:
+        document = self._session.document
+        still = document.still([number], shots)
+        if number not in still or document.work.ladder(still[number]) != before:
+            self._say("The shot has changed meanwhile: nothing was proposed for it")
+            return
+        title = f"Propose {', '.join(wanted)} for shot {still[number] + 1}"
+        if proposal.treatment != before:
+            document.accept_one(still[number], proposal, title)
+        told = "; ".join(proposal.reasons) or "nothing is proposed"
+        left = f" Left alone: {'; '.join(proposal.left)}." if proposal.left else ""
+        self._say(f"{title}: {told}.{left}")
+
+    def match_pinned(self) -> None:
+        """Bring the shot in view to the pinned frame, by areas of one name where there are any."""
+        pinned, session = self._look.state.pinned, self._session
+        if pinned is None:
+            self._say("Pin the frame first that the shot is to look like (M)")
+            return
+        areas = session.document.areas
+        self._match(
+            pinned.title,
+            lambda _: look_at(lambda _n: pinned.planes, [0], pinned.source, Region.whole(pinned.source), areas=areas),
+        )
+
+    def match_shot(self, reference: int) -> None:
+        """Bring the shot in view to another shot as it is treated."""
+        session, survey = self._session, self._session.survey
+        if survey is None or not 0 <= reference < len(session.shots):
+            return
+        shot, treatment = session.shots[reference], session.document.work.ladder(reference)
+        areas = tuple(followed.in_shot(reference) for followed in session.document.work.areas)
+        self._match(
+            f"shot {reference + 1}",
+            lambda reader: pixels_of(survey, shot, lambda n: reader.frame(n).planes, treatment, areas),
+        )
+
+    def _match(self, title: str, reference: Callable[[Reader], object]) -> None:
+        session, survey, number = self._session, self._session.survey, self._session.place.shot
+        if survey is None or number >= session.treatable:
+            return
+        shots, treatment, areas = list(session.shots), session.document.treatment, session.document.areas
+
+        def job(_: Monitor) -> Match:
+            with Reader(survey.programme) as reader:
+                aim = reference(reader)
+                mine = pixels_of(survey, shots[number], lambda n: reader.frame(n).planes, treatment, areas)
+                return bring(mine, aim, by_areas=bool(areas))  # type: ignore[arg-type]
+
+        self._say(f"Bringing shot {number + 1} to {title} …")
+        self._beside.start(Kind.MATCH, job, partial(self._matched, shots, number, treatment, title))
+
+    def _matched(self, shots: Sequence[Shot], number: int, before: Treatment, title: str, match: Match) -> None:
+        document = self._session.document
+        still = document.still([number], shots)
+        if number not in still or document.work.ladder(still[number]) != before:
+            self._say("The shot has changed meanwhile: it was not brought to the reference")
+            return
+        act = f"Bring shot {still[number] + 1} to {title}"
+        if match.treatment:
+            document.add_to(still[number], match.treatment, act, (f"{act.lower()}: {match.told}",))
+        self._say(f"{act}: {match.told}")

@@ -1,0 +1,117 @@
+"""Picking on the picture for the step on the bench: a key, or a colour that it is set by."""
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.charts.sample import at_the_end
+from bluffline.errors import MediaError, SettingsError
+from bluffline.measure.scopes import FrameSignal
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.session.jobs import Jobs, Kind
+from bluffline.session.picked import PICKABLE, with_colour
+from bluffline.session.session import Session
+from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.reach import Key
+from bluffline.ui.ladder.reaching import Point, Reaching
+from bluffline.view.looking import LookingModel, Tool
+
+Colours = NDArray[np.float64]
+
+
+class Picking:
+    """Reads colours as they come into the step on the bench; ``say`` tells what can't be done.
+
+    ``chosen``: tells which of the step's curves a colour is for.
+    """
+
+    def __init__(
+        self, session: Session, reaching: Reaching, look: LookingModel, beside: Jobs, say: Callable[[str], None]
+    ) -> None:
+        self._session, self._reaching, self._look, self._beside, self._say = session, reaching, look, beside, say
+        self._picks: list[Colours] = []
+        self._picked_for: object = None
+        self.chosen: Callable[[], str] = lambda: ""
+
+    def take(self, tool: Tool) -> None:
+        """Take a tool to pick with, or put it down."""
+        step = self._reaching.step
+        if tool is Tool.COLOUR and not isinstance(step, PICKABLE):
+            self._say("Put a balance, bands, curves or hues on the bench first: they are set by a colour")
+            return
+        self._look.change(tool=Tool.LOOK if self._look.state.tool is tool else tool)
+
+    def key_picked(self, corners: list[Point], how: str) -> None:
+        """Take the colours in a part of the picture as the step's key, add them to it, or take them from it."""
+        self._read(corners, partial(self._take_key, how))
+
+    def colour_picked(self, corners: list[Point], how: str) -> None:
+        """Set the step by the mean of the colours in a part of the picture, or by that and those picked before."""
+        self._read(corners, partial(self._take_colour, how))
+
+    def _read(self, corners: list[Point], take: Callable[[tuple[Colours, Colours]], None]) -> None:
+        """Read R′G′B′ (N, 3) in a part of the picture, and of those what is not clipped, for the step that is there still."""
+        session, rung = self._session, self._session.place.rung
+        programme, frame = session.programme, session.place.frame
+        if self._reaching.step is None or rung is None or programme is None:
+            self._say("Put a step on the bench first: it is what is picked for")
+            return
+        ladder, shot, source = session.document.treatment, session.place.shot, session.source
+        first = session.shots[shot].first
+
+        def look(_: Monitor) -> tuple[Colours, Colours]:
+            with Reader(programme) as reader:
+                planes = reader.frame(frame).planes
+            if planes is None:
+                raise MediaError(f"Frame {frame} can't be decoded.")
+            given = FrameSignal(planes, source)
+            treated = FrameSignal(FrameTreatment(ladder[:rung], source).apply(planes, frame - first), source)
+            (x0, x1), (y0, y1) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
+            rows, columns = (axis.ravel() for axis in np.mgrid[y0 : y1 + 1, x0 : x1 + 1])
+            stored, seen = (
+                np.stack([plane[rows, columns] for plane in each.rgb], axis=-1).astype(np.float64) - each.room
+                for each in (given, treated)
+            )
+            rgb = (seen - source.levels.black) / source.levels.swing
+            return rgb, rgb[~at_the_end(given, stored, (columns, rows))]
+
+        def took(read: tuple[Colours, Colours]) -> None:
+            if (session.place.shot, session.place.rung, session.document.treatment) == (shot, rung, ladder):
+                take(read)
+
+        self._beside.start(Kind.PICK, look, took)
+
+    def _take_key(self, how: str, read: tuple[Colours, Colours]) -> None:
+        step = self._reaching.step
+        assert step is not None, "it was picked for the step on the bench"
+        key, old = Key.of(read[0], self._session.source.matrix), step.reach.key
+        try:
+            made = key if old is None or how == "new" else old.joined(key) if how == "add" else old.without(key)
+        except SettingsError as error:
+            self._say(str(error))
+            return
+        self._reaching.give_key(made)
+
+    def _take_colour(self, how: str, read: tuple[Colours, Colours]) -> None:
+        session, step, rung = self._session, self._reaching.step, self._session.place.rung
+        assert step is not None and rung is not None, "it was picked for the step on the bench"
+        if not len(read[1]):
+            self._say("Every pixel there is clipped: what its colour was is lost, so nothing is set by it")
+            return
+        mark = session.place.shot, rung, step.kind
+        if how != "add" or self._picked_for != mark:
+            self._picks = []
+        self._picked_for = mark
+        self._picks.append(read[1].mean(axis=0))
+        try:
+            session.document.replace_step(rung, with_colour(step, self._picks, session.source, self.chosen()))
+        except SettingsError as error:
+            self._picks.pop()
+            self._say(str(error))
+            return
+        lost = len(read[0]) - len(read[1])
+        clipped = f"; {lost} clipped pixels were left out" if lost else ""
+        self._say(f"Set by {len(self._picks)} pick{'s' if len(self._picks) > 1 else ''} (with Shift one more){clipped}")
