@@ -98,3 +98,16 @@ def test_groups_go_with_their_shots_when_the_shots_change():
     grouped = Work(work.treatments, shared=(Shared(Heading.GROUP, (Tone(0.1),), "yard", frozenset({1, 2})),))
     now = carried(grouped, before, [Shot(0, 9), Shot(10, 14), Shot(15, 19), Shot(20, 29)])
     assert now.shared[0].shots == {1, 2, 3} and now.ladders(4).keys() == {0, 1, 2, 3}
+
+
+def test_steps_are_given_to_a_group_but_limits_and_what_is_shared_stay(session):
+    document = session.document
+    document.set_treatment(0, (Tone(0.5), ChromaRein(-5, 105)), "own")
+    with pytest.raises(SettingsError, match="None of these steps"):
+        document.set_group("g", [0, 1], [1])
+    document.set_group("g", [1], [0, 1])
+    assert document.own == (Tone(0.5), ChromaRein(-5, 105)), "it is not one of the group: it keeps its own"
+    assert document.work.ladder(1) == (Tone(0.5, heading=Heading.GROUP),)
+    document.undo()
+    document.set_group("g", [0, 1], [0, 1])
+    assert document.own == (ChromaRein(-5, 105),) and len(document.treatment) == 2

@@ -70,3 +70,18 @@ def test_rgb_becomes_ycbcr_by_the_files_matrix():
     luma, cb, cr = convert(to_planes(rgb, source), source, target)
     assert (luma[0, 0], cb[0, 0], cr[0, 0]) == (674, 176, 543)
     assert signal(signal_range=Range.FULL).sampling == "4:2:2"
+
+
+def test_dither_keeps_the_mean_of_slopes_and_every_code_that_there_is():
+    deep, few = signal(256, 128, depth=12, sampling="444"), signal(256, 128, depth=8, sampling="444")
+    slope = np.linspace(1600, 1616, 256)[None].repeat(128, axis=0).astype(np.uint16)
+    flat = np.full((128, 256), 2048, np.uint16)
+    luma, cb, _ = convert((slope, flat, flat), deep, few, dither=True)
+    assert (cb == 128).all(), "a code that there is stays"
+    blocks = luma.reshape(4, 32, 8, 32).mean(axis=(1, 3))
+    wanted = (slope / 16).reshape(4, 32, 8, 32).mean(axis=(1, 3))
+    assert np.abs(blocks - wanted).max() < 0.03 and np.abs(luma - slope / 16).max() < 1
+    plain = convert((slope, flat, flat), deep, few)[0]
+    assert np.abs(plain.reshape(4, 32, 8, 32).mean(axis=(1, 3)) - wanted).max() > 0.2, "without it there is a band"
+    up = convert((luma, cb, cb), few, deep, dither=True)
+    assert np.array_equal(up[0], luma.astype(np.uint16) * 16), "nothing is spread on the way up"

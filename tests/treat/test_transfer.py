@@ -5,7 +5,8 @@ from bluffline.signal.format import Model
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
-from bluffline.treat.transfer import MID_GREY, level_after, transfer_line
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.transfer import MID_GREY, largest_gap, level_after, transfer_line
 from clips import signal
 
 
@@ -32,3 +33,9 @@ def test_the_line_is_what_the_steps_say():
 def test_rgb_material_has_a_line_too():
     source = signal(sampling="444", model=Model.RGB)
     assert level_after((SoftCeiling(90, 100, 50),), source, 100) == pytest.approx(90, abs=0.2)
+
+
+@pytest.mark.parametrize(("ladder", "gap"), [((), 1), ((Tone(black_point=25, white_point=75),), 2), ((Tone(contrast=3),), 3)])
+def test_the_largest_gap_is_told_in_codes(ladder, gap):
+    assert largest_gap(ladder, signal(depth=8)) == pytest.approx(gap, abs=0.02)
+    assert largest_gap((*ladder, Tone(saturation=0)), signal(depth=8)) == pytest.approx(gap, abs=0.02)

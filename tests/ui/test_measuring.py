@@ -16,7 +16,6 @@ from bluffline.session.settings import Settings
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.line_up import SignalDialog
-from bluffline.ui.dialogs.overview import ShotWidget
 from bluffline.view.looking import Compare, Tool
 
 WAIT = 20_000
@@ -242,16 +241,6 @@ def test_a_gauge_is_saved_and_an_ending_that_is_none_is_said(surveyed_desk, tmp_
         assert (tmp_path / name).stat().st_size > 1000 and name in desk.header.message
     desk.measuring.write_gauge(tmp_path / "g.txt")
     assert "saved as .png, .svg, .csv" in desk.header.message
-
-
-def test_every_shot_at_a_glance_and_a_click_goes_there(surveyed_desk, qtbot):
-    desk = surveyed_desk
-    qtbot.keyClick(desk, Qt.Key.Key_O)
-    qtbot.waitUntil(lambda: hasattr(desk.work, "shots_dialog"), timeout=WAIT)
-    cards = desk.work.shots_dialog.findChildren(ShotWidget)
-    assert [card.accessibleName().split(",")[0] for card in cards] == ["Shot 1", "Shot 2"]
-    qtbot.mouseClick(cards[1], LEFT)
-    assert desk.session.place.shot == 1 and not desk.work.shots_dialog.isVisible()
 
 
 def test_a_test_signal_is_made_opened_and_its_bars_checked(surveyed_desk, qtbot, tmp_path):

@@ -31,13 +31,14 @@ class Light:
     """The light of a shot.
 
     ``gains`` of R, G and B in light make what it falls on neutral, luminance kept. ``cast``: C*ab that a light grey shows under
-    it. ``told``: why it is taken for sure, or why it is not.
+    it. ``told``: why it is taken for sure, or why it is not; ``seen``: whether anything says something of it.
     """
 
     gains: tuple[float, float, float]
     cast: float
     sure: bool
     told: str
+    seen: bool = True
 
 
 def light_of(pixels: Pixels, neutral: Array | None = None) -> Light:
@@ -58,7 +59,7 @@ def light_of(pixels: Pixels, neutral: Array | None = None) -> Light:
             return _told(kept.mean(axis=0), weights, sure=True, why="by the area that is named as neutral")
     signs = _signs(pixels, weights)
     if signs is None:
-        return Light((1.0, 1.0, 1.0), 0.0, False, "too little of the picture is neither dark nor clipped")
+        return Light((1.0, 1.0, 1.0), 0.0, False, "too little of the picture is neither dark nor clipped", seen=False)
     light, seen, apart = signs
     clipped = 1 - float(pixels.whole.mean())
     if clipped > _CLIPPED:

@@ -70,7 +70,7 @@ def render(
         def treat(frame: Frame) -> tuple[int, Planes | None]:
             if frame.planes is None:
                 return frame.number, None
-            planes = convert(frame.planes, source, writer.format)
+            planes = convert(frame.planes, source, writer.format, dither=True)
             shot = bisect_right(starts, frame.number) - 1
             treatment = prepared.get(shot)
             return frame.number, treatment.apply(planes, frame.number - starts[shot]) if treatment else planes

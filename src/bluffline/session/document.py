@@ -225,22 +225,34 @@ class Document:
         shared[owner] = replace(shared[owner], steps=steps)
         return replace(work, shared=tuple(shared))
 
-    def set_group(self, name: str, shots: Sequence[int]) -> None:
+    def set_group(self, name: str, shots: Sequence[int], given: Sequence[int] = ()) -> None:
         """Name a set of shots; an empty set ends the group, and its steps with it.
+
+        ``given``: places on the ladder in view of steps that the shot has for itself; they become the group's, as one act,
+        and remain its own where it is not one of the group.
 
         Raises
         ------
-        SettingsError : it has no name
+        SettingsError : it has no name, or what is given is not the shot's own
         """
         if not name.strip():
             raise SettingsError("A group needs a name.")
         work = self.work
         found = next((n for n, each in enumerate(work.shared) if each.heading is Heading.GROUP and each.name == name), None)
         steps = work.shared[found].steps if found is not None else ()
+        rungs = work.rungs(self._place.shot)
+        own = [rungs[place] for place in given if rungs[place][0] == OWN and rungs[place][2].place is Heading.SHOT]
+        if given and not own:
+            raise SettingsError("None of these steps is the shot's own: limits and what is shared stay where they are.")
+        if own:
+            steps = (*steps, *(replace(step, heading=Heading.GROUP) for _, _, step in own))
+            taken = {place for _, place, _ in own if self._place.shot in shots}
+            kept = tuple(step for place, step in enumerate(self.own) if place not in taken)
+            work = work.treated(self._place.shot, kept, work.reasons.get(self._place.shot, ()))
         shared = [each for n, each in enumerate(work.shared) if n != found]
         if shots:
             shared.insert(len(shared) if found is None else found, Shared(Heading.GROUP, steps, name, frozenset(shots)))
-        self._push(replace(work, shared=tuple(shared)), f"Group {name}")
+        self._push(replace(work, shared=tuple(shared)), f"Give to group {name}" if own else f"Group {name}")
 
     @property
     def groups(self) -> list[Shared]:

@@ -1,5 +1,6 @@
 """Native planes of one format as native planes of another: depth, range, chroma sampling, model."""
 
+from functools import lru_cache
 from operator import attrgetter
 from typing import Any
 
@@ -20,13 +21,17 @@ def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
     return bool(kept(source) == kept(target)) and not moved
 
 
-def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat) -> tuple[Plane, Plane, Plane]:
+def convert(
+    planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat, *, dither: bool = False
+) -> tuple[Plane, Plane, Plane]:
     """Bring native planes to another depth, range, chroma sampling or model of the same size.
 
     Parameters
     ----------
     planes : three (rows, stride) unsigned integer arrays in ``source``
     target : its matrix is that of ``source``, or what R′G′B′ is brought to
+    dither : where the depth becomes less, codes between two are shared out by a fixed pattern whose mean is none, so that
+        slopes don't fall into bands; a code that the target has stays as it is
 
     Returns
     -------
@@ -44,12 +49,14 @@ def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: Si
     cb, cr = (_resample_chroma(plane, source, target) for plane in (cb, cr))
     before, after = source.levels, target.levels
     top = (1 << target.bit_depth) - 1
+    spread = dither and target.bit_depth < source.bit_depth
 
     def stored(plane: Plane, origin: int, scale: float, new_origin: int) -> Plane:
         if plane.dtype.kind == "u" and scale >= 1 and scale.is_integer() and new_origin == origin * scale:
             return np.asarray(np.multiply(plane, int(scale), dtype=dtype))
         moved = (plane.astype(np.float32) - np.float32(origin)) * np.float32(scale) + np.float32(new_origin)
-        return np.asarray(np.clip(np.rint(moved), 0, top), dtype)
+        codes = np.floor(moved + np.float32(0.5) + _pattern(*moved.shape)) if spread else np.rint(moved)
+        return np.asarray(np.clip(codes, 0, top), dtype)
 
     chroma_scale = after.span / before.span
     return (
@@ -57,6 +64,15 @@ def convert(planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: Si
         stored(cb, before.zero, chroma_scale, after.zero),
         stored(cr, before.zero, chroma_scale, after.zero),
     )
+
+
+@lru_cache(maxsize=4)
+def _pattern(rows: int, columns: int) -> Float:
+    """Shifts of less than half a code, spread evenly over the plane and over their range: a lattice of low discrepancy [R2]."""
+    y, x = np.mgrid[:rows, :columns]
+    pattern = ((0.7548776662466927 * x + 0.5698402909980532 * y) % 1 - 0.5).astype(np.float32) * np.float32(0.998)
+    pattern.setflags(write=False)
+    return np.asarray(pattern)
 
 
 def _from_rgb(red: Plane, green: Plane, blue: Plane, source: SignalFormat, matrix: Matrix) -> tuple[Float, Float, Float]:

@@ -1,13 +1,14 @@
 """What a treatment does to a grey ramp: its transfer line, read off the treated ramp itself."""
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.ladder import Treatment
+from bluffline.treat.ladder import Treatment, tone_curve
 from bluffline.treat.reach import EVERYWHERE
 
 MID_GREY = 40.9  # percent: 18 % reflectance by the BT.709 camera curve [BT709]
@@ -31,6 +32,19 @@ def transfer_line(treatment: Treatment, source: SignalFormat) -> tuple[NDArray[n
     levels = source.levels
     before, after = ((plane.astype(np.float64) - levels.black) / levels.swing * 100 for plane in (codes[0], treated))
     return before, after
+
+
+@lru_cache(maxsize=256)
+def largest_gap(treatment: Treatment, source: SignalFormat) -> float:
+    """How many codes lie at most between what a treatment makes of two neighbouring codes of grey, from black to white.
+
+    More than one leaves codes out: what was a slope falls into bands, and the histogram into a comb.
+    """
+    levels = source.levels
+    percents = (np.arange(levels.black, levels.black + levels.swing + 1) - levels.black) / levels.swing * 100
+    made, _ = tone_curve(tuple(replace(step, reach=EVERYWHERE) for step in treatment), percents, source)
+    inside = np.clip(made, 0, 100)
+    return float(np.abs(np.diff(inside)).max()) / 100 * levels.swing
 
 
 def level_after(treatment: Treatment, source: SignalFormat, percent: float) -> float:

@@ -202,6 +202,7 @@ class Desk(QMainWindow):
         self.pages.turned.connect(self._turned)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
+        self.work.bring_asked.connect(self.proposing.match_shots)
         self.work.ended.connect(self.trying.resume)
         self.header.cancelled.connect(self.work.cancel)
         self.header.command.connect(lambda name: self.acts[name].trigger())

@@ -1,35 +1,98 @@
-"""Every shot at a glance: a thumbnail, a small waveform, the worst finding; source and treated."""
+"""Every shot at a glance: a thumbnail, a small waveform, the worst finding, its levels; source and treated; which are alike."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.draw.traces import TraceStyle, draw_trace
 from bluffline.measure.areas import Selection
+from bluffline.measure.reading import SKIN_DEGREES
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, measure_gauge
 from bluffline.media.reader import Reader
+from bluffline.prove.matching import distance
+from bluffline.prove.neutral import light_of
+from bluffline.prove.pixels import Pixels, look_at
 from bluffline.prove.survey import Survey
-from bluffline.rules.findings import Finding
+from bluffline.rules.findings import Finding, Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Treatments
+from bluffline.signal.format import Planes
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view.preview import View, screen_picture
 
 THUMB_WIDTH, WAVE_WIDTH, WAVE_HEIGHT = 176, 176, 56
 Image = NDArray[np.uint32]
+_WHITE, _KEPT = 0.995, 2000
+_SKIN_OFF, _SKIN_CHROMA, _SKIN_DARKEST, _SKIN_SHARE = 15.0, (4.0, 25.0), 15.0, 0.01  # degrees, percent, percent, of the picture
+_ALIKE, _SAME_LIGHT = 4.0, 0.15  # distance in Lab; stops
 
 
 @dataclass(frozen=True, eq=False)
 class ShotCard:
-    """One shot. ``pictures`` and ``waves``: (H, W) uint32 pixels of the source and, where it is treated, the treated frame."""
+    """One shot.
+
+    ``pictures`` and ``waves``: (H, W) uint32 pixels of the source and, where it is treated, the treated frame. As treated:
+    ``white``: luma (percent) of the brightest two-hundredth; ``skin``: of what lies by the skin line, None where hardly
+    anything does; ``lab``: (N, 3) CIE Lab of some of its pixels; ``light``: of its source, R and B against G in stops, None
+    where it can't be told.
+    """
 
     number: int
     frame: int
     worst: Finding | None
     pictures: tuple[Image, ...]
     waves: tuple[Image, ...]
+    white: float
+    skin: float | None
+    lab: NDArray[np.float64]
+    light: tuple[float, float] | None
+
+
+class Order(StrEnum):
+    """How cards follow one another."""
+
+    TIME = "by time"
+    FINDING = "by worst finding"
+    DISTANCE = "by distance from the reference"
+
+
+def ordered_cards(cards: Sequence[ShotCard], order: Order, reference: int | None = None) -> list[ShotCard]:
+    """Cards in an order; ``reference``: the number of a shot, without which there is no distance."""
+    known = next((card for card in cards if card.number == reference), None)
+    if order is Order.DISTANCE and known is not None:
+        return sorted(cards, key=lambda card: apart(card, known))
+    if order is Order.FINDING:
+        return sorted(cards, key=_gravity)
+    return sorted(cards, key=lambda card: card.number)
+
+
+def _gravity(card: ShotCard) -> tuple[int, float]:
+    """The gravest first, of those the widest."""
+    if card.worst is None:
+        return len(Severity), 0.0
+    return list(Severity).index(card.worst.severity), -card.worst.worst_area
+
+
+def apart(card: ShotCard, reference: ShotCard) -> float:
+    """How far apart two shots look as treated: see `prove.matching.distance`."""
+    return distance(card.lab, reference.lab)
+
+
+def alike(cards: Sequence[ShotCard], reference: ShotCard) -> list[int]:
+    """Numbers of the shots that look like one."""
+    return [card.number for card in cards if apart(card, reference) <= _ALIKE]
+
+
+def under_the_same_light(cards: Sequence[ShotCard], reference: ShotCard) -> list[int]:
+    """Numbers of the shots whose light is told to be that of one; that one alone where nothing can be told."""
+    if reference.light is None:
+        return [reference.number]
+    red, blue = reference.light
+    told = [(card.number, card.light) for card in cards if card.light is not None]
+    return [number for number, light in told if np.hypot(light[0] - red, light[1] - blue) <= _SAME_LIGHT]
 
 
 def overview(
@@ -53,6 +116,7 @@ def overview(
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
                 view = View(source, survey.region, survey.rules.limits, treatment, size)
                 shown = [planes, treatment.apply(planes, frame - shot.first)] if treatment.active else [planes]
+                given, seen = (_seen(part, survey) for part in (planes, shown[-1]))
                 cards.append(
                     ShotCard(
                         number,
@@ -60,10 +124,36 @@ def overview(
                         worst,
                         tuple(screen_picture(part, view).image for part in shown),
                         tuple(_wave(FrameSignal(part, source), survey) for part in shown),
+                        float(np.quantile(seen.ycbcr[:, 0], _WHITE)),
+                        _skin(seen),
+                        seen.lab[:: max(len(seen.lab) // _KEPT, 1)],
+                        _light(given),
                     )
                 )
             tell(number + 1)
     return cards
+
+
+def _seen(planes: Planes, survey: Survey) -> Pixels:
+    return look_at(lambda _: planes, [0], survey.source, survey.region)
+
+
+def _skin(pixels: Pixels) -> float | None:
+    """Mean luma (percent) of what lies by the skin line; None where that is hardly anything."""
+    luma, cb, cr = pixels.ycbcr.T
+    off = np.abs((np.degrees(np.arctan2(cr, cb)) - SKIN_DEGREES + 180) % 360 - 180)
+    chroma = np.hypot(cb, cr)
+    skin = (off <= _SKIN_OFF) & (chroma >= _SKIN_CHROMA[0]) & (chroma <= _SKIN_CHROMA[1]) & (luma > _SKIN_DARKEST)
+    return float(luma[skin].mean()) if skin.mean() >= _SKIN_SHARE else None
+
+
+def _light(pixels: Pixels) -> tuple[float, float] | None:
+    """What is bright says of the light: R and B against G, in stops."""
+    light = light_of(pixels)
+    if not light.seen:
+        return None
+    red, green, blue = -np.log2(np.array(light.gains))
+    return float(red - green), float(blue - green)
 
 
 def _wave(frame: FrameSignal, survey: Survey) -> Image:

@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from bluffline.errors import BlufflineError
+from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.opening import shown
@@ -19,6 +19,7 @@ from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files
+from bluffline.rules.aims import Aims, load_aims, shipped_aims
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
@@ -30,6 +31,7 @@ from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
+from bluffline.treat.step import Heading
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.overview import ShotsDialog
@@ -50,6 +52,7 @@ class LongWork(QObject):
     refused = pyqtSignal()  # what was to be opened can't be
     survey_done = pyqtSignal()
     proved = pyqtSignal(object)  # Proof
+    bring_asked = pyqtSignal(object, int)  # numbers of shots, and of the one that they are brought to
     ended = pyqtSignal()  # a job has ended, well or not
     _grown = pyqtSignal(object)  # Judged
     _not_kept = pyqtSignal()
@@ -332,9 +335,40 @@ class LongWork(QObject):
 
     def _show_cards(self, cards: list[ShotCard]) -> None:
         assert self.session.programme is not None
-        self.shots_dialog = ShotsDialog(cards, self.session.programme, self.session.place.shot, self._window)
-        self.shots_dialog.chosen.connect(self.session.place.go_to)
-        show_until_closed(self.shots_dialog)
+        dialog = ShotsDialog(cards, self.session.programme, self.session.place.shot, shown_aims(), self._window)
+        dialog.chosen.connect(self.session.place.go_to)
+        dialog.grouped.connect(partial(self._grouped, dialog))
+        dialog.given.connect(partial(self._given, dialog))
+        dialog.brought.connect(self.bring_asked)
+        self.shots_dialog = dialog
+        show_until_closed(dialog)
+
+    def _grouped(self, dialog: ShotsDialog, name: str, shots: list[int], given: bool) -> None:
+        """Make shots a group, or give it the steps that the shot in view has for itself as well."""
+        document, shot = self.session.document, self.session.place.shot
+        ladder = document.treatment
+        places = [n for n, step in enumerate(ladder) if step.place is Heading.SHOT] if given else []
+        if given and not places:
+            dialog.told.setText(f"Shot {shot + 1} has no steps of its own under Shot that could be given")
+            return
+        try:
+            document.set_group(name, shots, places)
+        except SettingsError as error:
+            dialog.told.setText(str(error))
+            return
+        count = f"{len(shots)} shot{'s' if len(shots) > 1 else ''}"
+        words = f"; {len(places)} steps of shot {shot + 1} are the group's now" if given else ""
+        dialog.told.setText(f"Group {name}: {count}{words} (Ctrl+Z on the desk takes it back)")
+
+    def _given(self, dialog: ShotsDialog, shots: list[int]) -> None:
+        """Copy the steps of the shot in view to others."""
+        document, shot = self.session.document, self.session.place.shot
+        others = [number for number in shots if number != shot]
+        if document.treatment and others:
+            document.paste(others, document.own, f"Copy steps to {len(others)} shots")
+            dialog.told.setText(f"{len(document.own)} steps of shot {shot + 1} are copied to {len(others)} shots")
+        else:
+            dialog.told.setText(f"Shot {shot + 1} has no steps, or no other shot is picked: nothing was copied")
 
     def make_signal(self) -> None:
         """Ask which test signal to make, make it and open it."""
@@ -374,3 +408,11 @@ class LongWork(QObject):
             self._header.say("Survey stopped; Survey again starts it anew")
         else:
             self._header.say("Stopped; nothing was left behind")
+
+
+def shown_aims() -> Aims:
+    """The aims that levels are shown against: the operator's own, if they can be read."""
+    try:
+        return load_aims()
+    except BlufflineError:
+        return shipped_aims()

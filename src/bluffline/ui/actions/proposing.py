@@ -1,14 +1,15 @@
 """Proposing, and bringing to a reference: looked at in the background, given as ordinary rungs, one undo each."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
 from bluffline.errors import BlufflineError
+from bluffline.measure.areas import Area
 from bluffline.measure.region import Region
 from bluffline.media.reader import Reader
 from bluffline.prove.matching import Match, bring
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.pixels import look_at
+from bluffline.prove.pixels import Pixels, look_at
 from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import to_remap
 from bluffline.prove.suggesting import Wanted, pixels_of, propose_look
@@ -79,40 +80,56 @@ class Proposing:
             lambda _: look_at(lambda _n: pinned.planes, [0], pinned.source, Region.whole(pinned.source), areas=areas),
         )
 
-    def match_shot(self, reference: int) -> None:
-        """Bring the shot in view to another shot as it is treated."""
+    def match_shots(self, numbers: Sequence[int], reference: int) -> None:
+        """Bring shots to another shot as it is treated."""
         session, survey = self._session, self._session.survey
         if survey is None or not 0 <= reference < len(session.shots):
             return
         shot, treatment = session.shots[reference], session.document.work.ladder(reference)
-        areas = tuple(followed.in_shot(reference) for followed in session.document.work.areas)
+        areas = self._areas_in(reference)
         self._match(
             f"shot {reference + 1}",
             lambda reader: pixels_of(survey, shot, lambda n: reader.frame(n).planes, treatment, areas),
+            numbers,
         )
 
-    def _match(self, title: str, reference: Callable[[Reader], object]) -> None:
-        session, survey, number = self._session, self._session.survey, self._session.place.shot
-        if survey is None or number >= session.treatable:
-            return
-        shots, treatment, areas = list(session.shots), session.document.treatment, session.document.areas
+    def _areas_in(self, shot: int) -> tuple[Area, ...]:
+        return tuple(followed.in_shot(shot) for followed in self._session.document.work.areas)
 
-        def job(_: Monitor) -> Match:
+    def _match(self, title: str, reference: Callable[[Reader], Pixels], numbers: Sequence[int] = ()) -> None:
+        """Bring shots to a reference, the one in view where none are named."""
+        session, survey = self._session, self._session.survey
+        chosen = [number for number in (numbers or [session.place.shot]) if number < session.treatable]
+        if survey is None or not chosen:
+            return
+        shots = list(session.shots)
+        ladders = {number: session.document.work.ladder(number) for number in chosen}
+        areas = {number: self._areas_in(number) for number in chosen}
+
+        def job(monitor: Monitor) -> dict[int, Match]:
+            found = {}
             with Reader(survey.programme) as reader:
                 aim = reference(reader)
-                mine = pixels_of(survey, shots[number], lambda n: reader.frame(n).planes, treatment, areas)
-                return bring(mine, aim, by_areas=bool(areas))  # type: ignore[arg-type]
+                for number in chosen:
+                    mine = pixels_of(survey, shots[number], lambda n: reader.frame(n).planes, ladders[number], areas[number])
+                    found[number] = bring(mine, aim, by_areas=bool(areas[number]))
+                    monitor.at("Match", len(found), len(chosen), "shots")
+            return found
 
-        self._say(f"Bringing shot {number + 1} to {title} …")
-        self._beside.start(Kind.MATCH, job, partial(self._matched, shots, number, treatment, title))
+        named = f"shot {chosen[0] + 1}" if len(chosen) == 1 else f"{len(chosen)} shots"
+        self._say(f"Bringing {named} to {title} …")
+        self._beside.start(Kind.MATCH, job, partial(self._matched, shots, ladders, title))
 
-    def _matched(self, shots: Sequence[Shot], number: int, before: Treatment, title: str, match: Match) -> None:
+    def _matched(self, shots: Sequence[Shot], before: Mapping[int, Treatment], title: str, found: Mapping[int, Match]) -> None:
         document = self._session.document
-        still = document.still([number], shots)
-        if number not in still or document.work.ladder(still[number]) != before:
-            self._say("The shot has changed meanwhile: it was not brought to the reference")
+        still = document.still(list(found), shots)
+        same = {number: now for number, now in still.items() if document.work.ladder(now) == before[number]}
+        if not same:
+            self._say("What was to be brought to the reference has changed meanwhile: nothing was done to it")
             return
-        act = f"Bring shot {still[number] + 1} to {title}"
-        if match.treatment:
-            document.add_to(still[number], match.treatment, act, (f"{act.lower()}: {match.told}",))
-        self._say(f"{act}: {match.told}")
+        for number, now in same.items():
+            if found[number].treatment:
+                act = f"Bring shot {now + 1} to {title}"
+                document.add_to(now, found[number].treatment, act, (f"{act.lower()}: {found[number].told}",))
+        each = [f"shot {now + 1}: {found[number].told}" for number, now in same.items()]
+        self._say(f"Brought to {title}: {'; '.join(each)}")

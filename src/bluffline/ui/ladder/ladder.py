@@ -25,11 +25,14 @@ from bluffline.session.session import Session
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import Heading, Step
+from bluffline.treat.transfer import largest_gap
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
 
 _ROW = Qt.ItemDataRole.UserRole + 1
 _HEADING_HIGH, _RUNG_HIGH = 24, 40
 _BOX = QRectF(6, 6, 13, 13)
+_FEW_BITS = 8
+_GAP = 2.0  # codes between neighbours of an 8-bit source, from which it is told
 
 
 @dataclass(frozen=True)
@@ -40,6 +43,12 @@ class Row:
     told: str = ""
     rung: int | None = None
     step: Step | None = None
+    gap: float = 1.0
+
+    @property
+    def warning(self) -> str:
+        """What an 8-bit source suffers by the ladder up to here; nothing where that is little."""
+        return f"8 bits stretched: gaps of {self.gap:.1f} codes" if self.gap >= _GAP else ""
 
 
 class Ladder(QListWidget):
@@ -72,10 +81,22 @@ class Ladder(QListWidget):
             return []
         rows = []
         for heading in Heading:
-            rungs = [Row(heading, rung=n, step=step) for n, step in enumerate(ladder) if step.place is heading]
+            rungs = [
+                Row(heading, rung=n, step=step, gap=self._gap(ladder, n))
+                for n, step in enumerate(ladder)
+                if step.place is heading
+            ]
             if heading is not Heading.GROUP or session.document.groups:
                 rows += [Row(heading, self._told_of(heading)), *rungs]
         return rows
+
+    def _gap(self, ladder: Treatment, rung: int) -> float:
+        """The largest gap that a rung tears into an 8-bit source, if those before it have not torn it already."""
+        source = self._session.source
+        if source.bit_depth > _FEW_BITS or not ladder[rung].on:
+            return 1.0
+        before, after = (largest_gap(ladder[:count], source) for count in (rung, rung + 1))
+        return after if after > before + 0.05 else 1.0
 
     def _told_of(self, heading: Heading) -> str:
         session = self._session
@@ -102,7 +123,7 @@ class Ladder(QListWidget):
                     item.setText(f"{row.heading}, {row.told}")
                 else:
                     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled)
-                    item.setToolTip(row.step.text)
+                    item.setToolTip(f"{row.step.text}\n{row.warning}".strip())
                     item.setText(f"{(row.rung or 0) + 1} {row.step.title}: {row.step.text}")
                 self.addItem(item)
         chosen = next((n for n, row in enumerate(rows) if row.rung is not None and row.rung == self._session.place.rung), -1)
@@ -347,5 +368,5 @@ class _Delegate(QStyledItemDelegate):
         where = metrics.elidedText(row.step.reach.text, Qt.TextElideMode.ElideRight, max(top.width() - used, 0))
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, where)
         foot = QRect(box.left() + 44, box.top() + 20, box.width() - 50, 16)
-        told = row.step.text if row.step.on else f"bypassed · {row.step.text}"
+        told = " · ".join(part for part in ("" if row.step.on else "bypassed", row.warning, row.step.text) if part)
         painter.drawText(foot, left, metrics.elidedText(told, Qt.TextElideMode.ElideRight, foot.width()))

@@ -1,0 +1,97 @@
+"""The shots overview: picked, compared, grouped, given steps, gone to."""
+
+from contextlib import suppress
+
+import pytest
+from PyQt6.QtCore import Qt
+
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.step import Heading
+from bluffline.ui.dialogs.overview import ShotWidget
+from bluffline.view.overview import Order
+
+WAIT = 60_000
+LEFT, SHIFT, CONTROL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def shots(surveyed_desk, qtbot):
+    """The desk with the overview open; the first shot in view has a step."""
+    desk = surveyed_desk
+    desk.session.document.set_treatment(0, (Tone(0.5),), "own")
+    qtbot.keyClick(desk, Qt.Key.Key_O)
+    qtbot.waitUntil(lambda: hasattr(desk.work, "shots_dialog"), timeout=WAIT)
+    yield desk
+    with suppress(RuntimeError):  # it may be gone already
+        desk.work.shots_dialog.close()
+
+
+def press(shots, words):
+    shots.work.shots_dialog.buttons[words].click()
+
+
+def test_a_double_click_goes_there(shots, qtbot):
+    cards = shots.work.shots_dialog.findChildren(ShotWidget)
+    assert [card.accessibleName().split(",")[0] for card in cards] == ["Shot 1", "Shot 2"]
+    qtbot.mouseDClick(cards[1], LEFT)
+    assert shots.session.place.shot == 1 and not shots.work.shots_dialog.isVisible()
+
+
+def test_shots_are_picked_one_by_one_and_up_to_another(shots, qtbot):
+    dialog = shots.work.shots_dialog
+    first, second = dialog.widgets[0], dialog.widgets[1]
+    assert not dialog.buttons["Copy steps to the picked"].isEnabled()
+    qtbot.mouseClick(first, LEFT)
+    assert dialog.picked == {0} and first.picked
+    qtbot.mouseClick(second, LEFT, SHIFT)
+    assert dialog.picked == {0, 1} and "2 of 2 shots picked" in dialog.told.text()
+    qtbot.mouseClick(first, LEFT, CONTROL)
+    assert dialog.picked == {1}
+
+
+def test_each_is_compared_with_a_reference_and_sorted(shots, qtbot):
+    dialog = shots.work.shots_dialog
+    qtbot.mouseClick(dialog.widgets[1], LEFT)
+    press(shots, "Compare with the picked")
+    assert dialog.reference == 1 and dialog.widgets[1].beside == "reference · "
+    assert float(dialog.widgets[0].beside.split()[1]) > 5
+    for order, first in ((Order.DISTANCE, 1), (Order.FINDING, 1), (Order.TIME, 0)):
+        dialog.order.setCurrentText(str(order))
+        dialog.order.textActivated.emit(str(order))
+        assert dialog._grid.itemAtPosition(0, 0).widget() is dialog.widgets[first]
+    press(shots, "Pick what looks like it")
+    assert dialog.picked == {1}, "the other is much darker"
+    press(shots, "Pick the same light")
+    assert dialog.picked == {0, 1}, "both are grey"
+
+
+def test_steps_given_to_a_group_are_all_its_shots_and_one_undo(shots, qtbot):
+    dialog, document = shots.work.shots_dialog, shots.session.document
+    qtbot.mouseClick(dialog.widgets[0], LEFT)
+    qtbot.mouseClick(dialog.widgets[1], LEFT, SHIFT)
+    assert not dialog.buttons["Make a group"].isEnabled(), "it has no name"
+    dialog.name.setText("both")
+    press(shots, "Give steps to the group")
+    assert [document.work.ladder(n)[0].place for n in (0, 1)] == [Heading.GROUP] * 2
+    document.replace_step(0, Tone(1.0, heading=Heading.GROUP))
+    assert [document.work.ladder(n)[0].exposure for n in (0, 1)] == [1.0, 1.0], "a change in its rung is one in all its shots"
+    document.undo()
+    document.undo()
+    assert document.work.ladder(0) == (Tone(0.5),) and document.work.ladder(1) == ()
+    press(shots, "Make a group")
+    press(shots, "Give steps to the group")
+    press(shots, "Give steps to the group")
+    assert "no steps of its own" in dialog.told.text()
+
+
+def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
+    dialog, document = shots.work.shots_dialog, shots.session.document
+    qtbot.mouseClick(dialog.widgets[1], LEFT)
+    press(shots, "Copy steps to the picked")
+    assert document.work.ladder(1) == (Tone(0.5),)
+    document.undo()
+    press(shots, "Compare with the picked")
+    qtbot.mouseClick(dialog.widgets[0], LEFT)
+    press(shots, "Bring the picked to the reference")
+    qtbot.waitUntil(lambda: "Brought to shot 2" in shots.header.message, timeout=WAIT)
+    assert len(document.work.ladder(0)) > 1 and "distance" in document.reasons[0][0]
