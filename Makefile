@@ -33,6 +33,7 @@ demo-data: $(READY)
 screenshots: $(READY)
 	@tools/system-libraries
 	$(BIN)/python docs/take_screenshots.py
+	$(BIN)/python docs/draw_kinds.py
 
 $(READY): requirements.lock pyproject.toml
 	@PYTHON=$(PYTHON) tools/system-libraries

@@ -10,6 +10,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 for _place in ("DATA", "CACHE", "STATE"):
     os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # nothing from another sitting
 
+from evening import run
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QDialog
 
@@ -20,7 +21,10 @@ from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.curves import Curves
+from bluffline.treat.kinds.hues import Hues
 from bluffline.treat.kinds.level_remap import LevelRemap
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
@@ -28,7 +32,6 @@ from bluffline.treat.step import Heading
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
-from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.style.style import dress
 from bluffline.view.looking import Compare
@@ -126,7 +129,6 @@ def main() -> None:
         desk.gauges.put(0, Kind(Instrument.WAVEFORM, "rgb"))
         go_to(380)
         settle()
-        save("beneath")
         desk.gauges.change(beneath=False)
         desk.session.document.add_area(Shape.ELLIPSE, ((430, 150), (570, 330)))
         desk.session.document.rename_area(0, "face")
@@ -161,6 +163,15 @@ def main() -> None:
         desk.session.place.choose(0)
         settle()
         save("bench")
+        for name, step in (
+            ("curves", Curves(((0, 0), (28, 22), (70, 78), (100, 100)))),
+            ("bands", Bands((Band(0, 28, 12, 1.5, -1), Band(34, 66, 12, -2.4, 3.2, 1), Band(76, 120, 12, luma=-6)))),
+            ("hues", Hues(((-130, 0), (123, -9)), ((-130, 0.7), (60, 1.15)))),
+        ):
+            desk.session.document.set_treatment(5, (step,), name)
+            desk.session.place.choose(next(n for n, each in enumerate(desk.session.document.treatment) if each == step))
+            settle()
+            save(name)
         desk.session.place.choose(None)
         desk.session.document.set_group("workshop", [])
         desk.session.document.reset_shot()
@@ -173,9 +184,6 @@ def main() -> None:
         desk.charting.give()
         settle()
         save("chart")
-        desk.charting.carry_on()
-        until(lambda: hasattr(desk.charting, "dialog") and desk.jobs.kind is None)
-        dialog("carry-on", desk.charting.dialog, fitted=False)
         desk.session.document.undo()
         desk.show_chart()
         desk.gauges.put(0, Kind(Instrument.WAVEFORM))
@@ -186,13 +194,25 @@ def main() -> None:
         desk.measuring.check_bars()
         until(lambda: hasattr(desk.measuring, "bars_dialog"))
         dialog("bars", desk.measuring.bars_dialog)
-        dialog("signal", SignalDialog(desk))
         dialog("facts", FactsDialog(desk.session, desk))
         write = WriteDialog(desk.session, desk)
         until(lambda: "Looking" not in write.carried.text())
         dialog("write", write)
         dialog("keys", KeySheet(desk))
         desk.close()
+        with tempfile.TemporaryDirectory() as made:
+            os.environ["XDG_DATA_HOME"] = made  # the evening begins without what was done above
+            desk = Desk(Session(), Settings(Path(made) / "settings.json"))
+            desk.show()
+            folder = folder.parent / "evening"
+            folder.mkdir(exist_ok=True)
+            desk.open(demo_clip())
+            for stage in run(desk, until, Path(made)):
+                settle()
+                if stage.dialog is not None:
+                    stage.dialog.adjustSize()
+                save(stage.name, stage.dialog)
+            desk.close()
         clip.unlink()
 
 

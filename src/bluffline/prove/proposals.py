@@ -96,7 +96,9 @@ class _Seen:
         """How they change, for a person."""
         names = ("black", "highlights", self.named)
         pairs = zip(names, (self.low, self.high, self.middle), value.tolist(), strict=True)
-        return ", ".join(f"{name} {figure(was, '.1f')} → {figure(round(now, 1) + 0.0, '.1f')} %" for name, was, now in pairs)
+        return ", ".join(
+            f"{name} {figure(round(was, 1) + 0.0, '.1f')} → {figure(round(now, 1) + 0.0, '.1f')} %" for name, was, now in pairs
+        )
 
 
 def _levels(pixels: Pixels, aims: Aims) -> _Seen:

@@ -219,7 +219,8 @@ class BandsEditor(QWidget):
         row.addStretch(1)
         self.boxes: dict[str, Figure] = {}
         grid = QGridLayout()
-        grid.setSpacing(2)
+        grid.setVerticalSpacing(2)
+        grid.setHorizontalSpacing(6)
         for n, (name, declared) in enumerate(_FIELDS.items()):
             label = QLabel(declared.label)
             label.setFont(font(12))
