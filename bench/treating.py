@@ -15,14 +15,22 @@ import PyOpenColorIO as ocio  # noqa: N813 (as everybody calls it)
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.treat.curves import follow_curve
+from bluffline.treat.encodings import encodings
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
 from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.hue_nudge import HueNudge
+from bluffline.treat.kinds.hues import Hues
 from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.log import Log
+from bluffline.treat.kinds.look import Look
 from bluffline.treat.kinds.matrix import ColourMatrix
 from bluffline.treat.kinds.neutral_scale import NeutralScale
+from bluffline.treat.kinds.sharpen import Sharpen
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.kinds.tone import Tone
@@ -39,6 +47,15 @@ NINE = (
     Tone(0.2, gamma=(1.05, 1, 1, 1), contrast=1.1, saturation=1.05), Straighten(GREYS[0]), ColourMatrix(MATRIX),
     HueNudge(turn=8), Cdl((1.02, 1, 0.98), power=(1.02, 1, 1), saturation=1.05), SoftCeiling(100, 109, 88), ChromaRein(-1, 103),
 )  # fmt: skip
+DRAWN = {
+    "five bands": Bands(tuple(Band(low, low + 15, 8, 2, -1, 1, 1.1) for low in (0, 20, 40, 60, 80))),
+    "curves": Curves(((0, 0), (25, 20), (50, 52), (75, 80), (100, 100)), red=((0, 2), (100, 98))),
+    "colours by hue": Hues(((-130, 12), (0, 0), (120, -8)), ((-130, 1.2), (60, 0.8)), ((100, 2),)),
+    "chroma by luma": ChromaByLuma(((5, 0.5), (40, 1.1), (90, 0.6))),
+    "log to display": Log(encodings()[-1]),
+    "look at half strength": Look("look", 50, (PRIMARY,)),
+    "sharpen": Sharpen(100, 1.2),
+}
 _WRITTEN = 200  # frames: eight seconds, so that what either start of the program costs matters little
 PEAK = """
 import sys
@@ -112,6 +129,15 @@ def against_ocio(planes, source) -> None:  # type: ignore[no-untyped-def]
         )
 
 
+def each_kind(planes, source) -> None:  # type: ignore[no-untyped-def]
+    """The kinds that an operator draws, each alone against a primary correction."""
+    plain = FrameTreatment((PRIMARY,), source)
+    for name, step in DRAWN.items():
+        ready = FrameTreatment((step,), source)
+        own, tone = in_turns(lambda ready=ready: ready.apply(planes), lambda: plain.apply(planes))
+        print(f"{name}, 1080p, one thread: {median(own) * 1000:.0f} ms, {ratio(tone, own)} × the time of a primary correction")
+
+
 def written(clip: Path, folder: Path) -> None:
     """``apply`` of nine rungs against ``apply`` of none, from the command line."""
     files = {}
@@ -146,6 +172,7 @@ def main() -> None:
         with Reader(programme) as reader:
             planes = tuple(np.array(plane) for plane in reader.frame(10).planes or ())
         against_ocio(planes, programme.format)
+        each_kind(planes, programme.format)
         written(clip, folder)
 
 

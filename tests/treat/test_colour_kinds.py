@@ -94,7 +94,7 @@ def test_components_follow_the_master_and_luma_leaves_chroma_alone():
 
 
 @pytest.mark.parametrize(
-    "points", [((0, 0),), ((0, 0), (0, 50)), ((50, 0), (10, 20)), ((0, 0), (500, 10)), ((0, float("nan")), (9, 9))]
+    "points", [((0, 0),), ((0, 0), (0, 50)), ((0, 0), (500, 10)), ((0, float("nan")), (9, 9))]
 )
 def test_curves_that_are_none_are_refused(points):
     with pytest.raises(SettingsError, match="Curves: master must be"):
@@ -114,6 +114,16 @@ def test_hues_are_turned_fed_and_lifted_in_full_from_8_percent_on(hue, chroma):
     luma, cb, cr = split(step.apply(on_circle(hue, chroma), SIGNAL))
     turned = (np.degrees(np.arctan2(cr, cb)) - hue + 180) % 360 - 180
     assert (luma, turned, np.hypot(cb, cr)) == pytest.approx((46, 20, chroma * 1.5))
+
+
+@given(st.floats(-180, 180), st.floats(0, 3))
+def test_points_may_come_in_any_order_and_the_circle_closes_once(hue, chroma):
+    there = on_circle(hue, chroma + 10)
+    plain = Hues(((0, 5), (90, -10), (200, 20)))
+    assert Hues(((200, 20), (0, 5), (90, -10))) == plain == Hues(((0, 5), (90, -10), (200, 20), (360, 5)))
+    assert plain.apply(there, SIGNAL) == pytest.approx(Hues(((-160, 20), (0, 5), (90, -10))).apply(there, SIGNAL))
+    with pytest.raises(SettingsError, match="turn must be"):
+        Hues(((0, 5), (360, 6)))
 
 
 @given(st.floats(-180, 180), st.floats(0, 3))

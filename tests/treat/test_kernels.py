@@ -7,10 +7,16 @@ from bluffline.measure.areas import Shape
 from bluffline.signal.format import Model
 from bluffline.treat import colour_kernels, hold_kernels, pass_kernels, power_kernels, reach_kernels, row_kernels
 from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
 from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.hue_nudge import HueNudge
+from bluffline.treat.kinds.hues import Hues
+from bluffline.treat.kinds.log import MEASURED, Log
 from bluffline.treat.kinds.root_polynomial import RootPolynomial
+from bluffline.treat.kinds.sharpen import Sharpen
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.kinds.straighten import Straighten
@@ -23,6 +29,8 @@ INSIDE = Reach(areas=(ReachArea(Shape.ELLIPSE, ((20, 20), (80, 70)), 10),), key=
 ROOTS = ((0.9, 0.0, 0.0, 0.1, 0.0, 0.0), (0.0, 1.0, 0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 0.8, 0.0, 0.1, 0.1))
 LONG = (
     Cdl((1.2, 1.0, 0.8), power=(1.1, 1.0, 0.9), reach=INSIDE), RootPolynomial(ROOTS), HueNudge(turn=20),
+    Bands((Band(20, 60, 10, 3, -2, 1, 1.2),)), Hues(((0, 8),), ((-90, 0.9), (90, 1.2)), ((45, 1),)),
+    Curves(((0, 2), (50, 55), (100, 98)), "luma"), ChromaByLuma(((10, 0.8), (80, 1.1))), Sharpen(40, 0.8), Log(MEASURED, 1.5),
     Straighten(((0.0, 0.02), (0.5, 0.45), (1.0, 0.98))), Tone(0.2, contrast=1.2, soft_ends=True, hold_chroma=True),
 )  # fmt: skip
 

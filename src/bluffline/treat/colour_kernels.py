@@ -5,7 +5,7 @@ Functions only.
 
 import numpy as np
 
-from bluffline.loops import free_loop
+from bluffline.loops import free_loop, loop
 from bluffline.treat.power_kernels import LEAST
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
@@ -143,28 +143,37 @@ def hue_nudge_row(red, green, blue, weights, figures):
 
 
 @free_loop
-def hues_row(red, green, blue, weights, figures, table):
-    """See `kinds.hues`. figures: chroma from which hue counts, and 1 / how far on to all of it.
-
-    table: (3 · (N + 1),) half the turn in radians, gain of chroma less 1, and luma (0 … 1), from −180° on.
-    """
+def _hue_place_row(red, green, blue, weights, start, per_chroma, per_degree, place, weight):
+    """Where each pixel stands in a table around the circle, and how much its hue counts."""
     kr, kg, kb = weights
-    to_b, to_r = _HALF / (_ONE - kb), _HALF / (_ONE - kr)
-    from_b, from_r, per_g = _ONE / to_b, _ONE / to_r, _ONE / kg
-    count = table.shape[0] // 3
-    per_degree, last = np.float32(count - 1) / np.float32(360), np.uint32(count - 2)
-    start, per_chroma, straight = figures[0], figures[1], np.float32(180)
+    to_b, to_r, straight = _HALF / (_ONE - kb), _HALF / (_ONE - kr), np.float32(180)
     for x in range(red.shape[0]):
         y = kr * red[x] + kg * green[x] + kb * blue[x]
         cb, cr = (blue[x] - y) * to_b, (red[x] - y) * to_r
-        weight = _smooth((np.float32(np.sqrt(cb * cb + cr * cr)) - start) * per_chroma)
-        place = (hue_of(cb, cr) + straight) * per_degree
-        index = min(np.uint32(place), last)
-        rest = place - np.float32(index)
-        at, by, on = index, index + np.uint32(count), index + np.uint32(2 * count)
-        angle = (table[at] + (table[at + 1] - table[at]) * rest) * weight
-        gain = _ONE + (table[by] + (table[by + 1] - table[by]) * rest) * weight
-        luma = (table[on] + (table[on + 1] - table[on]) * rest) * weight
+        weight[x] = _smooth((np.float32(np.sqrt(cb * cb + cr * cr)) - start) * per_chroma)
+        place[x] = (hue_of(cb, cr) + straight) * per_degree
+
+
+@free_loop
+def _around_row(place, table, out):
+    """A table around the circle, straight between its entries."""
+    most = np.uint32(table.shape[0] - 2)
+    for x in range(place.shape[0]):
+        index = min(np.uint32(place[x]), most)
+        value = table[index]
+        out[x] = value + (table[index + np.uint32(1)] - value) * (place[x] - np.float32(index))
+
+
+@free_loop
+def _turned_row(red, green, blue, weights, half, weight):
+    """Chroma turned by twice as much as ``half`` says, in radians."""
+    kr, kg, kb = weights
+    to_b, to_r = _HALF / (_ONE - kb), _HALF / (_ONE - kr)
+    from_b, from_r, per_g = _ONE / to_b, _ONE / to_r, _ONE / kg
+    for x in range(red.shape[0]):
+        y = kr * red[x] + kg * green[x] + kb * blue[x]
+        cb, cr = (blue[x] - y) * to_b, (red[x] - y) * to_r
+        angle = half[x] * weight[x]
         z = angle * angle
         sine = angle * (
             _ONE
@@ -174,9 +183,50 @@ def hues_row(red, green, blue, weights, figures, table):
             np.float32(-0.5)
             + z * (np.float32(1 / 24) + z * (np.float32(-1 / 720) + z * (np.float32(1 / 40320) + z * np.float32(-1 / 3628800))))
         )
-        up, along = _TWO * sine * cosine * gain, (_ONE - _TWO * sine * sine) * gain
+        up, along = _TWO * sine * cosine, _ONE - _TWO * sine * sine
         to_red, to_blue = (cb * up + cr * along) * from_r, (cb * along - cr * up) * from_b
-        touched = weight > _ZERO
-        red[x] = y + luma + to_red if touched else red[x]
-        blue[x] = y + luma + to_blue if touched else blue[x]
-        green[x] = y + luma - (kr * to_red + kb * to_blue) * per_g if touched else green[x]
+        touched = angle != _ZERO
+        red[x] = y + to_red if touched else red[x]
+        blue[x] = y + to_blue if touched else blue[x]
+        green[x] = y - (kr * to_red + kb * to_blue) * per_g if touched else green[x]
+
+
+@free_loop
+def _fed_row(red, green, blue, weights, more, weight):
+    """Chroma times one and so much more."""
+    kr, kg, kb = weights
+    for x in range(red.shape[0]):
+        y = kr * red[x] + kg * green[x] + kb * blue[x]
+        by = more[x] * weight[x]
+        red[x] += (red[x] - y) * by
+        green[x] += (green[x] - y) * by
+        blue[x] += (blue[x] - y) * by
+
+
+@free_loop
+def _lifted_row(red, green, blue, luma, weight):
+    for x in range(red.shape[0]):
+        by = luma[x] * weight[x]
+        red[x] += by
+        green[x] += by
+        blue[x] += by
+
+
+@loop
+def hues_row(red, green, blue, weights, figures, table, room):
+    """See `kinds.hues`. figures: chroma from which hue counts, 1 / how far on to all of it, and for each part whether it acts.
+
+    table: (3 · (N + 1),) half the turn in radians, gain of chroma less 1, and luma (0 … 1), from −180° on; room: (3, W).
+    """
+    count = table.shape[0] // 3
+    per_degree = np.float32(count - 1) / np.float32(360)
+    _hue_place_row(red, green, blue, weights, figures[0], figures[1], per_degree, room[1], room[2])
+    if figures[2] != 0:
+        _around_row(room[1], table[:count], room[0])
+        _turned_row(red, green, blue, weights, room[0], room[2])
+    if figures[3] != 0:
+        _around_row(room[1], table[count : 2 * count], room[0])
+        _fed_row(red, green, blue, weights, room[0], room[2])
+    if figures[4] != 0:
+        _around_row(room[1], table[2 * count :], room[0])
+        _lifted_row(red, green, blue, room[0], room[2])

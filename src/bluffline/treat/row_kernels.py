@@ -336,7 +336,7 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
         elif code == Code.HUE_NUDGE:
             hue_nudge_row(red, green, blue, weights, own)
         elif code == Code.HUES:
-            hues_row(red, green, blue, weights, own, table)
+            hues_row(red, green, blue, weights, own, table, kept[6:9])
         elif code == Code.GAMUT:
             gamut_row(red, green, blue, weights, own)
         elif code == Code.BANDS:

@@ -89,6 +89,15 @@ class Curve:
     least: int = 2
     round: bool = False
 
+    def tidied(self, points: Points) -> Points:
+        """Points from left to right; of a round curve those that say the same of one place, as 0° and 360° do, only once."""
+        ordered = tuple(sorted(points))
+        if self.round and len(ordered) > 1:
+            (first, value), (last, other) = ordered[0], ordered[-1]
+            if value == other and abs(first + 360 - last) < LEAST_APART:
+                return ordered[:-1]
+        return ordered
+
     def __contains__(self, points: Points) -> bool:
         x, y = [point[0] for point in points], [point[1] for point in points]
         least = LEAST_APART - 1e-9  # as far as sums of decimals are one
@@ -173,6 +182,9 @@ class Step:
         """
         for one in self.figures():
             value = getattr(self, one.key)
+            if isinstance(one.declared, Curve):
+                value = one.declared.tidied(value)
+                object.__setattr__(self, one.key, value)
             if value not in one.declared:
                 label = one.declared.label.lower()
                 raise SettingsError(f"{self.title}: {label} must be {one.declared}, not {str(value)[:_SHOWN]}.")

@@ -45,10 +45,11 @@ class Hues(Step):
         return np.asarray(ycbcr_to_rgb(np.stack([luma, *moved], axis=-1), signal.matrix))
 
     def operations(self, signal: Signal) -> tuple[Operation, ...]:
-        neutral = all(value == 0 for _, value in (*self.turn, *self.luma)) and all(value == 1 for _, value in self.chroma)
-        if neutral:
+        parts = (self.turn, 0), (self.chroma, 1), (self.luma, 0)
+        act = [any(value != neutral for _, value in points) for points, neutral in parts]
+        if not any(act):
             return ()
-        figures = NONE_BELOW / 100, 100 / (ALL_FROM - NONE_BELOW)
+        figures = NONE_BELOW / 100, 100 / (ALL_FROM - NONE_BELOW), *map(float, act)
         return (Operation(Code.HUES, figures, _table(self.turn, self.chroma, self.luma)),)
 
     @property
