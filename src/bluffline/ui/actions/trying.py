@@ -44,11 +44,13 @@ class Trying(QObject):
     def wait(self) -> None:
         """Something has changed: what is being tried is tried no longer, and what is to be tried by now comes after a rest."""
         self._runner.jobs.cancel()
-        self._rest.start()
+        if not self._stopped:
+            self._rest.start()
 
     def resume(self) -> None:
         """Go on where there is something to be tried and nothing else to be done."""
-        if self._runner.jobs.kind is None and not self._rest.isActive() and self._session.untried():
+        idle = self._runner.jobs.kind is None and not self._rest.isActive() and not self._stopped
+        if idle and self._session.untried():
             self._rest.start()
 
     def stop(self) -> None:
