@@ -141,7 +141,7 @@ def test_stock_treatments_stand_on_a_shelf(tmp_path):
     treatment = (Straighten(BENT), ChromaRein(-5, 105))
     shelf.keep("Warm lamps", treatment)
     shelf.keep("Moor", ())
-    assert shelf.names() == ["Moor", "Warm lamps"] and shelf.take("Warm lamps") == treatment
+    assert shelf.names() == ["Moor", "Warm lamps"] and shelf.take("Warm lamps").steps == treatment
     for name in ("", "../x", "a/b", ".hidden"):
         with pytest.raises(SettingsError, match="can't be called"):
             shelf.keep(name, treatment)

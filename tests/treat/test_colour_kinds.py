@@ -93,9 +93,7 @@ def test_components_follow_the_master_and_luma_leaves_chroma_alone():
     assert made == pytest.approx([55, 12, -9])
 
 
-@pytest.mark.parametrize(
-    "points", [((0, 0),), ((0, 0), (0, 50)), ((0, 0), (500, 10)), ((0, float("nan")), (9, 9))]
-)
+@pytest.mark.parametrize("points", [((0, 0),), ((0, 0), (0, 50)), ((0, 0), (500, 10)), ((0, float("nan")), (9, 9))])
 def test_curves_that_are_none_are_refused(points):
     with pytest.raises(SettingsError, match="Curves: master must be"):
         Curves(points)

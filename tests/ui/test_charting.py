@@ -2,7 +2,7 @@
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
+from PyQt6.QtWidgets import QApplication, QCheckBox
 
 from bluffline.charts.fit import Aim
 from bluffline.measure.areas import Shape
@@ -149,7 +149,7 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     assert isinstance(step, Balance) and step.gains[2] > 1.2 and "Neutral pick: R ×" in desk.header.message
     desk.session.place.choose(0)
     figures = desk.bench.findChildren(Figure)
-    assert [figure.text()[0] for figure in figures] == ["×"] * 3
+    assert [figure.text()[0] for figure in figures[:3]] == ["×"] * 3 and figures[3].text().endswith(" K")
     figures[0].setValue(1.5)
     assert desk.session.document.treatment[0].gains[0] == 1.5
     desk.charting.three_point()
@@ -193,16 +193,3 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
     qtbot.keyClick(desk, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, desk)
     assert isinstance(desk.session.document.treatment[0], Lut) and "Baked: at most" in desk.header.message
-
-
-def test_a_stock_treatment_is_kept_and_put(chart_desk, qtbot, monkeypatch):
-    desk = chart_desk
-    desk.charting.put_stock()
-    assert "No stock treatment is kept yet" in desk.header.message
-    desk.session.document.set_treatment(0, (Straighten(BENT),), "own")
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Warm lamps", True))
-    desk.charting.keep_stock()
-    desk.session.place.go_to(10)
-    monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **__: (args[3][0], True))
-    desk.charting.put_stock()
-    assert desk.session.document.treatments[1] == (Straighten(BENT),)

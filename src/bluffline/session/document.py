@@ -143,6 +143,10 @@ class Document:
         """Give a shot other steps of its own; none leave it with what it shares."""
         self._push(self._history.state.treated(shot, treatment), act, gesture)
 
+    def give(self, shot: int, treatment: Treatment, act: str, reasons: tuple[str, ...]) -> None:
+        """Give a shot other steps of its own, with reasons."""
+        self._push(self.work.treated(shot, treatment, reasons), act)
+
     def calibrate(self, shots: Sequence[int], steps: Treatment, act: str) -> None:
         """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
         treatments = dict(self.work.treatments)

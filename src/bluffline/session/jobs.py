@@ -31,6 +31,7 @@ class Kind(StrEnum):
     LIKE_SHOTS = "The search for shots under the same light"
     PROPOSE = "The proposal"
     MATCH = "Bringing to the reference"
+    STOCK = "The look at the shelf"
     FOLLOW = "Following the reach"
     TRIAL = "The trial of the treatments"
     REHEARSAL = "The look at what a file will carry"

@@ -1,13 +1,18 @@
 """Stock treatments: treatments kept under a name, one file each, for any programme."""
 
 import re
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from bluffline.errors import SettingsError, WriteError
 from bluffline.folders import UserFolder
 from bluffline.report.files import save_text
+from bluffline.treat.kinds.look import Look
 from bluffline.treat.ladder import Treatment
-from bluffline.treat.stored import load_treatment, treatment_text
+from bluffline.treat.reach import EVERYWHERE
+from bluffline.treat.step import Heading
+from bluffline.treat.stored import Stock, load_stock, treatment_text
 
 _ENDING = ".treatment.json"
 
@@ -22,8 +27,8 @@ class StockShelf:
         """What stands on the shelf."""
         return sorted(path.name.removesuffix(_ENDING) for path in self.folder.glob(f"*{_ENDING}"))
 
-    def keep(self, name: str, treatment: Treatment) -> Path:
-        """Keep a treatment under a name, in place of one that has it.
+    def keep(self, name: str, treatment: Treatment, reasons: Sequence[str] = ()) -> Path:
+        """Keep a treatment under a name, in place of one that has it, with the reasons of its steps.
 
         Raises
         ------
@@ -38,14 +43,54 @@ class StockShelf:
         except OSError as error:
             raise WriteError(f"Stock treatments can't be kept in {self.folder}: {error.strerror}.") from error
         path = self.folder / f"{name}{_ENDING}"
-        save_text(path, treatment_text(name, treatment))
+        save_text(path, treatment_text(name, treatment, reasons))
         return path
 
-    def take(self, name: str) -> Treatment:
-        """The steps of a stock treatment.
+    def take(self, name: str) -> Stock:
+        """A stock treatment.
 
         Raises
         ------
         SettingsError : it is not there or can't be read
         """
-        return load_treatment(self.folder / f"{name}{_ENDING}")[1]
+        return load_stock(self.folder / f"{name}{_ENDING}")
+
+    def take_in(self, path: Path) -> str:
+        """Put a treatment file from elsewhere on the shelf, under its title; returns the name that it has here.
+
+        Raises
+        ------
+        SettingsError : it is no treatment
+        WriteError : the disk refuses
+        """
+        stock = load_stock(path)
+        plain = re.sub(r"[/\\:\x00-\x1f]", " ", stock.title).strip(" .") or path.stem.partition(".")[0]
+        name = next(name for n in range(1, 1000) if (name := plain if n == 1 else f"{plain} {n}") not in self.names())
+        self.keep(name, stock.steps, stock.reasons)
+        return name
+
+    def give_out(self, name: str, path: Path) -> None:
+        """Write a stock treatment to a file elsewhere.
+
+        Raises
+        ------
+        SettingsError : it is not there
+        WriteError : the disk refuses
+        """
+        stock = self.take(name)
+        save_text(path, treatment_text(stock.title, stock.steps, stock.reasons))
+
+    def remove(self, name: str) -> None:
+        """Take a stock treatment off the shelf."""
+        (self.folder / f"{name}{_ENDING}").unlink(missing_ok=True)
+
+
+def without_reach(treatment: Treatment) -> Treatment:
+    """The steps acting everywhere."""
+    return tuple(replace(step, reach=EVERYWHERE) for step in treatment)
+
+
+def as_look(name: str, treatment: Treatment, strength: float) -> Look:
+    """A treatment as one step of so much strength (percent), its steps without a reach; limits are left out."""
+    steps = tuple(step for step in without_reach(treatment) if step.place is not Heading.LIMITS and not isinstance(step, Look))
+    return Look(name, strength, steps, heading=Heading.SHOT)

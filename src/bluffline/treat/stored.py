@@ -5,7 +5,7 @@ import json
 import math
 import zlib
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -156,14 +156,31 @@ def _listed(data: list[Any], where: str) -> NDArray[np.float32]:
     return codes.astype(np.float32)
 
 
-def treatment_text(title: str, treatment: Treatment) -> str:
+@dataclass(frozen=True)
+class Stock:
+    """What a treatment file holds; ``reasons``: why its steps are as they are, as far as that was kept."""
+
+    title: str
+    steps: Treatment
+    reasons: tuple[str, ...] = ()
+
+
+def treatment_text(title: str, treatment: Treatment, reasons: Sequence[str] = ()) -> str:
     """A treatment as the text of a file."""
-    data = {"schema": SCHEMA, "title": title, "steps": [step_to(step) for step in treatment]}
+    data: dict[str, Any] = {"schema": SCHEMA, "title": title, "steps": [step_to(step) for step in treatment]}
+    if reasons:
+        data["reasons"] = list(reasons)
     return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
 
 
 def load_treatment(path: Path) -> tuple[str, Treatment]:
-    """Title and steps of a treatment file, of this version or the one before.
+    """Title and steps of a treatment file; see `load_stock`."""
+    stock = load_stock(path)
+    return stock.title, stock.steps
+
+
+def load_stock(path: Path) -> Stock:
+    """A treatment file, of this version or the one before.
 
     Raises
     ------
@@ -183,13 +200,14 @@ def load_treatment(path: Path) -> tuple[str, Treatment]:
     schema = data["schema"]
     if schema not in (SCHEMA, SCHEMA_BEFORE):
         raise SettingsError(f"{path} is of another version: {str(schema)[:SHOWN]} where {SCHEMA} was expected.")
-    unknown = next((key for key in data if key not in ("schema", "title", "steps")), None)
+    unknown = next((key for key in data if key not in ("schema", "title", "steps", "reasons")), None)
     require(unknown is None, f"{path} has no {str(unknown)[:SHOWN]!r} to be used in a treatment.")
     title, steps = data.get("title"), data.get("steps")
     require(isinstance(title, str) and isinstance(steps, list), f"{path} is not a treatment: a title and steps are needed.")
     require(len(steps) <= _MOST_STEPS, f"{path} has more than {_MOST_STEPS} steps.")
     try:
-        return title, steps_from(steps, before=schema == SCHEMA_BEFORE)
+        reasons = checked(data.get("reasons", []), tuple[str, ...], "reasons")
+        return Stock(title, steps_from(steps, before=schema == SCHEMA_BEFORE), reasons)
     except SettingsError as error:
         raise SettingsError(f"{path}: {error}") from error
 

@@ -33,6 +33,7 @@ from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
+from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.actions.trying import Trying
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
@@ -79,6 +80,7 @@ class Desk(QMainWindow):
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
         self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)
         self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.header.say)
+        self.stocking = Stocking(session, self.work.beside, self.header.say, self)
         self.treatment = LadderPanel(session)
         self.bench = Bench(session, self.reaching, self.picking, self.viewer.look)
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
@@ -91,7 +93,7 @@ class Desk(QMainWindow):
         self.open = self.programmes.open
         self.hands = Hands(
             session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting, self.gauges,
-            self.skyline, self.reaching, self.picking, self.proposing, self,
+            self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)

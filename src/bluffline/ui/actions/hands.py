@@ -8,6 +8,7 @@ from bluffline.session.session import Session
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
+from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.ladder.picking import Picking
@@ -61,4 +62,5 @@ class Hands:
     reaching: Reaching
     picking: Picking
     proposing: Proposing
+    stocking: Stocking
     window: Window

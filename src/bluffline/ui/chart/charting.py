@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from bluffline.charts.fit import ChartFit, fit_chart
 from bluffline.charts.frame import ChartFrame
@@ -16,7 +16,6 @@ from bluffline.prove.monitor import Monitor
 from bluffline.report.files import save_text
 from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_and_fit, same_light
 from bluffline.session.jobs import Jobs, Kind
-from bluffline.session.stock import StockShelf
 from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
 from bluffline.treat.bake import bake_cube, baked, fitted_cdl, worst_off
@@ -43,7 +42,7 @@ class Charting:
     def __init__(self, viewer: Viewer, jobs: Jobs, beside: Jobs, say: Callable[[str], None], window: QWidget) -> None:
         self.viewer, self._jobs, self._beside, self._say, self._window = viewer, jobs, beside, say, window
         self.session, self.picture = viewer.session, viewer.picture
-        self.model, self.shelf = ChartModel(), StockShelf()
+        self.model = ChartModel()
         self.panel = ChartPanel(self.model)
         self.panel.file_asked.connect(self.choose_reference)
         self.picture.chart_placed.connect(self._placed)
@@ -171,38 +170,6 @@ class Charting:
             lambda: session.document.paste([n for n in self.dialog.shots if n in others], self.dialog.steps, "Paste steps")
         )
         show_until_closed(self.dialog)
-
-    def keep_stock(self) -> None:
-        """Ask for a name and keep the treatment in view under it."""
-        name, given = QInputDialog.getText(self._window, "Stock treatment", "Keep this shot's treatment as")
-        if given:
-            self.keep_as(name)
-
-    def keep_as(self, name: str) -> None:
-        """Keep the treatment in view as a stock treatment."""
-        try:
-            self.shelf.keep(name, self.session.document.treatment)
-        except BlufflineError as error:
-            self._say(str(error))
-        else:
-            self._say(f"“{name}” is kept as a stock treatment")
-
-    def put_stock(self) -> None:
-        """Ask which stock treatment the shot in view gets."""
-        names = self.shelf.names()
-        if not names:
-            self._say("No stock treatment is kept yet")
-            return
-        name, given = QInputDialog.getItem(self._window, "Stock treatment", "Give this shot", names, editable=False)
-        if given:
-            self.put(name)
-
-    def put(self, name: str) -> None:
-        """Give the shot in view a stock treatment in place of its own."""
-        try:
-            self.session.document.set_treatment(self.session.place.shot, self.shelf.take(name), f"Put “{name}”")
-        except BlufflineError as error:
-            self._say(str(error))
 
     # From areas ----------------------------------------------------------------------------------------------------
 

@@ -1,0 +1,101 @@
+"""The shelf of stock treatments."""
+
+from contextlib import suppress
+
+import pytest
+from PyQt6.QtWidgets import QInputDialog
+
+from bluffline.errors import SettingsError
+from bluffline.measure.areas import Shape
+from bluffline.session.stock import StockShelf, as_look
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.chroma_rein import ChromaRein
+from bluffline.treat.kinds.look import Look
+from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.reach import Reach, ReachArea
+from bluffline.treat.stored import load_stock
+
+WAIT = 60_000
+INSIDE = Reach(areas=(ReachArea(Shape.RECTANGLE, ((10, 10), (60, 60)), 5),))
+STEPS = (Tone(0.5, reach=INSIDE), ChromaRein(-5, 105))
+
+
+@pytest.fixture
+def open_shelf(surveyed_desk, qtbot):
+    """Opens the shelf over the desk."""
+    opened = []
+
+    def show():
+        surveyed_desk.refresh_commands()
+        surveyed_desk.acts["put-stock"].trigger()
+        qtbot.waitUntil(lambda: surveyed_desk.work.beside.kind is None, timeout=WAIT)
+        opened.append(surveyed_desk.stocking.dialog)
+        return opened[-1]
+
+    yield show
+    for dialog in opened:
+        with suppress(RuntimeError):
+            dialog.close()
+
+
+def test_a_treatment_is_kept_seen_on_the_shot_and_put(surveyed_desk, open_shelf, monkeypatch):
+    document, shelf = surveyed_desk.session.document, surveyed_desk.stocking.shelf
+    assert "Nothing stands on the shelf" in open_shelf().told.text()
+    document.give(0, STEPS, "own", ("because it was dark",))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Warm lamps", True))
+    surveyed_desk.stocking.keep()
+    shelf.keep("Cool", (Balance((0.9, 1, 1.2)),))
+    surveyed_desk.session.place.go_to(15)
+    dialog = open_shelf()
+    assert [dialog.list.item(n).text() for n in range(2)] == ["Cool", "Warm lamps"]
+    assert not dialog.list.item(0).icon().isNull() and not dialog.buttons["Put as a look"].isEnabled()
+    dialog.search.setText("tone")
+    assert dialog.list.count() == 1
+    dialog.list.setCurrentRow(0)
+    assert "Tone: exposure +0.50 stops" in dialog.told.text()
+    dialog.buttons["Put in place of the steps"].click()
+    assert document.treatment == STEPS and document.reasons[1] == ("because it was dark",)
+    dialog.reach.setChecked(False)
+    dialog.reasons.setChecked(False)
+    dialog.buttons["Put in place of the steps"].click()
+    assert document.treatment[0] == Tone(0.5) and 1 not in document.reasons
+    document.undo()
+    document.undo()
+    assert document.treatment == ()
+
+
+def test_a_look_is_put_with_its_strength(surveyed_desk, open_shelf):
+    surveyed_desk.stocking.shelf.keep("Evening", STEPS)
+    dialog = open_shelf()
+    dialog.list.setCurrentRow(0)
+    dialog.strength.setValue(40)
+    dialog.buttons["Put as a look"].click()
+    (look,) = surveyed_desk.session.document.treatment
+    assert isinstance(look, Look) and look.strength == 40 and look.steps == (Tone(0.5),), "limits stay out, and its reach"
+
+
+def test_files_are_taken_in_and_given_out(surveyed_desk, open_shelf, tmp_path):
+    shelf = surveyed_desk.stocking.shelf
+    shelf.keep("Evening", STEPS, ("why",))
+    dialog = open_shelf()
+    dialog.list.setCurrentRow(0)
+    dialog.export(tmp_path / "evening.json")
+    assert load_stock(tmp_path / "evening.json").reasons == ("why",)
+    dialog.take_in(tmp_path / "evening.json")
+    assert shelf.names() == ["Evening", "Evening 2"] and dialog.name == "Evening 2"
+    dialog.buttons["Take off the shelf"].click()
+    assert shelf.names() == ["Evening"]
+    (tmp_path / "none.json").write_text("{}")
+    dialog.take_in(tmp_path / "none.json")
+    assert "is not a treatment" in dialog.told.text()
+
+
+def test_a_title_that_is_no_file_name_is_made_one(tmp_path):
+    other, shelf = StockShelf(tmp_path / "other"), StockShelf(tmp_path / "shelf")
+    path = other.keep("plain", STEPS)
+    path.write_text(path.read_text().replace('"title": "plain"', '"title": "../a: b"'))
+    assert shelf.take_in(path) == "a  b" and shelf.take("a  b").steps == STEPS
+    path.write_text(path.read_text().replace('"steps"', '"reasons": [3], "steps"'))
+    with pytest.raises(SettingsError, match="reasons must be a text"):
+        shelf.take_in(path)
+    assert as_look("n", (Look("inner", 50, (Tone(1),)), Tone(2)), 30).steps == (Tone(2),)
