@@ -6,6 +6,7 @@ import pytest
 from bluffline.session.pull import Handle, balance_of, balanced, handles, pulled
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import apply_to_colours
@@ -80,3 +81,18 @@ def test_a_balance_is_on_the_bench_only_where_it_is_in_force(session):
     assert balance_of(session) is None
     session.place.choose(1)
     assert balance_of(session) is None
+
+
+def test_limits_of_bands_are_pulled_to_where_they_are_seen(session):
+    bands = Bands((Band(20, 60, 10, cb=5), Band(70, 100)))
+    ladder = (Tone(exposure=1), bands, Tone(white_point=80, offset=(3, 0, 0, 0)))
+    session.place.go_to(14)
+    session.document.set_treatment(1, ladder, "own")
+    session.place.choose(1)
+    found = handles(session, (None,))
+    assert [handle.name for handle in found] == ["band 1 from", "band 1 to", "band 2 from", "band 2 to"]
+    assert found[1].level == pytest.approx(60 / 0.8 + 3), "where a grey at the limit stands behind the rungs after"
+    made = pulled(ladder, 1, found[1], 53.0, session.source)
+    assert made.bands[0].high == pytest.approx(40, abs=0.01) and made.bands[1] == bands.bands[1]
+    assert pulled(ladder, 1, found[0], 200.0, session.source).bands[0].low == 60, "none runs downwards"
+    assert handles(session, (0, 1, 2)) == [], "bands are of luma"

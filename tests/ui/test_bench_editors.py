@@ -254,3 +254,25 @@ def test_every_kind_that_is_begun_by_hand_has_a_bench(desk):
         desk.session.document.set_treatment(1, (), "clear")
         desk.treatment.add_step(kind)
         assert isinstance(desk.bench.step, kind) and not desk.bench.isHidden()
+
+
+def test_a_limit_of_a_band_is_dragged_on_the_waveform(desk, qtbot):
+    put(desk, Bands((Band(20, 60, 10, luma=5),)))
+    waveform = desk.viewer.gauges[0]
+    qtbot.waitUntil(lambda: waveform.trace is not None and len(waveform.pulling.handles()) == 2, timeout=WAIT)
+    (_, low), (handle, high) = waveform.pulling.handles()
+    tag = QPointF(high.x() - 20, high.y())
+    drag(qtbot, waveform, tag, tag + QPointF(0, (low.y() - high.y()) / 2))
+    assert handle.name == "band 1 to" and step_of(desk).bands[0].high == pytest.approx(40, abs=1.5)
+
+
+def test_the_ladder_is_shown_up_to_the_rung_on_the_bench(desk, qtbot):
+    desk.session.document.set_treatment(1, (Tone(-0.5), Tone(saturation=0), Tone(gamma=(2, 1, 1, 1))), "three")
+    desk.session.place.choose(1)
+    qtbot.keyClick(desk, Qt.Key.Key_U, SHIFT)
+    assert desk.viewer.ladder == desk.session.document.treatment[:2] and desk.viewer.treated_words == "up to rung 2"
+    qtbot.waitUntil(lambda: desk.picture.treated_words == "up to rung 2", timeout=WAIT)
+    desk.session.place.choose(0)
+    assert len(desk.viewer.ladder) == 1
+    qtbot.keyClick(desk, Qt.Key.Key_U, SHIFT)
+    assert len(desk.viewer.ladder) == 3 and desk.viewer.treated_words == "treated"

@@ -1,4 +1,4 @@
-"""Pulling on an instrument: a tone step's white, grey and black, a balance's middle; and the figures that put one elsewhere."""
+"""Pulling on an instrument: a tone step's white, grey and black, limits of bands, a balance's middle; what puts one elsewhere."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -10,9 +10,10 @@ from bluffline.session.session import Session
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.bands import Bands
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import Treatment, apply_to_colours
-from bluffline.treat.step import Number
+from bluffline.treat.step import Number, Step
 from bluffline.treat.transfer import MID_GREY
 
 Colour = NDArray[np.float64]
@@ -24,18 +25,24 @@ _FIGURES = {"white": ("white_point", "gain"), "grey": ("gamma", "gamma"), "black
 
 @dataclass(frozen=True, slots=True)
 class Handle:
-    """What can be pulled: its name, its component (None: luma), what comes in and what goes out, in percent."""
+    """What can be pulled: its name, its component (None: luma), what comes in and what goes out, in percent.
+
+    ``limit``: of a band, its number and which limit; it is a line across the gauge.
+    """
 
     name: str
     component: int | None
     came_in: float
     level: float
+    limit: tuple[int, str] | None = None
 
 
 def handles(session: Session, components: tuple[int | None, ...]) -> list[Handle]:
-    """The handles of the tone step on the bench, on the frame in view; none where there is none, or it does nothing there."""
+    """The handles of the tone step or the bands on the bench, on the frame in view; none where there are none in force."""
     place, ladder, columns = session.place, session.document.treatment, session.source_columns()
     rung, frame = place.rung, place.frame
+    if rung is not None and rung < len(ladder) and isinstance(ladder[rung], Bands) and ladder[rung].on and None in components:
+        return _limits(ladder, rung, session.source)
     if rung is None or rung >= len(ladder) or not isinstance(ladder[rung], Tone) or not ladder[rung].on:
         return []
     if frame >= len(columns.get("y_p999", ())):
@@ -49,8 +56,39 @@ def handles(session: Session, components: tuple[int | None, ...]) -> list[Handle
     ]
 
 
-def pulled(ladder: Treatment, rung: int, handle: Handle, level: float, source: SignalFormat) -> Tone:
-    """The tone step that brings a handle to a level, or as near as its figure's bounds let it."""
+def _limits(ladder: Treatment, rung: int, source: SignalFormat) -> list[Handle]:
+    """The limits of bands, where greys at them stand behind the rungs that come after."""
+    step = ladder[rung]
+    assert isinstance(step, Bands), "only bands have limits"
+    ends = [(n, end) for n in range(len(step.bands)) for end in ("low", "high")]
+    came = [float(getattr(step.bands[n], end)) for n, end in ends]
+    levels = _levels(ladder[rung + 1 :], source, came)[:, 3] if ends else np.zeros(0)
+    return [
+        Handle(f"band {n + 1} {'from' if end == 'low' else 'to'}", None, comes, float(level), (n, end))
+        for (n, end), comes, level in zip(ends, came, levels, strict=True)
+    ]
+
+
+def _pulled_limit(ladder: Treatment, rung: int, limit: tuple[int, str], level: float, source: SignalFormat) -> Bands:
+    """Bands with a limit where a grey comes in that stands at a level behind the rungs after; none runs downwards."""
+    step, (number, end) = ladder[rung], limit
+    assert isinstance(step, Bands), "only bands have limits"
+    low, high = -20.0, 120.0
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        if float(_levels(ladder[rung + 1 :], source, [middle])[0, 3]) < level:
+            low = middle
+        else:
+            high = middle
+    band, comes = step.bands[number], round((low + high) / 2, 2)
+    moved = replace(band, low=min(comes, band.high)) if end == "low" else replace(band, high=max(comes, band.low))
+    return replace(step, bands=(*step.bands[:number], moved, *step.bands[number + 1 :]))
+
+
+def pulled(ladder: Treatment, rung: int, handle: Handle, level: float, source: SignalFormat) -> Step:
+    """The step that brings a handle to a level, or as near as its figure's bounds let it."""
+    if handle.limit is not None:
+        return _pulled_limit(ladder, rung, handle.limit, level, source)
     step = ladder[rung]
     assert isinstance(step, Tone), "only a tone step has handles"
     key = _FIGURES[handle.name][handle.component is not None]

@@ -52,7 +52,8 @@ class Looking:
     """How it is looked at.
 
     ``centre``: the pixel in the middle of a zoomed picture; ``angle``: of the wipe, degrees anticlockwise from upright;
-    ``reach``: whether that of the step on the bench is shown; ``for_reach``: whether what is drawn next is to be part of it.
+    ``reach``: whether that of the step on the bench is shown; ``for_reach``: whether what is drawn next is to be part of it;
+    ``until``: whether the ladder is shown no further than the rung on the bench.
     """
 
     zoom: int = 0
@@ -68,6 +69,7 @@ class Looking:
     reach: bool = False
     tool: Tool = Tool.LOOK
     for_reach: bool = False
+    until: bool = False
     pinned: PinnedFrame | None = None
 
     def window(self, width: int, height: int, room: tuple[int, int]) -> Region | None:

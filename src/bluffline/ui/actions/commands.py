@@ -158,6 +158,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched, held=True
     ),
+    Command("until", "Treatment", "Show the ladder up to it", ("Shift+U",), lambda h: h.viewer.look.toggle("until"), _benched),
     Command("follow", "Treatment", "Follow its reach", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched),
     Command("place-reach", "Treatment", "Place its reach here", ("Ctrl+Shift+P",), lambda h: h.reaching.place_here(), _benched),
     *(

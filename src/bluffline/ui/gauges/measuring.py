@@ -140,4 +140,5 @@ class Measuring:
         size = " · half size" if preview is not None and preview.proxy else ""
         if kind.instrument is Instrument.VECTORSCOPE:
             return f"legal at Y′ {setup.luma:.0f} %{size}" if setup.shown < SLOTS else size.removeprefix(" · ")
-        return f"{setup.unit} · {'treated' if treated else 'source'}{size}" if setup.shown < SLOTS else f"{setup.unit}{size}"
+        words = self.viewer.treated_words if treated else "source"
+        return f"{setup.unit} · {words}{size}" if setup.shown < SLOTS else f"{setup.unit}{size}"

@@ -132,6 +132,9 @@ class Pulling:
         """Draw the handles, and what is pulled."""
         for handle, at in self.handles():
             held = self._handle is not None and (self._handle.name, self._handle.component) == (handle.name, handle.component)
+            if handle.limit is not None:
+                painter.setPen(QPen(TINT if held else TEXT, 1, Qt.PenStyle.DashLine))
+                painter.drawLine(QPointF(at.x() - self._gauge.field.width(), at.y()), QPointF(at.x() - _TAG, at.y()))
             tag = QRectF(at.x() - _TAG, at.y() - 8, _TAG, 16)
             painter.setPen(QPen(INK, 1))
             painter.setBrush(TINT if held else TEXT)

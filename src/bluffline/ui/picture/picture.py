@@ -64,6 +64,7 @@ class PictureView(QWidget):
         self._aspect = 16 / 9
         self._message = "No programme is open"
         self.shown_areas: tuple[Area, ...] = ()
+        self.treated_words = "treated"
         self.highlighted: QImage | None = None
         self._points: list[Point] = []
         self._drag: str | None = None
@@ -204,7 +205,7 @@ class PictureView(QWidget):
     def pair(self) -> tuple[tuple[str, str], tuple[str, str]]:
         """The two pictures compared, each by its name and what to call it: the pinned frame or the source, and this frame."""
         assert self._preview is not None
-        now = ("treated", "treated") if self._preview.treated is not None else ("original", "source")
+        now = ("treated", self.treated_words) if self._preview.treated is not None else ("original", "source")
         if self._preview.pinned is not None:
             title = self._look.pinned.title if self._look.pinned is not None else "pinned frame"
             return ("pinned", title), (now[0], f"this frame, {now[1]}")

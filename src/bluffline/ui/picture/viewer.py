@@ -152,31 +152,43 @@ class Viewer(QObject):
         if self.preview is not None and self.preview.proxy:
             self.ask()
 
+    @property
+    def ladder(self) -> Treatment:
+        """The rungs that are shown: all, or those up to the one on the bench where that is asked for."""
+        ladder, rung = self.session.document.treatment, self.session.place.rung
+        return ladder[: rung + 1] if self.look.state.until and rung is not None else ladder
+
+    @property
+    def treated_words(self) -> str:
+        """What a treated picture is called: treated, or as far as the ladder is shown."""
+        ladder, whole = self.ladder, self.session.document.treatment
+        return "treated" if ladder == whole else f"up to rung {len(ladder)}"
+
     def _proxy(self, view: View) -> View:
         """The same view at half the size, where something moves and all of it would come too late."""
         source = view.source
         moves = self._moves or self._playing()
-        steps = sum(step.on for step in self.session.document.treatment)
+        steps = sum(step.on for step in self.ladder)
         large = source.width * source.height * steps > _LARGE and not source.interlaced
         plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
         if not (moves and large and plain and view.isolated == (None, None) and not view.outline_source):
             return view
-        key = self.session.document.treatment, source
+        key = self.ladder, source
         if key != self._proxy_key or self._proxy_treatment is None:
             part = Region.whole(half_size(source)) if view.region == Region.whole(source) else None
             self._proxy_key = key
-            self._proxy_treatment = FrameTreatment(self.session.document.treatment, half_size(source), region=part, shrunk=2)
+            self._proxy_treatment = FrameTreatment(self.ladder, half_size(source), region=part, shrunk=2)
         return replace(view, proxy=self._proxy_treatment)
 
     def _view(self) -> View:
         session, look, setup = self.session, self.look.state, self.model.setup
         assert session.survey is not None
         source = session.source
-        key = session.document.treatment, source
+        key = self.ladder, source
         if key != self._treat_key or self._frame_treatment is None:
             self._treat_key, self._frame_treatment = (
                 key,
-                FrameTreatment(session.document.treatment, source, region=session.survey.region),
+                FrameTreatment(self.ladder, source, region=session.survey.region),
             )
         ratio = self.picture.devicePixelRatioF()
         areas, probe = session.document.areas, self.picture.probe
@@ -229,6 +241,7 @@ class Viewer(QObject):
         if request < self._first_request:
             return  # of the programme before
         self.shown, self.preview = preview.frame, preview
+        self.picture.treated_words = self.treated_words
         self.picture.show_preview(preview)
         if preview.readable:
             for gauge, (trace, pixels) in zip(self._asked, preview.gauges, strict=False):
