@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog
 
 from bluffline.errors import SettingsError
 from bluffline.session.light import light_of, with_light
@@ -276,3 +276,19 @@ def test_the_ladder_is_shown_up_to_the_rung_on_the_bench(desk, qtbot):
     assert len(desk.viewer.ladder) == 1
     qtbot.keyClick(desk, Qt.Key.Key_U, SHIFT)
     assert len(desk.viewer.ladder) == 3 and desk.viewer.treated_words == "treated"
+
+
+def test_curves_are_kept_in_a_library_of_the_operators_own(desk, monkeypatch):
+    put(desk, Curves(((0, 0), (50, 60), (100, 100))))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Lifted", True))
+
+    def do(words):
+        next(action for action in desk.bench.library_menu().actions() if action.text() == words).trigger()
+
+    assert not desk.bench.library_menu().actions()[-1].isEnabled(), "none are kept yet"
+    do("Keep these curves …")
+    put(desk, Curves(red=((0, 5), (100, 100))))
+    do("Lifted")
+    assert step_of(desk) == Curves(((0, 0), (50, 60), (100, 100)))
+    desk.session.document.undo()
+    assert step_of(desk) == Curves(red=((0, 5), (100, 100)))

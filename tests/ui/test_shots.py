@@ -2,6 +2,7 @@
 
 from contextlib import suppress
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
@@ -9,6 +10,7 @@ from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.step import Heading
 from bluffline.ui.dialogs.overview import ShotWidget
 from bluffline.view.overview import Order
+from bluffline.view.side_by_side import laid_over
 
 WAIT = 60_000
 LEFT, SHIFT, CONTROL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -95,3 +97,30 @@ def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
     press(shots, "Bring the picked to the reference")
     qtbot.waitUntil(lambda: "Brought to shot 2" in shots.header.message, timeout=WAIT)
     assert len(document.work.ladder(0)) > 1 and "distance" in document.reasons[0][0]
+
+
+def test_shots_stand_side_by_side_and_one_of_them_stands_out(shots, qtbot):
+    dialog = shots.work.shots_dialog
+    qtbot.mouseClick(dialog.widgets[0], LEFT)
+    assert not dialog.buttons["Side by side"].isEnabled()
+    qtbot.mouseClick(dialog.widgets[1], LEFT, SHIFT)
+    press(shots, "Side by side")
+    qtbot.waitUntil(lambda: hasattr(shots.work, "sides_dialog"), timeout=WAIT)
+    beside = shots.work.sides_dialog
+    assert [side.accessibleName().split(",")[0] for side in beside.sides] == ["Shot 1", "Shot 2"]
+    beside.sides[1].pointed.emit(-1)
+    both = beside.gauges[0]._image.copy()
+    beside.sides[1].pointed.emit(1)
+    assert (beside.gauges[0]._image != both).any()
+    beside.sides[1].pointed.emit(-1)
+    assert (beside.gauges[0]._image == both).all()
+    beside.close()
+
+
+def test_traces_are_laid_over_one_another_each_in_its_colour():
+    first, second = np.zeros((4, 6), np.float32), np.zeros((4, 6), np.float32)
+    first[0], second[:, 0] = 1, 1
+    whole, alone = laid_over([first, second]), laid_over([first, second], 1)
+    red, green = whole >> 16 & 255, whole >> 8 & 255
+    assert red[0, 3] > green[0, 3] and green[2, 0] > red[2, 0]
+    assert (alone >> 16 & 255)[0, 3] < red[0, 3] and (alone >> 8 & 255)[2, 0] == green[2, 0]

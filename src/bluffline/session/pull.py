@@ -1,4 +1,4 @@
-"""Pulling on an instrument: a tone step's white, grey and black, limits of bands, a balance's middle; what puts one elsewhere."""
+"""Pulling on an instrument: a tone step's white, grey and black, limits of bands, a balance's middle, and where to."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace

@@ -36,10 +36,12 @@ from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.overview import ShotsDialog
 from bluffline.ui.dialogs.result import ResultDialog
+from bluffline.ui.dialogs.side_by_side import SideBySideDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.picture.workers import FrameWorker, JobRunner
 from bluffline.view.overview import ShotCard, overview
+from bluffline.view.side_by_side import Side, side_by_side
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept
@@ -340,8 +342,27 @@ class LongWork(QObject):
         dialog.grouped.connect(partial(self._grouped, dialog))
         dialog.given.connect(partial(self._given, dialog))
         dialog.brought.connect(self.bring_asked)
+        dialog.compared.connect(self.compare)
         self.shots_dialog = dialog
         show_until_closed(dialog)
+
+    def compare(self, shots: list[int]) -> None:
+        """Show some shots side by side."""
+        survey, all_shots, treatments = self.session.survey, list(self.session.shots), self.session.document.treatments
+        if survey is None:
+            return
+
+        def job(monitor: Monitor) -> list[Side]:
+            return side_by_side(
+                survey, all_shots, shots, treatments, lambda done: monitor.at("Side by side", done, len(shots), "shots")
+            )
+
+        self._beside.jobs.start(Kind.SHOTS, job, self._show_sides)
+
+    def _show_sides(self, sides: list[Side]) -> None:
+        assert self.session.programme is not None
+        self.sides_dialog = SideBySideDialog(sides, self.session.programme, self._window)
+        show_until_closed(self.sides_dialog)
 
     def _grouped(self, dialog: ShotsDialog, name: str, shots: list[int], given: bool) -> None:
         """Make shots a group, or give it the steps that the shot in view has for itself as well."""

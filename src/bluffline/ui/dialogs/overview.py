@@ -31,6 +31,7 @@ from bluffline.view.overview import (
     ordered_cards,
     under_the_same_light,
 )
+from bluffline.view.side_by_side import MOST
 
 _ACROSS = 3
 _GAP, _HEAD, _FOOT = 6, 22, 22
@@ -169,6 +170,7 @@ class ShotsDialog(QDialog):
     chosen = pyqtSignal(int)  # frame
     grouped = pyqtSignal(str, object, bool)  # name, numbers, whether the steps of the shot in view go to the group
     given = pyqtSignal(object)  # numbers that get copies of the steps of the shot in view
+    compared = pyqtSignal(object)  # numbers, two to four
     brought = pyqtSignal(object, int)  # numbers, and the one that they are brought to
 
     def __init__(self, cards: list[ShotCard], programme: Programme, shot: int, aims: Aims, parent: QWidget) -> None:
@@ -199,6 +201,7 @@ class ShotsDialog(QDialog):
         first.addWidget(self.order)
         for row, words, act in (
             (first, "Compare with the picked", self._compare),
+            (first, "Side by side", lambda: self.compared.emit(sorted(self.picked))),
             (first, "Pick what looks like it", lambda: self._pick_like(alike)),
             (first, "Pick the same light", lambda: self._pick_like(under_the_same_light)),
             (second, "Make a group", lambda: self._group(given=False)),
@@ -264,6 +267,7 @@ class ShotsDialog(QDialog):
             widget.show_state(picked=number in self.picked, beside=far)
         self.strip.picked = self.picked
         self.strip.update()
+        self.buttons["Side by side"].setEnabled(2 <= len(self.picked) <= MOST)
         one, some, named = len(self.picked) == 1, bool(self.picked), bool(self.name.text().strip())
         for words, can in (
             ("Compare with the picked", one), ("Pick what looks like it", one), ("Pick the same light", one),

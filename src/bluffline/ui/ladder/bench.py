@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMenu,
     QToolButton,
@@ -23,13 +24,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.errors import SettingsError
+from bluffline.errors import BlufflineError, SettingsError
+from bluffline.folders import UserFolder
 from bluffline.session.light import DAYLIGHT, TEMPERATURE, TINT, light_of, with_light
 from bluffline.session.session import Session
+from bluffline.session.stock import StockShelf
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Bands
 from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.reach import EVERYWHERE
 from bluffline.treat.step import Choice, Curve, Number, Step, Told
 from bluffline.treat.step import Figure as DeclaredFigure
 from bluffline.ui.ladder.bands import BandsEditor
@@ -80,12 +84,14 @@ class Bench(QFrame):
                 ("reach", "Where the step acts", self._ask_reach),
                 ("show", "Show the reach: what is not reached loses its colour", lambda: look.toggle("reach")),
                 ("components", "R′, G′ and B′ each for itself", self._turn),
+                ("library", "Curves that were kept, and keeping these", self._ask_library),
                 ("bypass", "Take the step out of force, or bring it back", self._bypass),
                 ("reset", "Neutral figures", self._reset),
                 ("close", "Clear the bench", lambda: session.place.choose(None)),
             )
         }
         self.buttons["components"].setCheckable(True)
+        self.buttons["library"].setText("library ▾")
         self.buttons["show"].setCheckable(True)
         self.buttons["close"].setText("×")
         head = QHBoxLayout()
@@ -145,6 +151,7 @@ class Bench(QFrame):
         self._title.setText(f"{place.rung + 1}  {step.title}")
         self._facts.setText(f"{step.place}" + ("" if step.on else " · bypassed"))
         self.buttons["reach"].setText(f"{step.reach.text} ▾")
+        self.buttons["library"].setVisible(isinstance(step, Curves))
         self.buttons["show"].setEnabled(not step.reach.everywhere)
         self.buttons["show"].setChecked(self._look.state.reach and not step.reach.everywhere)
         self._show_figures(step)
@@ -459,6 +466,49 @@ class Bench(QFrame):
             can=key is not None, on=key is not None and key.soften > 0)  # fmt: skip
         add(menu, "No key", reaching.no_key, can=key is not None)
         return menu
+
+    def _ask_library(self) -> None:
+        button = self.buttons["library"]
+        self.library_menu().exec(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def library_menu(self) -> QMenu:
+        """Curves of the operator's own, to be taken, and keeping those on the bench."""
+        menu, shelf = QMenu(self), StockShelf(UserFolder.WORK.path / "curves")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        keep = QAction("Keep these curves …", menu)
+        keep.triggered.connect(lambda *_: self._keep_curves(shelf))
+        menu.addAction(keep)
+        menu.addSeparator()
+        for name in shelf.names():
+            action = QAction(name, menu)
+            action.triggered.connect(lambda *_, name=name: self._take_curves(shelf, name))
+            menu.addAction(action)
+        if not shelf.names():
+            none = QAction("none are kept yet", menu)
+            none.setEnabled(False)
+            menu.addAction(none)
+        return menu
+
+    def _keep_curves(self, shelf: StockShelf) -> None:
+        name, given = QInputDialog.getText(self, "Curves", "Keep these curves as")
+        step = self.step
+        if given and step is not None:
+            try:
+                shelf.keep(name, (replace(step, reach=EVERYWHERE, heading=None, on=True),))
+            except BlufflineError as error:
+                self.refused.emit(str(error))
+
+    def _take_curves(self, shelf: StockShelf, name: str) -> None:
+        step, rung = self.step, self._session.place.rung
+        try:
+            kept = next((each for each in shelf.take(name).steps if isinstance(each, Curves)), None)
+        except BlufflineError as error:
+            self.refused.emit(str(error))
+            return
+        if kept is not None and step is not None and rung is not None:
+            self._new_gesture()
+            made = replace(kept, on=step.on, heading=step.heading, reach=step.reach)
+            self._session.document.replace_step(rung, made)
 
     def _turn(self) -> None:
         self._components = not self._components
