@@ -302,9 +302,9 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     desk.charting.dialog.reject()
     desk.charting.balance_by_light()
     desk.charting.light.accept()
-    desk.work.show_shots()
+    desk.overseeing.show()
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
-    desk.work.shots_dialog.close()
+    desk.overseeing.dialog.close()
     assert shown == ["FactsDialog", "KeySheet", "WriteDialog", "SignalDialog", "QMessageBox", "QMessageBox"]
     qtbot.waitUntil(lambda: not desk.findChildren(QDialog), timeout=WAIT)
 

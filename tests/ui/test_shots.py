@@ -22,25 +22,25 @@ def shots(surveyed_desk, qtbot):
     desk = surveyed_desk
     desk.session.document.set_treatment(0, (Tone(0.5),), "own")
     qtbot.keyClick(desk, Qt.Key.Key_O)
-    qtbot.waitUntil(lambda: hasattr(desk.work, "shots_dialog"), timeout=WAIT)
+    qtbot.waitUntil(lambda: hasattr(desk.overseeing, "dialog"), timeout=WAIT)
     yield desk
     with suppress(RuntimeError):  # it may be gone already
-        desk.work.shots_dialog.close()
+        desk.overseeing.dialog.close()
 
 
 def press(shots, words):
-    shots.work.shots_dialog.buttons[words].click()
+    shots.overseeing.dialog.buttons[words].click()
 
 
 def test_a_double_click_goes_there(shots, qtbot):
-    cards = shots.work.shots_dialog.findChildren(ShotWidget)
+    cards = shots.overseeing.dialog.findChildren(ShotWidget)
     assert [card.accessibleName().split(",")[0] for card in cards] == ["Shot 1", "Shot 2"]
     qtbot.mouseDClick(cards[1], LEFT)
-    assert shots.session.place.shot == 1 and not shots.work.shots_dialog.isVisible()
+    assert shots.session.place.shot == 1 and not shots.overseeing.dialog.isVisible()
 
 
 def test_shots_are_picked_one_by_one_and_up_to_another(shots, qtbot):
-    dialog = shots.work.shots_dialog
+    dialog = shots.overseeing.dialog
     first, second = dialog.widgets[0], dialog.widgets[1]
     assert not dialog.buttons["Copy steps to the picked"].isEnabled()
     qtbot.mouseClick(first, LEFT)
@@ -52,7 +52,7 @@ def test_shots_are_picked_one_by_one_and_up_to_another(shots, qtbot):
 
 
 def test_each_is_compared_with_a_reference_and_sorted(shots, qtbot):
-    dialog = shots.work.shots_dialog
+    dialog = shots.overseeing.dialog
     qtbot.mouseClick(dialog.widgets[1], LEFT)
     press(shots, "Compare with the picked")
     assert dialog.reference == 1 and dialog.widgets[1].beside == "reference · "
@@ -68,7 +68,7 @@ def test_each_is_compared_with_a_reference_and_sorted(shots, qtbot):
 
 
 def test_steps_given_to_a_group_are_all_its_shots_and_one_undo(shots, qtbot):
-    dialog, document = shots.work.shots_dialog, shots.session.document
+    dialog, document = shots.overseeing.dialog, shots.session.document
     qtbot.mouseClick(dialog.widgets[0], LEFT)
     qtbot.mouseClick(dialog.widgets[1], LEFT, SHIFT)
     assert not dialog.buttons["Make a group"].isEnabled(), "it has no name"
@@ -87,7 +87,7 @@ def test_steps_given_to_a_group_are_all_its_shots_and_one_undo(shots, qtbot):
 
 
 def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
-    dialog, document = shots.work.shots_dialog, shots.session.document
+    dialog, document = shots.overseeing.dialog, shots.session.document
     qtbot.mouseClick(dialog.widgets[1], LEFT)
     press(shots, "Copy steps to the picked")
     assert document.work.ladder(1) == (Tone(0.5),)
@@ -100,13 +100,13 @@ def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
 
 
 def test_shots_stand_side_by_side_and_one_of_them_stands_out(shots, qtbot):
-    dialog = shots.work.shots_dialog
+    dialog = shots.overseeing.dialog
     qtbot.mouseClick(dialog.widgets[0], LEFT)
     assert not dialog.buttons["Side by side"].isEnabled()
     qtbot.mouseClick(dialog.widgets[1], LEFT, SHIFT)
     press(shots, "Side by side")
-    qtbot.waitUntil(lambda: hasattr(shots.work, "sides_dialog"), timeout=WAIT)
-    beside = shots.work.sides_dialog
+    qtbot.waitUntil(lambda: hasattr(shots.overseeing, "sides"), timeout=WAIT)
+    beside = shots.overseeing.sides
     assert [side.accessibleName().split(",")[0] for side in beside.sides] == ["Shot 1", "Shot 2"]
     beside.sides[1].pointed.emit(-1)
     both = beside.gauges[0]._image.copy()

@@ -31,6 +31,7 @@ from bluffline.treat.ladder import acts
 from bluffline.ui.actions.commands import COMMANDS, MENUS
 from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.stocking import Stocking
@@ -80,6 +81,7 @@ class Desk(QMainWindow):
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
         self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)
         self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.header.say)
+        self.overseeing = Overseeing(session, self.jobs, self.work.beside, self.proposing.match_shots, self)
         self.stocking = Stocking(session, self.work.beside, self.header.say, self)
         self.treatment = LadderPanel(session)
         self.bench = Bench(session, self.reaching, self.picking, self.viewer.look)
@@ -93,7 +95,7 @@ class Desk(QMainWindow):
         self.open = self.programmes.open
         self.hands = Hands(
             session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting, self.gauges,
-            self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self,
+            self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self.overseeing, self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
@@ -204,7 +206,6 @@ class Desk(QMainWindow):
         self.pages.turned.connect(self._turned)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
-        self.work.bring_asked.connect(self.proposing.match_shots)
         self.work.ended.connect(self.trying.resume)
         self.header.cancelled.connect(self.work.cancel)
         self.header.command.connect(lambda name: self.acts[name].trigger())

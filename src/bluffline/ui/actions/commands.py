@@ -198,7 +198,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("fields", "View", "Both fields, either", ("Shift+F",), lambda h: h.viewer.look.next_of("field"), _interlaced),
     Command("picture-in", "View", "Zoom the picture: 1:1, 4:1", ("Ctrl++", "Ctrl+="), lambda h: h.measuring.zoom_picture(1)),
     Command("picture-out", "View", "Zoom the picture out", ("Ctrl+-",), lambda h: h.measuring.zoom_picture(-1)),
-    Command("shots", "View", "Shots overview …", ("O",), lambda h: h.work.show_shots(), _surveyed),
+    Command("shots", "View", "Shots overview …", ("O",), lambda h: h.overseeing.show(), _surveyed),
     Command("zoom-in", "View", "Zoom the skyline in", ("+", "="), lambda h: h.skyline.zoom_here(1 / 1.5), apart=True),
     Command("zoom-out", "View", "Zoom the skyline out", ("-",), lambda h: h.skyline.zoom_here(1.5)),
     Command("zoom-all", "View", "Show the whole skyline", ("0",), lambda h: h.skyline.show_all()),

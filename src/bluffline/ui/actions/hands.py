@@ -6,6 +6,7 @@ from typing import Protocol
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
 from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.stocking import Stocking
@@ -63,4 +64,5 @@ class Hands:
     picking: Picking
     proposing: Proposing
     stocking: Stocking
+    overseeing: Overseeing
     window: Window

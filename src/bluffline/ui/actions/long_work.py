@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from bluffline.errors import BlufflineError, SettingsError
+from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.opening import shown
@@ -19,7 +19,6 @@ from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files
-from bluffline.rules.aims import Aims, load_aims, shipped_aims
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
@@ -31,17 +30,12 @@ from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
-from bluffline.treat.step import Heading
-from bluffline.ui.dialogs.layout import asked, show_until_closed
+from bluffline.ui.dialogs.layout import asked
 from bluffline.ui.dialogs.line_up import SignalDialog
-from bluffline.ui.dialogs.overview import ShotsDialog
 from bluffline.ui.dialogs.result import ResultDialog
-from bluffline.ui.dialogs.side_by_side import SideBySideDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.picture.workers import FrameWorker, JobRunner
-from bluffline.view.overview import ShotCard, overview
-from bluffline.view.side_by_side import Side, side_by_side
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept
@@ -54,7 +48,6 @@ class LongWork(QObject):
     refused = pyqtSignal()  # what was to be opened can't be
     survey_done = pyqtSignal()
     proved = pyqtSignal(object)  # Proof
-    bring_asked = pyqtSignal(object, int)  # numbers of shots, and of the one that they are brought to
     ended = pyqtSignal()  # a job has ended, well or not
     _grown = pyqtSignal(object)  # Judged
     _not_kept = pyqtSignal()
@@ -318,79 +311,6 @@ class LongWork(QObject):
         self.result_dialog.show()
         self.proved.emit(proof)
 
-    def show_shots(self) -> None:
-        """Make a card of every shot and show them all."""
-        session = self.session
-        survey, shots, findings, treatments = (
-            session.survey,
-            list(session.shots),
-            list(session.findings),
-            session.document.treatments,
-        )
-        if survey is None or not session.surveyed:
-            return
-
-        def job(monitor: Monitor) -> list[ShotCard]:
-            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"))
-
-        self.jobs.start(Kind.SHOTS, job, self._show_cards)
-
-    def _show_cards(self, cards: list[ShotCard]) -> None:
-        assert self.session.programme is not None
-        dialog = ShotsDialog(cards, self.session.programme, self.session.place.shot, shown_aims(), self._window)
-        dialog.chosen.connect(self.session.place.go_to)
-        dialog.grouped.connect(partial(self._grouped, dialog))
-        dialog.given.connect(partial(self._given, dialog))
-        dialog.brought.connect(self.bring_asked)
-        dialog.compared.connect(self.compare)
-        self.shots_dialog = dialog
-        show_until_closed(dialog)
-
-    def compare(self, shots: list[int]) -> None:
-        """Show some shots side by side."""
-        survey, all_shots, treatments = self.session.survey, list(self.session.shots), self.session.document.treatments
-        if survey is None:
-            return
-
-        def job(monitor: Monitor) -> list[Side]:
-            return side_by_side(
-                survey, all_shots, shots, treatments, lambda done: monitor.at("Side by side", done, len(shots), "shots")
-            )
-
-        self._beside.jobs.start(Kind.SHOTS, job, self._show_sides)
-
-    def _show_sides(self, sides: list[Side]) -> None:
-        assert self.session.programme is not None
-        self.sides_dialog = SideBySideDialog(sides, self.session.programme, self._window)
-        show_until_closed(self.sides_dialog)
-
-    def _grouped(self, dialog: ShotsDialog, name: str, shots: list[int], given: bool) -> None:
-        """Make shots a group, or give it the steps that the shot in view has for itself as well."""
-        document, shot = self.session.document, self.session.place.shot
-        ladder = document.treatment
-        places = [n for n, step in enumerate(ladder) if step.place is Heading.SHOT] if given else []
-        if given and not places:
-            dialog.told.setText(f"Shot {shot + 1} has no steps of its own under Shot that could be given")
-            return
-        try:
-            document.set_group(name, shots, places)
-        except SettingsError as error:
-            dialog.told.setText(str(error))
-            return
-        count = f"{len(shots)} shot{'s' if len(shots) > 1 else ''}"
-        words = f"; {len(places)} steps of shot {shot + 1} are the group's now" if given else ""
-        dialog.told.setText(f"Group {name}: {count}{words} (Ctrl+Z on the desk takes it back)")
-
-    def _given(self, dialog: ShotsDialog, shots: list[int]) -> None:
-        """Copy the steps of the shot in view to others."""
-        document, shot = self.session.document, self.session.place.shot
-        others = [number for number in shots if number != shot]
-        if document.treatment and others:
-            document.paste(others, document.own, f"Copy steps to {len(others)} shots")
-            dialog.told.setText(f"{len(document.own)} steps of shot {shot + 1} are copied to {len(others)} shots")
-        else:
-            dialog.told.setText(f"Shot {shot + 1} has no steps, or no other shot is picked: nothing was copied")
-
     def make_signal(self) -> None:
         """Ask which test signal to make, make it and open it."""
         if not self.clear_the_way():
@@ -429,11 +349,3 @@ class LongWork(QObject):
             self._header.say("Survey stopped; Survey again starts it anew")
         else:
             self._header.say("Stopped; nothing was left behind")
-
-
-def shown_aims() -> Aims:
-    """The aims that levels are shown against: the operator's own, if they can be read."""
-    try:
-        return load_aims()
-    except BlufflineError:
-        return shipped_aims()

@@ -4,19 +4,16 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from enum import StrEnum
-from functools import partial
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QMenu,
     QToolButton,
@@ -24,27 +21,26 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.errors import BlufflineError, SettingsError
-from bluffline.folders import UserFolder
+from bluffline.errors import SettingsError
 from bluffline.session.light import DAYLIGHT, TEMPERATURE, TINT, light_of, with_light
 from bluffline.session.session import Session
-from bluffline.session.stock import StockShelf
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Bands
 from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
-from bluffline.treat.reach import EVERYWHERE
 from bluffline.treat.step import Choice, Curve, Number, Step, Told
 from bluffline.treat.step import Figure as DeclaredFigure
 from bluffline.ui.ladder.bands import BandsEditor
 from bluffline.ui.ladder.figures import Figure, Slide, figure_of
+from bluffline.ui.ladder.library import CurveLibrary
 from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.points import CurveEditor
-from bluffline.ui.ladder.reaching import FEATHERS, Reaching
+from bluffline.ui.ladder.reach_menu import reach_menu
+from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.ladder.transfer import TransferLine
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
-from bluffline.view.looking import LookingModel, Tool
+from bluffline.view.looking import LookingModel
 from bluffline.view.preview import Preview
 from bluffline.view.standing import hue_shares, place_of
 
@@ -64,6 +60,7 @@ class Bench(QFrame):
         self.setObjectName("card")
         self._session, self._reaching, self._picking, self._look = session, reaching, picking, look
         picking.chosen = lambda: self.curves.key if self.curves is not None else ""
+        self._library = CurveLibrary(lambda: self.step, self._give_curves, self.refused.emit)
         self.curves: CurveEditor | None = None
         self.bands: BandsEditor | None = None
         self._preview: Preview | None = None
@@ -421,51 +418,8 @@ class Bench(QFrame):
 
     def reach_menu(self) -> QMenu:
         """Ways to say where the step on the bench acts."""
-        menu, reaching, step = QMenu(self), self._reaching, self.step
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        assert step is not None
-        reach = step.reach
-
-        def add(to: QMenu, words: str, act: Callable[[], object], *, can: bool = True, on: bool | None = None) -> None:
-            action = QAction(words, to)
-            action.setEnabled(can)
-            if on is not None:
-                action.setCheckable(True)
-                action.setChecked(on)
-            action.triggered.connect(lambda *_: act())
-            to.addAction(action)
-
-        add(menu, "Everywhere", reaching.everywhere, on=reach.everywhere)
-        names = tuple(area.name for area in self._session.document.areas)
-        choices = [((name,), name) for name in names] + ([(names, "all areas")] if len(names) > 1 else [])
-        for chosen, words in choices or [((), "an area (draw one with R)")]:
-            add(menu, f"Inside {words}", partial(reaching.areas, chosen, inside=True), can=bool(chosen))
-            add(menu, f"All but {words}", partial(reaching.areas, chosen, inside=False), can=bool(chosen))
-        drawing = QMenu("Draw an area of its own", menu)
-        for tool in (Tool.RECTANGLE, Tool.ELLIPSE, Tool.POLYGON):
-            add(drawing, f"{tool.capitalize()}", partial(reaching.draw, tool))
-        menu.addMenu(drawing)
-        feathers = QMenu("Feather", menu)
-        for feather in FEATHERS:
-            on = bool(reach.areas) and reach.areas[0].feather == feather
-            add(feathers, f"{feather:g} % of the height", partial(reaching.feather, feather), on=on)
-        feathers.setEnabled(bool(reach.areas))
-        menu.addMenu(feathers)
-        has, placed = bool(reach.areas), any(area.follow for area in reach.areas)
-        add(menu, "Follow along the shot\tCtrl+Shift+F", reaching.follow, can=has)
-        add(menu, "Place it on this frame\tCtrl+Shift+P", reaching.place_here, can=has)
-        add(menu, "Stand still again", reaching.stay, can=placed)
-        menu.addSeparator()
-        add(menu, "Pick a key on the picture\tCtrl+I", partial(self._picking.take, Tool.KEY))
-        key = reach.key
-        add(menu, "All but the key", lambda: reaching.change_key(inverted=not key.inverted) if key else None,
-            can=key is not None, on=key is not None and key.inverted)  # fmt: skip
-        add(menu, "Clean the key of specks", lambda: reaching.change_key(clean=0.0 if key and key.clean else 0.3),
-            can=key is not None, on=key is not None and key.clean > 0)  # fmt: skip
-        add(menu, "Soften the key", lambda: reaching.change_key(soften=0.0 if key and key.soften else 0.5),
-            can=key is not None, on=key is not None and key.soften > 0)  # fmt: skip
-        add(menu, "No key", reaching.no_key, can=key is not None)
-        return menu
+        assert self.step is not None
+        return reach_menu(self, self.step.reach, self._session.document.areas, self._reaching, self._picking)
 
     def _ask_library(self) -> None:
         button = self.buttons["library"]
@@ -473,39 +427,11 @@ class Bench(QFrame):
 
     def library_menu(self) -> QMenu:
         """Curves of the operator's own, to be taken, and keeping those on the bench."""
-        menu, shelf = QMenu(self), StockShelf(UserFolder.WORK.path / "curves")
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        keep = QAction("Keep these curves …", menu)
-        keep.triggered.connect(lambda *_: self._keep_curves(shelf))
-        menu.addAction(keep)
-        menu.addSeparator()
-        for name in shelf.names():
-            action = QAction(name, menu)
-            action.triggered.connect(lambda *_, name=name: self._take_curves(shelf, name))
-            menu.addAction(action)
-        if not shelf.names():
-            none = QAction("none are kept yet", menu)
-            none.setEnabled(False)
-            menu.addAction(none)
-        return menu
+        return self._library.menu(self)
 
-    def _keep_curves(self, shelf: StockShelf) -> None:
-        name, given = QInputDialog.getText(self, "Curves", "Keep these curves as")
-        step = self.step
-        if given and step is not None:
-            try:
-                shelf.keep(name, (replace(step, reach=EVERYWHERE, heading=None, on=True),))
-            except BlufflineError as error:
-                self.refused.emit(str(error))
-
-    def _take_curves(self, shelf: StockShelf, name: str) -> None:
+    def _give_curves(self, kept: Curves) -> None:
         step, rung = self.step, self._session.place.rung
-        try:
-            kept = next((each for each in shelf.take(name).steps if isinstance(each, Curves)), None)
-        except BlufflineError as error:
-            self.refused.emit(str(error))
-            return
-        if kept is not None and step is not None and rung is not None:
+        if step is not None and rung is not None:
             self._new_gesture()
             made = replace(kept, on=step.on, heading=step.heading, reach=step.reach)
             self._session.document.replace_step(rung, made)
