@@ -132,6 +132,14 @@ def test_footage_that_is_not_flat_is_not_taken_for_log(pictures):
         assert (found.step is not None) == (name == "shot 7"), f"{name}: {found.reason}"
 
 
+@pytest.mark.parametrize("transfer", ["hlg", "pq"])
+def test_levels_of_standard_dynamic_range_are_not_asked_of_hdr(pictures, transfer):
+    pixels = replace(seen(pictures["china"]), source=replace(SOURCE, transfer=transfer))
+    found = {one.what: one for one in suggest(pixels, BEARABLE, AIMS)}
+    assert found[What.EXPOSURE].step is None and "standard dynamic range" in found[What.EXPOSURE].reason
+    assert steps_of(list(found.values())) == ()
+
+
 # Matching -----------------------------------------------------------------------------------------------------------------
 
 

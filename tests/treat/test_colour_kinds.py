@@ -13,8 +13,10 @@ from scipy.interpolate import PchipInterpolator
 from scipy.ndimage import gaussian_filter, maximum_filter, minimum_filter
 
 from bluffline.errors import SettingsError
+from bluffline.measure.areas import Shape
 from bluffline.signal.colorimetry import camera_light, camera_signal, rgb_to_xyz
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.bake import bake_cube, baked
 from bluffline.treat.encodings import GREATEST, encoding, encodings
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.bands import Band, Bands, weights_of
@@ -27,6 +29,8 @@ from bluffline.treat.kinds.look import Look
 from bluffline.treat.kinds.sharpen import Sharpen
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.ladder import predicted_extremes
+from bluffline.treat.reach import Reach, ReachArea
 from bluffline.treat.stored import step_from, step_to
 from clips import signal, to_planes
 
@@ -365,3 +369,32 @@ def test_matrices_and_primaries_of_the_programme_count():
     value, name = np.array([0.5, 0.4, 0.35]), encodings()[-1]
     assert np.abs(Log(name).apply(value, wide) - Log(name).apply(value, SIGNAL)).max() > 0.01
     assert Bands((Band(cb=5),)).apply(value, wide) != pytest.approx(Bands((Band(cb=5),)).apply(value, SIGNAL))
+
+
+def test_sharpening_within_a_look_and_a_reach_is_mixed_as_all_else_is():
+    planes = to_planes(np.random.default_rng(6).uniform(0.2, 0.8, (48, 64, 3)), SIGNAL)
+    step, before = Sharpen(200, 1.2, 0.2, 40), planes[0].astype(float)
+
+    def added(treatment):
+        made = FrameTreatment(treatment, SIGNAL).apply(planes)
+        assert np.array_equal(made[1], planes[1])
+        return made[0] - before
+
+    whole = added((step,))
+    assert added((Look("half", 50, (step,)),)) == pytest.approx(whole / 2, abs=1)
+    left = Reach(areas=(ReachArea(Shape.RECTANGLE, ((0, 0), (50, 100))),))
+    inside = added((replace(step, reach=left),))
+    assert np.array_equal(inside[:, :32], whole[:, :32]) and not inside[:, 32:].any()
+    assert np.abs(whole).max() > 30
+
+
+def test_no_table_holds_what_looks_at_neighbours_and_the_bound_knows_of_its_overshoot():
+    for ladder in ((Tone(0.2), Sharpen(100)), (Look("l", 50, (Sharpen(100),)),)):
+        with pytest.raises(SettingsError, match=r"A table can't hold rung \d"):
+            bake_cube(ladder, SIGNAL)
+        with pytest.raises(SettingsError, match="can't hold"):
+            baked(ladder, SIGNAL)
+    ends = np.array([[10.0, 80.0]])
+    luma, rgb = predicted_extremes((Sharpen(300, 2, 0, 25),), ends, ends, SIGNAL)
+    assert luma[0] == pytest.approx([-7.5, 97.5], abs=6) and rgb[0, 0] <= -7.4 and rgb[0, 1] >= 97.4
+    assert bake_cube((Sharpen(0), Tone(0.2)), SIGNAL, 17).size == 17, "one that does nothing is in nobody's way"

@@ -58,6 +58,7 @@ class Suggested:
 
 
 BEARABLE = tuple(What)
+_BY_LEVELS, _NOT_FOR = (What.LOG, What.EXPOSURE, What.SATURATION), ("hlg", "pq", "linear")
 
 
 def suggest(pixels: Pixels, what: Sequence[What], aims: Aims) -> list[Suggested]:
@@ -67,6 +68,10 @@ def suggest(pixels: Pixels, what: Sequence[What], aims: Aims) -> list[Suggested]
     for each in (one for one in What if one in what):
         if each is What.EXPOSURE and opened:
             continue  # the log has been exposed
+        if each in _BY_LEVELS and pixels.source.transfer in _NOT_FOR:
+            words = f"the aims are levels of standard dynamic range, and this is {pixels.source.transfer.upper()}"
+            found.append(Suggested(each, None, words, sure=False))
+            continue
         made = _MAKERS[each](pixels, aims)
         found.append(made)
         opened = opened or (each is What.LOG and made.step is not None)

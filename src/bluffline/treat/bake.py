@@ -60,11 +60,13 @@ def refuse_reach(treatment: Treatment) -> None:
 
     Raises
     ------
-    SettingsError : a rung does not reach everywhere; it is named
+    SettingsError : a rung does not reach everywhere, or looks at neighbours; it is named
     """
     for number, step in enumerate(treatment, 1):
         if step.on and not step.reach.everywhere:
             raise SettingsError(f"A table can't hold rung {number}, {step.title}: it acts {step.reach.text}, not everywhere.")
+        if step.on and step.looks_about:
+            raise SettingsError(f"A table can't hold rung {number}, {step.title}: what it makes of a pixel depends on others.")
 
 
 def _is_one_by_one(step: Step, source: SignalFormat) -> bool:

@@ -131,11 +131,18 @@ def predicted_extremes(treatment: Treatment, luma: Float, rgb: Float, signal: Si
         alone = not any(isinstance(step, LumaStep) for step in in_force(treatment))
         bound = rgb if alone else tone_curve(treatment, rgb, signal)[0]
     else:
-        treated, bound = _bounds(treatment, rgb, signal)
+        treated, bound = (_overshot(each, treatment) for each in _bounds(treatment, rgb, signal))
     rein = rein_of(treatment)
     if rein is None:
         return treated, bound
     return treated, np.clip(bound, np.minimum(rein.low, treated), np.maximum(rein.high, treated))
+
+
+def _overshot(extremes: Float, treatment: Treatment) -> Float:
+    """Least and greatest (..., 2), further apart by as much as steps that look at neighbours may reach beyond them."""
+    share = sum(step.overshoot_share for step in in_force(treatment))
+    beyond = (extremes[..., 1] - extremes[..., 0]) * share
+    return np.stack([extremes[..., 0] - beyond, extremes[..., 1] + beyond], axis=-1)
 
 
 def _bounds(treatment: Treatment, rgb: Float, signal: Signal) -> tuple[Float, Float]:

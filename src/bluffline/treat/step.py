@@ -227,6 +227,16 @@ class Step:
         return self.home is Heading.LIMITS
 
     @property
+    def overshoot_share(self) -> float:
+        """By how much of the range about a pixel it may reach beyond it, from what its neighbours are; 0: it looks at none."""
+        return 0.0
+
+    @property
+    def looks_about(self) -> bool:
+        """Whether what it makes of a pixel depends on its neighbours: no table of colours can hold it."""
+        return False
+
+    @property
     def text(self) -> str:
         """Its figures in a line."""
         raise NotImplementedError

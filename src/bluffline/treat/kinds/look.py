@@ -38,6 +38,14 @@ class Look(Step):
         """Those of its steps that act."""
         return tuple(step for step in self.steps if step.on) if self.strength else ()
 
+    @property
+    def looks_about(self) -> bool:
+        return any(step.looks_about for step in self.in_force)
+
+    @property
+    def overshoot_share(self) -> float:
+        return sum(step.overshoot_share for step in self.in_force)
+
     def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
         made = value = np.asarray(rgb, np.float64)
         for step in self.in_force:

@@ -37,6 +37,14 @@ class Sharpen(Step):
         """Whether it changes anything."""
         return self.amount > 0
 
+    @property
+    def looks_about(self) -> bool:
+        return self.acts
+
+    @property
+    def overshoot_share(self) -> float:
+        return self.overshoot / 100 if self.acts else 0.0
+
     def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
         """A colour by itself has no neighbours: it is left as it is."""
         return np.asarray(rgb, np.float64)

@@ -1,7 +1,5 @@
 """The key sheet: every key on one page, made from the commands."""
 
-from fractions import Fraction
-
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
     QDialog,
@@ -15,7 +13,7 @@ from bluffline.ui.actions.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 
-_RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
+_ALIKE = {"nudge-right", "nudge-up", "nudge-down"}  # told in one line
 
 
 class KeySheet(QDialog):
@@ -26,7 +24,7 @@ class KeySheet(QDialog):
         self.setWindowTitle("Keys")
         columns = QHBoxLayout()
         columns.setSpacing(22)
-        for group in (("Go", "Chart"), ("Treatment", "Areas"), ("View", "Help"), ("Programme", "Gauges")):
+        for group in (("Go", "Chart"), ("Treatment", "Help"), ("View", "Areas"), ("Programme", "Gauges")):
             grid = QGridLayout()
             grid.setHorizontalSpacing(12)
             grid.setVerticalSpacing(4)
@@ -36,7 +34,11 @@ class KeySheet(QDialog):
                     continue
                 row = self._heading(grid, row, menu)
                 for command in COMMANDS:
-                    if command.menu == menu and command.keys:
+                    if command.id in _ALIKE:
+                        continue
+                    if command.menu == menu and command.id == "nudge-left":
+                        row = self._line(grid, row, "Ctrl+arrows", "Nudge its reach")
+                    elif command.menu == menu and command.keys:
                         keys = ", ".join(
                             QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys
                         )
