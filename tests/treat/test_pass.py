@@ -193,6 +193,14 @@ def test_steps_reach_where_they_are_to_and_nowhere_else(reach, form):
     assert_agrees(ladder, source, picture(source), slack=0.05)
 
 
+@pytest.mark.parametrize("form", ["444", "420 interlaced"])
+@pytest.mark.parametrize("step", EVERY)
+def test_every_kind_acts_where_its_reach_is(step, form):
+    source, flat = FORMS[form], isinstance(step, Log)
+    reached = replace(step, reach=REACHES["both"])
+    assert_agrees(pixelwise(reached), source, picture(source, calm=flat), slack=0.05)
+
+
 @pytest.mark.parametrize("form", FORMS)
 @pytest.mark.parametrize(
     "reach",
