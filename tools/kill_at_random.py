@@ -48,7 +48,7 @@ def run_desk(arguments):
 
         def draw(self):
             if self.session.programme is not None:
-                self.session.document.add_area(Shape.RECTANGLE, [(5, 5), (40, 40)])
+                self.session.document.drawn.add(Shape.RECTANGLE, [(5, 5), (40, 40)])
 
     application.Desk = Drawing
     return application.run_desk(arguments)

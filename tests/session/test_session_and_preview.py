@@ -302,17 +302,17 @@ def test_every_shot_has_its_card(session):
 
 
 def test_areas_are_drawn_moved_named_removed_and_undone(session):
-    session.document.add_area(Shape.RECTANGLE, ((0, 0), (10, 10)))
-    session.document.add_area(Shape.ELLIPSE, ((20, 20), (40, 30)))
+    session.document.drawn.add(Shape.RECTANGLE, ((0, 0), (10, 10)))
+    session.document.drawn.add(Shape.ELLIPSE, ((20, 20), (40, 30)))
     assert [area.name for area in session.document.areas] == ["area 1", "area 2"]
     session.place.go_to(15)
-    session.document.move_area(0, 3, 4, only_here=True, gesture="drag")
-    session.document.move_area(0, 1, 1, only_here=True, gesture="drag")
+    session.document.drawn.move(0, 3, 4, only_here=True, gesture="drag")
+    session.document.drawn.move(0, 1, 1, only_here=True, gesture="drag")
     assert session.document.areas[0].points[0] == (4, 5)
     session.place.go_to(0)
     assert session.document.areas[0].points[0] == (0, 0), "moved in the other shot only"
-    session.document.rename_area(0, "logo")
-    session.document.remove_area(1)
+    session.document.drawn.rename(0, "logo")
+    session.document.drawn.remove(1)
     assert [area.name for area in session.document.areas] == ["logo"] and session.document.undoes == "Remove area 2"
     for _ in range(3):
         session.document.undo()

@@ -140,7 +140,7 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
 def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     desk = chart_desk
     slate = (60 + 6, 120 + 6, 60 + 48, 120 + 48)
-    desk.session.document.add_area(Shape.RECTANGLE, ((slate[0] + 240, slate[1]), (slate[2] + 240, slate[3])))
+    desk.session.document.drawn.add(Shape.RECTANGLE, ((slate[0] + 240, slate[1]), (slate[2] + 240, slate[3])))
     settled(qtbot, desk)
     desk.acts["neutral"].setEnabled(True)
     qtbot.keyClick(desk, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
@@ -156,7 +156,7 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     settled(qtbot, desk)
     assert "there are 1" in desk.header.message
     for across in (0, 300):
-        desk.session.document.add_area(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
+        desk.session.document.drawn.add(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
     desk.charting.three_point()
     settled(qtbot, desk)
     assert "Three-point: mean ΔE2000 of the cards from" in desk.header.message

@@ -212,7 +212,7 @@ def test_a_step_reaches_areas_and_a_key_picked_on_the_picture(desk, qtbot):
     document, picture = desk.session.document, desk.picture
     desk.treatment.add_step(Tone)
     figure_named(desk, "Exposure").setValue(0.5)
-    document.add_area(Shape.RECTANGLE, ((64, 32), (128, 96)))
+    document.drawn.add(Shape.RECTANGLE, ((64, 32), (128, 96)))
 
     def do(words):
         action = next(action for action in desk.bench.reach_menu().actions() if action.text().split("\t")[0] == words)

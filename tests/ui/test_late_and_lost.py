@@ -195,10 +195,10 @@ def opened(qtbot, path, folder):
 
 def test_work_is_kept_while_more_is_done_without_a_rest(surveyed_desk, qtbot, over_clip):
     desk = surveyed_desk
-    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
 
     def drawn_on_and_kept():
-        desk.session.document.move_area(0, 1, 0)
+        desk.session.document.drawn.move(0, 1, 0)
         kept = desk.work.documents.recall(over_clip)
         return kept is not None and bool(kept[0].areas)
 
@@ -218,7 +218,7 @@ def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk
     second.open(over_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
     assert second.session.document.work.treatments == treated
-    second.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    second.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
     held.free.set()
     second.close()
     third = opened(qtbot, over_clip, tmp_path)
@@ -229,7 +229,7 @@ def test_an_area_drawn_while_the_survey_runs_costs_no_earlier_work(surveyed_desk
 
 def test_a_second_desk_is_refused_and_neither_writes_over_the_other(surveyed_desk, qtbot, over_clip, other_clip, tmp_path):
     first = surveyed_desk
-    first.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    first.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
     second = Desk(Session(), Settings(tmp_path / "second.json"))
     qtbot.addWidget(second)
     with qtbot.waitSignal(second.work.refused, timeout=WAIT):
@@ -254,7 +254,7 @@ def test_work_that_goes_on_while_its_programme_is_opened_again_is_not_lost(surve
     held = hold(long_work, "take_in")
     assert desk.open(over_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         held.free.set()
     assert [area.name for area in desk.session.document.areas] == ["area 1"]
@@ -313,7 +313,7 @@ def test_a_pick_goes_to_the_shot_that_it_was_made_in(surveyed_desk, qtbot, hold)
     from bluffline.ui.chart import charting
 
     desk = surveyed_desk
-    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (200, 100)])
+    desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (200, 100)])
     held = hold(charting, "neutral_pick")
     desk.charting.neutral_pick()
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
@@ -338,7 +338,7 @@ def test_work_that_waits_to_be_kept_is_kept_when_another_takes_its_place(surveye
     held = hold(long_work, "take_in")
     assert desk.open(other_clip)
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
-    desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         held.free.set()
     assert desk.session.programme.path == other_clip and not desk.session.document.areas
@@ -350,7 +350,7 @@ def test_work_that_waits_to_be_kept_is_kept_when_another_takes_its_place(surveye
 def test_work_that_waits_to_be_kept_is_kept_when_the_desk_is_closed(surveyed_desk, qtbot, over_clip, tmp_path):
     for timer in surveyed_desk.work.findChildren(QTimer):
         timer.setInterval(WAIT)
-    surveyed_desk.session.document.add_area(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    surveyed_desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
     surveyed_desk.close()
     again = opened(qtbot, over_clip, tmp_path)
     assert [area.name for area in again.session.document.areas] == ["area 1"]

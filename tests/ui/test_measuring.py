@@ -359,7 +359,7 @@ def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
     assert (
         "Waveform, luma" in menus[0] and "Remove the guide faces" in menus[0] and any("Add a guide at 5" in t for t in menus[0])
     )
-    desk.session.document.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
+    desk.session.document.drawn.add(Shape.RECTANGLE, ((64, 32), (192, 96)))
     settled(qtbot, desk, lambda: bool(picture.shown_areas))
     at = point(picture, 0.25, 0.5)
     picture.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, picture.mapToGlobal(at)))
@@ -371,7 +371,7 @@ def test_menus_of_gauge_and_area(surveyed_desk, qtbot, monkeypatch):
 
 def test_an_area_moved_with_shift_moves_in_this_shot_only(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
-    desk.session.document.add_area(Shape.RECTANGLE, ((64, 32), (192, 96)))
+    desk.session.document.drawn.add(Shape.RECTANGLE, ((64, 32), (192, 96)))
     desk.session.place.go_to(15)
     settled(qtbot, desk, lambda: desk.viewer.shown == 15 and bool(picture.shown_areas))
     drag(qtbot, picture, point(picture, 0.25, 0.5), point(picture, 0.4, 0.5), Qt.KeyboardModifier.ShiftModifier)

@@ -8,15 +8,16 @@ from types import MappingProxyType
 from typing import Protocol
 
 from bluffline.errors import SettingsError
-from bluffline.measure.areas import Area, Shape
+from bluffline.measure.areas import Area
 from bluffline.prove.propose import Proposal
 from bluffline.prove.survey import Survey
 from bluffline.rules.shots import Shot
+from bluffline.session.drawn import DrawnAreas
 from bluffline.session.event import Event
 from bluffline.session.history import History
 from bluffline.session.new_steps import new_step, remap_step
 from bluffline.session.place import Place
-from bluffline.session.work import OWN, Aside, Cuts, FollowedArea, Shared, Treatments, Work, carried, own_step
+from bluffline.session.work import OWN, Aside, Cuts, Shared, Treatments, Work, carried, own_step
 from bluffline.session.workfile import WorkFile
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.ladder import Treatment, acts, with_step
@@ -44,6 +45,7 @@ class Document:
         self._grows = False
         self._ladders: tuple[Work, int, dict[int, Treatment]] = (Work(), 0, {})
         self.changed = Event()
+        self.drawn = DrawnAreas(lambda: self.work, place, self._push)
 
     # Taking up ---------------------------------------------------------------------------------------------------------
 
@@ -431,43 +433,3 @@ class Document:
     def areas(self) -> tuple[Area, ...]:
         """The areas, where they stand in the shot in view."""
         return tuple(followed.in_shot(self._place.shot) for followed in self._history.state.areas)
-
-    def add_area(self, shape: Shape, points: Sequence[tuple[float, float]]) -> None:
-        """Draw another area, named by the next free number.
-
-        Raises
-        ------
-        SettingsError : too few points for the shape.
-        """
-        names = {area.name for area in self.areas}
-        name = next(f"area {n}" for n in range(1, len(names) + 2) if f"area {n}" not in names)
-        added = FollowedArea(Area(name, shape, tuple((float(x), float(y)) for x, y in points)))
-        self._push_areas((*self._history.state.areas, added), f"Draw {name}")
-
-    def move_area(
-        self, number: int, across: float, down: float, *, only_here: bool = False, gesture: str | None = None
-    ) -> None:
-        """Move an area, in the shot in view alone or wherever it has no place of its own."""
-        followed = self._history.state.areas[number]
-        alone = only_here or self._place.shot in followed.shots
-        moved = followed.moved(across, down, self._place.shot if alone else None)
-        self._set_area(number, moved, f"Move {followed.area.name}", gesture)
-
-    def rename_area(self, number: int, name: str) -> None:
-        """Give an area another name."""
-        followed = self._history.state.areas[number]
-        self._set_area(number, followed.renamed(name), f"Rename {followed.area.name}")
-
-    def remove_area(self, number: int) -> None:
-        """Remove an area."""
-        areas = list(self._history.state.areas)
-        removed = areas.pop(number)
-        self._push_areas(tuple(areas), f"Remove {removed.area.name}")
-
-    def _set_area(self, number: int, area: FollowedArea, act: str, gesture: str | None = None) -> None:
-        areas = list(self._history.state.areas)
-        areas[number] = area
-        self._push_areas(tuple(areas), act, gesture)
-
-    def _push_areas(self, areas: tuple[FollowedArea, ...], act: str, gesture: str | None = None) -> None:
-        self._push(replace(self._history.state, areas=areas), act, gesture)

@@ -378,22 +378,22 @@ class Viewer(QObject):
             self.reach_drawn.emit(shape, points)
             return
         try:
-            self.session.document.add_area(shape, points)
+            self.session.document.drawn.add(shape, points)
         except SettingsError as error:
             self.probe_line.setText(str(error))
 
     def _move_area(self, number: int, across: float, down: float, alone: bool, gesture: str) -> None:
-        self.session.document.move_area(number, across, down, only_here=alone, gesture=gesture)
+        self.session.document.drawn.move(number, across, down, only_here=alone, gesture=gesture)
 
     def change_area(self, number: int, act: str) -> None:
         if act == "remove":
-            self.session.document.remove_area(number)
+            self.session.document.drawn.remove(number)
             return
         name, given = QInputDialog.getText(
             self.picture, "Area", "Name of the area", QLineEdit.EchoMode.Normal, self.session.document.areas[number].name
         )
         if given and name.strip():
-            self.session.document.rename_area(number, name.strip())
+            self.session.document.drawn.rename(number, name.strip())
 
     def close(self) -> None:
         """End what runs beside the desk."""
