@@ -137,7 +137,7 @@ def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
     shown(qtbot, desk)
     qtbot.waitUntil(lambda: desk.viewer.preview.treated is not None, timeout=WAIT)
     assert desk.viewer.preview.original.marks.any() and not desk.viewer.preview.treated.marks.any()
-    assert "luma reaches" in desk.treatment_card.facts and "treated" in desk.viewer.board.cards[0].facts
+    assert "luma reaches" in desk.treatment.why.text() and "treated" in desk.viewer.board.cards[0].facts
     assert desk.viewer.preview.measure.luma_high_area == 0
     press(qtbot, desk, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.document.treatments == {}

@@ -288,7 +288,8 @@ class Document:
         for step in steps:
             work, owner = self._owner_under(work, step.place, "")
             kept = work.treatments.get(self._place.shot, ()) if owner == OWN else work.shared[owner].steps
-            work = self._with_steps(work, owner, with_step(kept, step))
+            reasons = work.reasons
+            work = replace(self._with_steps(work, owner, with_step(kept, step)), reasons=reasons)  # they hold beside another
         self._push(work, act)
 
     def remap_step(self, mode: RemapMode) -> LevelRemap:

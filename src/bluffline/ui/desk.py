@@ -386,8 +386,7 @@ class Desk(QMainWindow):
         place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
         place += f" · {look.zoom}:1" if look.zoom else ""
         self.picture_card.set_facts(place)
-        reasons = session.document.reasons.get(session.place.shot, ()) if session.document.treatment else ()
-        self.treatment_card.set_facts("; ".join(reasons) if reasons else "" if session.document.treatment else "untreated")
+        self.treatment_card.set_facts("" if session.document.treatment else "untreated")
         self.areas_card.set_facts("" if session.document.areas else "none is drawn: R draws one")
         for gauge_card in self.viewer.cards:
             gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.kind, treated=treated))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QAction, QContextMenuEvent, QDropEvent, QKeyEvent, QMous
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
+    QLabel,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -286,6 +287,11 @@ class LadderPanel(QWidget):
         self.reset = QPushButton("Reset shot")
         self.reset.setFont(font(12))
         self.reset.clicked.connect(session.document.reset_shot)
+        self.why = QLabel()
+        self.why.setFont(font(11))
+        self.why.setProperty("role", "dim")
+        self.why.setWordWrap(True)
+        self.why.setAccessibleName("Why the steps of this shot are as they were proposed")
         foot = QHBoxLayout()
         foot.addWidget(self.add)
         foot.addWidget(self.reset)
@@ -293,6 +299,7 @@ class LadderPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.ladder, 1)
+        layout.addWidget(self.why)
         layout.addLayout(foot)
         for event in (session.document.changed, session.place.changed, session.survey_changed):
             event.connect(self._refresh)
@@ -307,8 +314,12 @@ class LadderPanel(QWidget):
         self._session.place.choose(fresh)
 
     def _refresh(self) -> None:
-        self.add.setEnabled(self._session.place.shot < self._session.treatable)
-        self.reset.setEnabled(bool(self._session.document.own))
+        document, shot = self._session.document, self._session.place.shot
+        reasons = document.reasons.get(shot, ()) if document.treatment else ()
+        self.why.setText("\n".join(reasons))
+        self.why.setVisible(bool(reasons))
+        self.add.setEnabled(shot < self._session.treatable)
+        self.reset.setEnabled(bool(document.own))
 
 
 class _Delegate(QStyledItemDelegate):
