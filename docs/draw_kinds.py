@@ -11,6 +11,7 @@ from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.rules.rulefile import load_rules
+from bluffline.treat.bake import bake_cube
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Band, Bands
@@ -23,15 +24,22 @@ from bluffline.treat.kinds.hues import Hues
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.log import MEASURED, Log
 from bluffline.treat.kinds.look import Look
+from bluffline.treat.kinds.matrix import ColourMatrix
+from bluffline.treat.kinds.neutral_scale import NeutralScale
+from bluffline.treat.kinds.root_polynomial import RootPolynomial
 from bluffline.treat.kinds.sharpen import Sharpen
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
+from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.step import Step
 from bluffline.view.preview import View, screen_picture
 
 SIZE = (400, 225)
 GAP = 8
+GREYS = (0.05, 0.2, 0.4, 0.6, 0.8, 0.95)
+CHART = 120
+ROOTS = ((1.2, 0, 0, -0.15, 0, -0.05), (0, 1.2, 0, -0.1, -0.1, 0), (0, 0, 1.25, 0, -0.15, -0.1))
 YARD, POTTER, MOOR, INSERT, STALL, POTS = 300, 369, 444, 519, 620, 700  # frames
 DEMO = probe(demo_clip()).format
 EXAMPLES: dict[str, tuple[int, Step]] = {
@@ -47,6 +55,11 @@ EXAMPLES: dict[str, tuple[int, Step]] = {
     "sharpen": (POTS, Sharpen(220, 2.2, 0.3, 30)),
     "hue-nudge": (POTTER, HueNudge(turn=-30, low=10, high=90)),
     "cdl": (POTS, Cdl((1.1, 1.0, 0.9), (0.01, 0.0, -0.01), (1.1, 1.0, 1.0), 1.2)),
+    "lut": (POTS, bake_cube((Tone(contrast=1.2, saturation=0.7), Balance((0.9, 1, 1.15))), DEMO)),
+    "neutral-scale": (CHART, NeutralScale(*(tuple((x, x**power) for x in GREYS) for power in (1.12, 1.0, 0.68)))),
+    "straighten": (CHART, Straighten(tuple((x, x**0.75) for x in GREYS))),
+    "matrix": (CHART, ColourMatrix(((1.25, -0.15, -0.1), (-0.1, 1.2, -0.1), (-0.05, -0.25, 1.3)))),
+    "root-polynomial": (CHART, RootPolynomial(ROOTS)),
     "soft-ceiling": (YARD, SoftCeiling(100, 109.5, 80)),
     "soft-floor": (INSERT, SoftFloor(0, -7, 12)),
     "chroma-rein": (236, ChromaRein(-5, 105)),

@@ -27,7 +27,10 @@ from pictures import SOURCE, carried, cast, scenes, seen
 AIMS = shipped_aims()
 CASTS = [(1, 1, 1), (1.3, 1, 0.8), (0.75, 1, 1.3), (0.86, 1.06, 0.84), (1.1, 0.85, 1.1), (1.6, 1, 0.5), (0.6, 1, 1.7)]
 EXPOSED = [(0, 1), (-1, 1), (0, 0.75), (0.5, 1), (0, 1.25)]
-MADE = [*((gains, EXPOSED[0]) for gains in CASTS), *((CASTS[n], exposed) for n, exposed in enumerate(EXPOSED))]
+MADE = [
+    *((gains, EXPOSED[0]) for gains in CASTS),
+    *((CASTS[n], exposed) for n, exposed in enumerate(EXPOSED[1:], 1)),
+]
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,7 @@
 
 from contextlib import suppress
 
+import numpy as np
 import pytest
 from PyQt6.QtWidgets import QInputDialog
 
@@ -85,6 +86,12 @@ def test_files_are_taken_in_and_given_out(surveyed_desk, open_shelf, tmp_path):
     assert shelf.names() == ["Evening", "Evening 2"] and dialog.name == "Evening 2"
     dialog.buttons["Take off the shelf"].click()
     assert shelf.names() == ["Evening"]
+    (tmp_path / "grade.cube").write_text("LUT_1D_SIZE 2\n0 0 0\n1 1 0.5\n")
+    dialog.take_in(tmp_path / "grade.cube")
+    dialog.strength.setValue(50)
+    dialog.buttons["Put as a look"].click()
+    (look,) = surveyed_desk.session.document.treatment
+    assert look.apply(np.ones(3), surveyed_desk.session.source) == pytest.approx([1, 1, 0.75]), "a LUT file at half strength"
     (tmp_path / "none.json").write_text("{}")
     dialog.take_in(tmp_path / "none.json")
     assert "is not a treatment" in dialog.told.text()

@@ -10,6 +10,8 @@ from bluffline.folders import UserFolder
 from bluffline.report.files import save_text
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.ladder import Treatment
+from bluffline.treat.lutfile import READ_ENDINGS as LUT_ENDINGS
+from bluffline.treat.lutfile import read_step
 from bluffline.treat.reach import EVERYWHERE
 from bluffline.treat.step import Heading
 from bluffline.treat.stored import Stock, load_stock, treatment_text
@@ -56,14 +58,15 @@ class StockShelf:
         return load_stock(self.folder / f"{name}{_ENDING}")
 
     def take_in(self, path: Path) -> str:
-        """Put a treatment file from elsewhere on the shelf, under its title; returns the name that it has here.
+        """Put a treatment, LUT or CDL file from elsewhere on the shelf, under its title; returns the name that it has here.
 
         Raises
         ------
-        SettingsError : it is no treatment
+        SettingsError : it is none
         WriteError : the disk refuses
         """
-        stock = load_stock(path)
+        table = path.suffix.lower() in LUT_ENDINGS
+        stock = Stock(path.stem, (read_step(path),)) if table else load_stock(path)
         plain = re.sub(r"[/\\:\x00-\x1f]", " ", stock.title).strip(" .") or path.stem.partition(".")[0]
         name = next(name for n in range(1, 1000) if (name := plain if n == 1 else f"{plain} {n}") not in self.names())
         self.keep(name, stock.steps, stock.reasons)

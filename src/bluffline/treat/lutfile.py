@@ -17,6 +17,7 @@ from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.step import Step
 
 ENDINGS = (".cube", ".clf", ".cdl")
+READ_ENDINGS = (*ENDINGS, ".cc", ".ccc")
 _LARGEST = {1: 65536, 3: 129}
 _RESAMPLED = 65
 _SHOWN = 40  # characters of a wrong word that are shown

@@ -28,7 +28,7 @@ from bluffline.ui.ladder.figures import Figure, Slide
 from bluffline.ui.style.style import font, image_of
 from bluffline.view.overview import THUMB_WIDTH, Image
 
-_FILES = "Treatments (*.json)"
+_FILES, _TAKEN = "Treatments (*.json)", "Treatments, LUTs, CDLs (*.json *.cube *.clf *.cdl *.cc *.ccc)"
 _STRENGTH = next(one.declared for one in Look.figures() if one.key == "strength")
 
 
@@ -153,7 +153,7 @@ class ShelfDialog(Dialog):
             self.told.setText(f"{self.name} is written to {path.name}")
 
     def _import(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a file", str(Path.cwd()), _FILES)
+        path, _ = QFileDialog.getOpenFileName(self, "Take in a file", str(Path.cwd()), _TAKEN)
         if path:
             self.take_in(Path(path))
 
