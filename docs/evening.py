@@ -1,28 +1,36 @@
 """An evening at Larkmoor: the demo from survey to certificate, in the order of the work, by the hands that an operator has.
 
-``docs/evening.md`` tells it, with the figures that each stage measures; a test runs the stages through the desk and holds the
+``docs/evening.md`` tells it, with the figures that each stage measures; a test runs the stages in a real window and holds the
 text to them, and ``docs/take_screenshots.py`` takes a picture of each.
 """
 
+import json
+import sys
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtWidgets import QDialog, QLabel
+from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtWidgets import QApplication, QDialog, QLabel
 
+from bluffline.demo import demo_clip
 from bluffline.figures import figure
 from bluffline.media.reader import Reader
 from bluffline.prove.pixels import Pixels, lab_of, look_at
 from bluffline.prove.prove import Proof
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.step import Heading
 from bluffline.ui.desk import Desk
+from bluffline.ui.style.style import dress
 from bluffline.view.looking import Tool
 
+_SECONDS = 300
 Until = Callable[[Callable[[], bool]], None]
 WALL = ((60.0, 60.0), (180.0, 180.0))  # of the workshop behind the potter: whitewash, green under her tubes
 POTTER, MOOR, INSERT, STORE = 5, 6, 7, 8
@@ -177,3 +185,33 @@ def _cast(desk: Desk, pixels: Pixels) -> str:
     (x0, y0), (x1, y1) = (tuple(round(each * part) for each in corner) for corner in WALL)
     lab = lab_of(pixels.rgb[0, y0:y1, x0:x1].reshape(-1, 3), desk.session.source).mean(axis=0)
     return f"{float(np.hypot(lab[1], lab[2])):.1f}"
+
+
+def until(holds: Callable[[], bool]) -> None:
+    """Let the desk work until something holds."""
+    loop, timer, limit = QEventLoop(), QTimer(), QTimer()
+    timer.timeout.connect(lambda: loop.quit() if holds() else None)
+    limit.setSingleShot(True)
+    limit.timeout.connect(lambda: sys.exit("The desk did not get there in time."))
+    timer.start(20)
+    limit.start(_SECONDS * 1000)
+    loop.exec()
+
+
+def main() -> None:
+    """Run the evening in a window and print each stage as a line of JSON; the file goes to the folder that is named."""
+    application = QApplication(["bluffline"])
+    dress(application)
+    folder = Path(sys.argv[1])
+    desk = Desk(Session(), Settings(folder / "settings.json"))
+    desk.show()
+    desk.open(demo_clip())
+    for stage in run(desk, until, folder):
+        told = {"name": stage.name, "told": stage.told, "on": application.platformName()}
+        sys.stdout.write(json.dumps(told) + "\n")
+        sys.stdout.flush()
+    desk.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -3,15 +3,13 @@
 import os
 import sys
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 for _place in ("DATA", "CACHE", "STATE"):
     os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # nothing from another sitting
 
-from evening import run
-from PyQt6.QtCore import QEventLoop, QTimer
+from evening import run, until
 from PyQt6.QtWidgets import QApplication, QDialog
 
 from bluffline.demo import demo_clip
@@ -37,19 +35,7 @@ from bluffline.ui.style.style import dress
 from bluffline.view.looking import Compare
 from bluffline.view.preview import View
 
-_SECONDS = 300
 _STEADY = 10  # looks at what is asked for
-
-
-def until(holds: Callable[[], bool]) -> None:
-    """Let the desk work until something holds."""
-    loop, timer, limit = QEventLoop(), QTimer(), QTimer()
-    timer.timeout.connect(lambda: loop.quit() if holds() else None)
-    limit.setSingleShot(True)
-    limit.timeout.connect(lambda: sys.exit("The desk did not get there in time."))
-    timer.start(20)
-    limit.start(_SECONDS * 1000)
-    loop.exec()
 
 
 def main() -> None:

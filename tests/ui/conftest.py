@@ -1,3 +1,5 @@
+import os
+import subprocess
 import threading
 from contextlib import suppress
 from pathlib import Path
@@ -60,3 +62,20 @@ def surveyed_desk(desk, qtbot, over_clip):
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     desk.refresh_commands()
     return desk
+
+
+@pytest.fixture
+def screen():
+    """A virtual screen with a number that is free."""
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(write)
+    with os.fdopen(read) as pipe:
+        number = pipe.readline().strip()
+    yield f":{number}"
+    server.terminate()
+    server.wait()

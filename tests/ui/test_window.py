@@ -61,23 +61,6 @@ os._exit(main(sys.argv[1:]))
 """
 
 
-@pytest.fixture
-def screen(tmp_path):
-    """A virtual screen with a number that is free."""
-    read, write = os.pipe()
-    server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
-        pass_fds=[write],
-        stderr=subprocess.DEVNULL,
-    )
-    os.close(write)
-    with os.fdopen(read) as pipe:
-        number = pipe.readline().strip()
-    yield f":{number}"
-    server.terminate()
-    server.wait()
-
-
 class Watched:
     """What the window says of itself, whenever it changes: called, the latest."""
 
