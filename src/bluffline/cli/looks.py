@@ -99,7 +99,8 @@ def _match(options: argparse.Namespace) -> int:
     report: dict[str, Any] = {"schema": MATCH_SCHEMA, **_shot_report(options, shots, number), "to": options.to}
     report |= {"before": round(match.before, 3), "after": round(match.after, 3), "steps": list(map(step_to, match.treatment))}
     told = "\n".join([f"  {match.told}", *(f"  {called(step)}: {step.text}" for step in match.treatment)])
-    _deliver(options, target, report, f"Brought to {options.to}", match.treatment, told)
+    title = f"{'Brought to' if match.treatment else 'Compared with'} {options.to}"
+    _deliver(options, target, report, title, match.treatment, told)
     return 0
 
 

@@ -1,18 +1,20 @@
 """Bands on the bench: their limits over the histogram, a tint pad that lies as the vectorscope does, and their figures."""
 
 from dataclasses import fields, replace
+from functools import partial
 from typing import get_args, get_type_hints
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from bluffline.errors import SettingsError
 from bluffline.treat.kinds.bands import MOST_BANDS, Band, Bands, weights_of
 from bluffline.treat.step import Number
 from bluffline.ui.ladder.figures import Figure
 from bluffline.ui.ladder.graph import WAYS, Axes, Graph
+from bluffline.ui.style.buttons import quiet_button
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
 
 _GRIP = 6
@@ -209,9 +211,9 @@ class BandsEditor(QWidget):
         self.chosen = 0
         self._fresh = True
         self.graph, self.pad = BandGraph(), TintPad()
-        self.numbers = [self._button(f"{n + 1}", f"Band {n + 1}", lambda _, n=n: self.choose(n)) for n in range(MOST_BANDS)]
-        self.more = self._button("+", "Add a band", lambda _: self.add())
-        self.less = self._button("−", "Take the chosen band away", lambda _: self.take_away())
+        self.numbers = [quiet_button(f"{n + 1}", f"Band {n + 1}", partial(self.choose, n)) for n in range(MOST_BANDS)]
+        self.more = quiet_button("+", "Add a band", self.add)
+        self.less = quiet_button("−", "Take the chosen band away", self.take_away)
         row = QHBoxLayout()
         row.setSpacing(2)
         for button in (*self.numbers, self.more, self.less):
@@ -248,16 +250,6 @@ class BandsEditor(QWidget):
         self.pad.moved.connect(self._tinted)
         for part in (self.graph, self.pad):
             part.begun.connect(self._begin)
-
-    def _button(self, text: str, words: str, act: object) -> QToolButton:
-        button = QToolButton()
-        button.setObjectName("quiet")
-        button.setText(text)
-        button.setFont(font(12))
-        button.setToolTip(words)
-        button.setAccessibleName(words)
-        button.clicked.connect(act)  # type: ignore[arg-type]
-        return button
 
     def show_step(self, step: Bands) -> None:
         """Show the figures in force."""

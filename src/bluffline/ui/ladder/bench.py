@@ -1,7 +1,6 @@
 """The bench: the chosen step's figures with sliders, made from its kind's declarations, and the transfer line."""
 
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from enum import StrEnum
 from typing import Any
@@ -16,7 +15,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -38,6 +36,7 @@ from bluffline.ui.ladder.points import CurveEditor
 from bluffline.ui.ladder.reach_menu import reach_menu
 from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.ladder.transfer import TransferLine
+from bluffline.ui.style.buttons import quiet_button
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
 from bluffline.view.looking import LookingModel
@@ -76,7 +75,7 @@ class Bench(QFrame):
         self._title.setFont(font(13, bold=True))
         self._facts = Line(font(12))
         self.buttons = {
-            name: self._button(name, words, act)
+            name: quiet_button(name, words, act)
             for name, words, act in (
                 ("reach", "Where the step acts", self._ask_reach),
                 ("show", "Show the reach: what is not reached loses its colour", lambda: look.toggle("reach")),
@@ -111,16 +110,6 @@ class Bench(QFrame):
         for event in (session.document.changed, session.place.changed, session.place.rung_changed, session.survey_changed):
             event.connect(self._refresh)
         self._refresh()
-
-    def _button(self, text: str, words: str, act: Callable[[], object]) -> QToolButton:
-        button = QToolButton()
-        button.setObjectName("quiet")
-        button.setText(text)
-        button.setFont(font(12))
-        button.setToolTip(words)
-        button.setAccessibleName(words)
-        button.clicked.connect(lambda *_: act())
-        return button
 
     @property
     def step(self) -> Step | None:
