@@ -184,7 +184,7 @@ def gauge_times(path: Path) -> None:
     programme = probe(path)
     source = programme.format
     with Reader(programme) as reader:
-        planes = tuple(plane.copy() for plane in reader.frame(10).planes or ())
+        planes = tuple(plane.copy() for plane in reader.planes(10) or ())
     whole = Selection.whole(source)
     for instrument, modes in MODES.items():
         times = []
@@ -274,7 +274,7 @@ def chart_times() -> None:
     request = ChartRequest(programme, programme.format, CHART_FRAME, (CHART_FRAME - 15, CHART_FRAME + 54), ChartSetup())
     fit = read_and_fit(request, Monitor()).fit
     with Reader(programme) as reader:
-        planes = tuple(plane.copy() for plane in reader.frame(CHART_FRAME).planes or ())
+        planes = tuple(plane.copy() for plane in reader.planes(CHART_FRAME) or ())
     ready = FrameTreatment(fit.steps, programme.format)
     read, treated = in_turns(lambda: read_and_fit(request, Monitor()), lambda: ready.apply(planes))  # type: ignore[arg-type]
     print(f"the demo's chart found, sampled over 4 frames and fitted: {median(read):.2f} s ({min(read):.2f} … {max(read):.2f})")

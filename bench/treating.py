@@ -67,7 +67,7 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.stored import load_treatment
 programme = probe(Path(sys.argv[1]))
 with Reader(programme) as reader:
-    planes = tuple(np.array(plane) for plane in reader.frame(0).planes)
+    planes = tuple(np.array(plane) for plane in reader.planes(0))
 ready = FrameTreatment(load_treatment(Path(sys.argv[2]))[1], programme.format)
 def peak():
     return next(int(line.split()[1]) for line in open("/proc/self/status") if line.startswith("VmHWM")) * 1024
@@ -170,7 +170,7 @@ def main() -> None:
         clip = make(folder / "prores-1080.mov", "prores", (1920, 1080), _WRITTEN, {"profile": "3"})
         programme = probe(clip)
         with Reader(programme) as reader:
-            planes = tuple(np.array(plane) for plane in reader.frame(10).planes or ())
+            planes = tuple(np.array(plane) for plane in reader.planes(10) or ())
         against_ocio(planes, programme.format)
         each_kind(planes, programme.format)
         written(clip, folder)

@@ -73,7 +73,7 @@ def main() -> None:
     rules, region = load_rules("r103"), Region.whole(DEMO)
     with Reader(probe(demo_clip())) as reader:
         for kind, (frame, step) in EXAMPLES.items():
-            planes = reader.frame(frame).planes
+            planes = reader.planes(frame)
             assert planes is not None
             view = View(DEMO, region, rules.limits, FrameTreatment((), DEMO), SIZE)
             both = [planes, FrameTreatment((step,), DEMO).apply(planes)]

@@ -157,7 +157,7 @@ def _seen(desk: Desk) -> Pixels:
     with Reader(survey.programme) as reader:
         shot = session.shots[session.place.shot]
         return look_at(
-            lambda n: reader.frame(n).planes, [session.place.frame], survey.source, survey.region,
+            reader.planes, [session.place.frame], survey.source, survey.region,
             treatment=session.document.treatment, first=shot.first,
         )  # fmt: skip
 

@@ -6,7 +6,7 @@ import pytest
 
 from bluffline.errors import MediaError
 from bluffline.media.probe import probe
-from bluffline.signal.format import Model
+from bluffline.signal.format import Model, Overrides
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from clips import numbered
@@ -27,7 +27,7 @@ def test_what_is_unspecified_is_assumed_by_size_and_said(clip, height, matrix):
     made = clip("bare.mkv", lambda n: np.full((height, 64, 3), 0.4), 2, tags=False)
     source = probe(made).format
     assert source.matrix is matrix and {"matrix", "primaries", "transfer"} <= source.assumed
-    told = source.overridden(matrix=Matrix.BT2020, signal_range=Range.FULL)
+    told = Overrides(matrix=Matrix.BT2020, range=Range.FULL).on(source)
     assert told.matrix is Matrix.BT2020 and told.range is Range.FULL and not {"matrix", "range"} & told.assumed
 
 

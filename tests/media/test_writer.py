@@ -11,6 +11,7 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Writer, refuse_source_as_target
 from bluffline.signal.convert import convert
+from bluffline.signal.format import Overrides
 from bluffline.signal.matrix import Matrix
 from clips import make_clip, numbered
 
@@ -64,7 +65,7 @@ def test_what_is_written_is_what_was_read(over_clip, tmp_path, name, codec, tole
 def test_a_full_range_picture_reads_back_at_its_own_levels(clip, tmp_path, codec, ending, pixels):
     patch = np.broadcast_to(np.array([0.9, 0.5, 0.2]), (128, 256, 3))
     programme = probe(clip("full.mkv", lambda n: patch, 2, pixel_format=pixels, full=True))
-    told = programme.format.overridden(matrix=Matrix.BT709) if pixels == "yuv420p" else programme.format
+    told = Overrides(matrix=Matrix.BT709).on(programme.format) if pixels == "yuv420p" else programme.format
     target = tmp_path / f"o{ending}"
     writer = Writer(target, programme, told, codec)
     with Reader(programme) as reader:
@@ -81,7 +82,7 @@ def test_a_full_range_picture_reads_back_at_its_own_levels(clip, tmp_path, codec
 def test_a_matrix_that_readers_could_not_tell_is_refused(over_clip, tmp_path):
     programme = probe(over_clip)
     with pytest.raises(WriteError, match=r"DNxHR HQX can't say that its matrix is BT\.601; choose another codec"):
-        Writer(tmp_path / "o.mxf", programme, programme.format.overridden(matrix=Matrix.BT601), CODECS["dnxhr"])
+        Writer(tmp_path / "o.mxf", programme, Overrides(matrix=Matrix.BT601).on(programme.format), CODECS["dnxhr"])
     assert not list(tmp_path.glob("o.*"))
 
 
@@ -129,7 +130,7 @@ def test_a_track_that_does_not_fit_is_named(tmp_path):
     with pytest.raises(WriteError, match=r"mxf file can't carry track 1 .aac"):
         Writer(tmp_path / "o.mxf", programme, programme.format, CODECS["prores"])
     with pytest.raises(WriteError, match=r"DNxHR HQX can't encode a picture of 64×48"):
-        Writer(tmp_path / "o.mov", programme, programme.format.overridden(matrix=Matrix.BT709), CODECS["dnxhr"])
+        Writer(tmp_path / "o.mov", programme, Overrides(matrix=Matrix.BT709).on(programme.format), CODECS["dnxhr"])
 
 
 def test_the_source_is_never_the_target(over_clip, tmp_path):

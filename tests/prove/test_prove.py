@@ -27,9 +27,10 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import must_fix, run_survey, start_survey
-from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import Rules, load_rules, parse_rules
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
+from bluffline.signal.format import Overrides
 from bluffline.signal.levels import Range
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -49,7 +50,7 @@ def test_a_file_that_readers_would_mistake_is_not_kept(clip, tmp_path, monkeypat
     source = clip("i.mov", numbered, 3, codec="prores_ks")
     wanted = request(source, tmp_path / "o.mov", treatments={}, codec="prores")
     read = probe(source)
-    monkeypatch.setattr(render_module, "probe", lambda _: replace(read, format=replace(read.format, range=Range.FULL)))
+    monkeypatch.setattr(render_module, "probe", lambda _: replace(read, tagged=replace(read.tagged, range=Range.FULL)))
     with pytest.raises(WriteError, match="Readers would mistake its range, so the file was not kept"):
         prove(wanted, Monitor())
     assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]
@@ -273,8 +274,8 @@ def test_what_no_step_answers_stays_in_the_proof(tmp_path):
     rgb[:64] = (0.05, 0.75, 0.05)
     source = make_clip(tmp_path / "wide.mkv", lambda n: rgb, 3)
     text = '[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\ngamut = "bt709"\n'
-    wide = replace(probe(source).format, primaries="bt2020")
-    survey = run_survey(start_survey(probe(source), parse_rules(text, "house"), source=wide), Monitor())
+    wide = probe(source).read_as(Overrides(primaries="bt2020"))
+    survey = run_survey(start_survey(wide, parse_rules(text, "house")), Monitor())
     proof = prove(ProveRequest(survey, survey.shots(), {}, tmp_path / "o.mkv", codec_for(tmp_path / "o.mkv")), Monitor())
     assert [finding.rule for finding in must_fix(proof.before)] == ["gamut"] and proof.treatments == {}
     assert proof.after.rules.gamut == "bt709" and (tmp_path / "o.mkv").exists()

@@ -1,4 +1,3 @@
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,7 +11,7 @@ from bluffline.prove.propose import luma_extremes, tightened
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import measure_by_rules, must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
-from bluffline.signal.matrix import Matrix
+from bluffline.signal.format import Overrides
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
@@ -154,8 +153,8 @@ def test_colours_of_a_wide_container_that_leave_the_smaller_gamut_are_found(tmp_
         rgb[:32] = (0.1, 0.7, 0.1) if number < 3 else 0.5  # BT.2020 green: no BT.709 display can show it
         return rgb
 
-    wide = replace(probe(make_clip(tmp_path / "wide.mkv", picture, 5)).format, primaries="bt2020", matrix=Matrix.BT709)
-    survey = start_survey(probe(tmp_path / "wide.mkv"), parse_rules(HOUSE + 'gamut = "bt709"\n', "house"), source=wide)
+    wide = probe(make_clip(tmp_path / "wide.mkv", picture, 5)).read_as(Overrides(primaries="bt2020"))
+    survey = start_survey(wide, parse_rules(HOUSE + 'gamut = "bt709"\n', "house"))
     (found,) = [f for f in run_survey(survey, Monitor()).findings() if f.rule == "gamut"]
     assert (found.first_frame, found.last_frame) == (0, 2) and found.worst_area == pytest.approx(25, abs=0.1)
     same = start_survey(probe(tmp_path / "wide.mkv"), parse_rules(HOUSE + 'gamut = "bt709"\n', "house"))

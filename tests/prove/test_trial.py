@@ -8,7 +8,7 @@ import pytest
 from bluffline.errors import CancelledError
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
-from bluffline.media.reader import Frame, Reader
+from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
 from bluffline.prove.survey import run_survey, start_survey
@@ -83,8 +83,8 @@ class Damaged:
     def __init__(self, reader, damaged):
         self._reader, self._damaged = reader, damaged
 
-    def frame(self, number):
-        return Frame(number, None) if number in self._damaged else self._reader.frame(number)
+    def planes(self, number):
+        return None if number in self._damaged else self._reader.planes(number)
 
 
 @pytest.mark.parametrize("frames", [None, [13, 18, 22]])

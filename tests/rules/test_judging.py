@@ -11,8 +11,9 @@ from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.low_pass import low_passed
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.findings import Severity, Surveyed, judge
+from bluffline.rules.findings import Surveyed, judge
 from bluffline.rules.rulefile import load_rules, parse_rules
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range

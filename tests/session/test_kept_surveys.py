@@ -16,6 +16,7 @@ from bluffline.session.fingerprint import fingerprint
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import take_in
+from bluffline.signal.format import Overrides
 from bluffline.signal.levels import Range
 
 RULES = load_rules("r103")
@@ -73,7 +74,7 @@ def test_what_would_measure_otherwise_is_measured_anew(programme, store, monkeyp
     mark = fingerprint(programme)
     empty = start_survey(survey.programme, RULES)
     for other in (
-        replace(empty, source=survey.source.overridden(signal_range=Range.FULL)),
+        start_survey(survey.programme.read_as(Overrides(range=Range.FULL)), RULES),
         replace(empty, region=replace(survey.region, height=64)),
         replace(empty, rules=replace(RULES, limits=replace(RULES.limits, luma=(0.0, 100.0)))),
         replace(empty, rules=replace(RULES, low_pass=True)),

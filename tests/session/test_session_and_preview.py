@@ -14,7 +14,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
-from bluffline.signal.format import Model
+from bluffline.signal.format import Model, Overrides
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.catalogue import KINDS
@@ -95,7 +95,7 @@ def test_accepted_proposals_are_undone_one_by_one(session):
 def test_the_operators_word_begins_another_survey(session):
     told = []
     session.survey_changed.connect(lambda: told.append(len(session.survey.table)))
-    session.survey_again(signal_range=Range.FULL, region=Region(0, 0, 128, 64), rules=load_rules("strict"))
+    session.survey_again(overrides=Overrides(range=Range.FULL), region=Region(0, 0, 128, 64), rules=load_rules("strict"))
     assert told == [0] and session.source.range is Range.FULL and session.survey.region.width == 128
     run_survey(session.survey, Monitor())
     session.refresh()

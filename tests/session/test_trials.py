@@ -8,8 +8,8 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import run_survey
 from bluffline.prove.trial import try_treatment
-from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.session import Session
 from bluffline.session.trials import try_all

@@ -11,8 +11,9 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
-from bluffline.rules.findings import Severity
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.severity import Severity
+from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.signal.matrix import Matrix
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -317,7 +318,7 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("ffv1"))
     assert "source itself" in dialog.rows.trouble.text()
     dialog.done(0)
-    surveyed_desk.session.survey_again(matrix=Matrix.BT601)
+    surveyed_desk.session.survey_again(overrides=Overrides(matrix=Matrix.BT601))
     dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("dnxhr"))
@@ -328,12 +329,21 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):
     dialog = FactsDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
-    dialog.range_box.setCurrentIndex(1)
+    assert dialog.overrides == NO_OVERRIDES, "what is left as the file has it is no word against it"
+    for name, word in (("range", "full"), ("transfer", "hlg"), ("fields", "bottom-first"), ("chroma_location", "centre")):
+        dialog.boxes[name].setCurrentIndex(dialog.boxes[name].findData(word))
     dialog.edges[1].setValue(20)
-    said = dialog.overrides
-    assert said.signal_range == "full" and said.region.as_list() == [0, 20, 256, 108]
-    surveyed_desk.session.survey_again(signal_range=said.signal_range, region=said.region)
-    assert surveyed_desk.session.source.range == "full" and "narrow" in FactsDialog._standing(surveyed_desk.session, "range")
+    assert dialog.overrides.range == "full" and dialog.region.as_list() == [0, 20, 256, 108]
+    session = surveyed_desk.session
+    session.survey_again(overrides=dialog.overrides, region=dialog.region)
+    source = session.source
+    assert (source.range, source.transfer, source.scan, source.siting) == ("full", "hlg", "bottom-first", "centre")
+    again = FactsDialog(session, surveyed_desk)
+    qtbot.addWidget(again)
+    assert again.overrides == dialog.overrides and again.boxes["range"].itemText(0) == "narrow, as tagged"
+    again.boxes["range"].setCurrentIndex(0)
+    session.survey_again(overrides=again.overrides)
+    assert session.source.range == "narrow", "a word is taken back"
 
 
 def test_the_rate_of_numbered_pictures_is_the_operators_to_say(desk, qtbot, tmp_path):

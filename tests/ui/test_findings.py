@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
-from bluffline.rules.findings import Severity
+from bluffline.rules.severity import Severity
 from bluffline.rules.titles import rule_title
 from bluffline.session.faults import Fault
 from bluffline.treat.kinds.chroma_rein import ChromaRein

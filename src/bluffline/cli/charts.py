@@ -50,7 +50,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     chart.add_argument("--fit", choices=[str(aim) for aim in Aim], default=str(Aim.AUTO))
     chart.add_argument("--skin-first", action="store_true", help="let patches of skin count four times")
     chart.add_argument("--weight", action="append", default=[], metavar="PATCH=W", help="what a patch counts; 0 leaves it out")
-    chart.add_argument("--matrix", choices=("delta-e", "xyz"), default="delta-e", help="least mean ΔE2000 or squares")
+    least = "what the matrix makes least: mean ΔE2000, or squares of XYZ"
+    chart.add_argument("--least", choices=("delta-e", "xyz"), default="delta-e", help=least)
     chart.add_argument("--even-light", choices=("yes", "no"), help="default: where it is uneven, with --fit auto")
     chart.add_argument("--lut", type=Path, metavar="OUT", help=f"write the fit as {', '.join(ENDINGS)}")
     chart.add_argument("--lut-size", type=int, choices=SIZES, default=USUAL_SIZE, help="entries along a side of the cube")
@@ -86,7 +87,7 @@ def _chart(options: argparse.Namespace) -> int:
     everything = (0, programme.frame_count - 1)
     with Reader(programme) as reader:
         shot = read_chart(
-            lambda n: reader.frame(n).planes, options.frame, everything, programme.format, reference, placed
+            reader.planes, options.frame, everything, programme.format, reference, placed
         )  # fmt: skip
     confidence = shot.chart_frame.confidence
     if confidence is not None and confidence < SURE and not options.accept_unsure:
@@ -96,7 +97,7 @@ def _chart(options: argparse.Namespace) -> int:
         )
     even_light = None if options.even_light is None else options.even_light == "yes"
     weights = dict(_weight(text) for text in options.weight)
-    wishes = Wishes(Aim(options.fit), options.skin_first, even_light, options.matrix == "xyz", weights)
+    wishes = Wishes(Aim(options.fit), options.skin_first, even_light, options.least == "xyz", weights)
     fit = fit_chart(shot.samples, reference, programme.format, wishes)
     report = chart_report(programme, reference, shot, fit)
     if options.lut is not None:

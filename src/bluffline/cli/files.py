@@ -13,6 +13,16 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.prove import certificate_paths
 from bluffline.prove.render import KeepUnreadable
+from bluffline.signal.colorimetry import PRIMARIES, TRANSFERS
+from bluffline.signal.format import Overrides, Scan
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
+from bluffline.signal.siting import Siting
+
+_FACTS = {
+    "range": Range, "matrix": Matrix, "primaries": (*PRIMARIES, "p3-dci"), "transfer": TRANSFERS, "fields": Scan,
+    "chroma-location": Siting,
+}  # fmt: skip
 
 
 def add_source(parser: argparse.ArgumentParser) -> None:
@@ -20,6 +30,8 @@ def add_source(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, metavar="FILE", help="a file, numbered pictures (shot_%%04d.dpx), or their folder")
     parser.add_argument("--rate", metavar="FRAMES", help="a second, of numbered pictures; default: 25")
     parser.add_argument("--track", type=int, metavar="N", help="the video track to take; default: the first")
+    for name, choices in _FACTS.items():
+        parser.add_argument(f"--{name}", choices=[str(each) for each in choices], help="whatever its tag says")
 
 
 def add_target(parser: argparse.ArgumentParser) -> None:
@@ -43,7 +55,20 @@ def open_source(options: argparse.Namespace) -> Programme:
     ------
     MediaError, SettingsError : it can't be read, or not so
     """
-    return probe(options.file, rate=None if options.rate is None else frame_rate(options.rate), track=options.track)
+    rate = None if options.rate is None else frame_rate(options.rate)
+    return probe(options.file, rate=rate, track=options.track).read_as(overrides(options))
+
+
+def overrides(options: argparse.Namespace) -> Overrides:
+    """The operator's word against what the file says of itself."""
+    return Overrides(
+        None if options.range is None else Range(options.range),
+        None if options.matrix is None else Matrix(options.matrix),
+        options.primaries,
+        options.transfer,
+        None if options.fields is None else Scan(options.fields),
+        None if options.chroma_location is None else Siting(options.chroma_location),
+    )
 
 
 def frame_rate(text: str) -> Fraction:

@@ -71,7 +71,7 @@ def _numbers(text: str, separator: str, count: int, what: str) -> list[int]:
 
 def _frame_signal(programme: Programme, number: int) -> FrameSignal:
     with Reader(programme) as reader:
-        planes = reader.frame(number).planes
+        planes = reader.planes(number)
         if planes is None:
             raise SettingsError(f"Frame {number} of {programme.name} can't be decoded.")
         return FrameSignal(tuple(plane.copy() for plane in planes), programme.format)  # type: ignore[arg-type]
@@ -102,7 +102,7 @@ def _bars(options: argparse.Namespace) -> int:
     programme = files.open_source(options)
     target = None if options.json is None else Path(options.json)
     files.Targets(programme.opening.files, force=options.force).add(target, (".json",))
-    region = find_region(programme, programme.format)
+    region = find_region(programme)
     number, reading = _find_bars(programme, region, options.frame)
     text = json.dumps(bars_report(reading, programme, number), indent=2, ensure_ascii=False) + "\n"
     if options.json == "-":
@@ -123,7 +123,7 @@ def _find_bars(programme: Programme, region: Region, wanted: int | None) -> tupl
     step = max(round(programme.frame_rate), 1)
     with Reader(programme) as reader:
         for number in range(0, min(_SEARCHED * step, programme.frame_count), step):
-            planes = reader.frame(number).planes
+            planes = reader.planes(number)
             reading = None if planes is None else read_bars(FrameSignal(planes, programme.format), region)
             if reading is not None:
                 return number, reading

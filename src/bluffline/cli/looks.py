@@ -65,7 +65,7 @@ def _propose(options: argparse.Namespace) -> int:
         remap = bool(findings) and to_remap(survey, shots, findings)
         with Reader(programme) as reader:
             proposal = propose_look(
-                survey, number, shots[number], own, lambda n: reader.frame(n).planes, wanted, aims, remap=remap
+                survey, number, shots[number], own, reader.planes, wanted, aims, remap=remap
             )  # fmt: skip
     told = [f"  {reason}" for reason in proposal.reasons] or ["  nothing is proposed"]
     told += [f"  left alone: {reason}" for reason in proposal.left]
@@ -129,15 +129,15 @@ def _number(shot: int, shots: list[Shot]) -> int:
 
 
 def _seen(survey: Survey, reader: Reader, frames: list[int]) -> Pixels:
-    return look_at(lambda n: reader.frame(n).planes, frames, survey.source, survey.region)
+    return look_at(reader.planes, frames, survey.source, survey.region)
 
 
 def _reference(programme: Programme) -> Pixels:
     """What another file looks like, as one."""
     whole = Shot(0, programme.frame_count - 1)
     with Reader(programme) as reader:
-        region = find_region(programme, programme.format)
-        return look_at(lambda n: reader.frame(n).planes, frames_of(whole, _WHOLE_FRAMES), programme.format, region)
+        region = find_region(programme)
+        return look_at(reader.planes, frames_of(whole, _WHOLE_FRAMES), programme.format, region)
 
 
 def _shot_report(options: argparse.Namespace, shots: list[Shot], number: int) -> dict[str, Any]:

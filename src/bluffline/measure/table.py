@@ -1,6 +1,6 @@
 """The survey's result: one row a frame, kept as columns."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from operator import attrgetter
 from typing import Any
@@ -10,10 +10,12 @@ from numpy.typing import NDArray
 
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.level_evidence import LevelEvidence
+from bluffline.signal.format import SignalFormat
 
 LOOK_SIZE = 16 * 9 + 64  # bytes of a frame's look: mean luma of a grid, and shares of tones and hues
 _FIELDS: list[tuple[Any, ...]] = [
     ("readable", "?"),
+    ("format", "i4"),
     *(
         (name, "i4")
         for name in (
@@ -79,7 +81,8 @@ def _place(name: str) -> str:
     return next((place + name.removeprefix(prefix) for prefix, place in _NESTED if name.startswith(prefix)), name)
 
 
-_MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in {"readable", "block_change", "spread_change", "look"}}
+_NOT_MEASURED = {"readable", "format", "block_change", "spread_change", "look"}
+_MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in _NOT_MEASURED}
 _values = attrgetter(*_MEASURED.values())
 
 
@@ -87,10 +90,12 @@ class SurveyTable:
     """Grows a row at a time, in frame order. Whoever reads more than one column while it grows reads a `frozen` one.
 
     ``areas``: how many areas have limits of their own; their columns ``areas_min``, ``areas_max`` (codes), ``areas_high`` and
-    ``areas_low`` (percent of the area) are (N, areas).
+    ``areas_low`` (percent of the area) are (N, areas). ``formats``: those that its frames are read by, which column ``format``
+    counts; the first is the programme's.
     """
 
-    def __init__(self, expected: int, areas: int = 0) -> None:
+    def __init__(self, expected: int, areas: int = 0, formats: Sequence[SignalFormat] = ()) -> None:
+        self.formats = list(formats)
         own = [
             (f"areas_{name}", kind, (areas,)) for name, kind in (("min", "i4"), ("max", "i4"), ("high", "f4"), ("low", "f4"))
         ]
@@ -106,7 +111,7 @@ class SurveyTable:
         """The table as it stands now, sharing the rows measured so far."""
         table = SurveyTable(0)
         count = self._count
-        table._rows, table._count = self._rows, count
+        table._rows, table._count, table.formats = self._rows, count, self.formats[:]
         return table
 
     @property
@@ -123,6 +128,13 @@ class SurveyTable:
     def names(self) -> tuple[str, ...]:
         """The names of its columns."""
         return self._rows.dtype.names or ()
+
+    def levels(self, source: SignalFormat, span: slice) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(N,) black and swing of the frames of a span, in codes; of ``source`` where no formats are known."""
+        levels = [each.levels for each in self.formats or [source]]
+        place = self.column("format")[span]
+        black, swing = (np.array([getattr(each, name) for each in levels], np.float64) for name in ("black", "swing"))
+        return black[place], swing[place]
 
     def fill(self, columns: Mapping[str, NDArray[Any]]) -> None:
         """Take over every row from columns that were kept; nothing may have been measured yet.
@@ -141,12 +153,18 @@ class SurveyTable:
             rows[name] = columns[name]
         self._count = len(rows)
 
-    def append(self, measure: FrameMeasure | None) -> None:
-        """Add the next frame; None where it could not be decoded."""
+    def append(self, measure: FrameMeasure | None, source: SignalFormat | None = None) -> None:
+        """Add the next frame; None where it could not be decoded. ``source``: the format that it is read by, else the last."""
         if self._count == len(self._rows):
             self._rows = np.concatenate([self._rows, np.zeros_like(self._rows)])
             self._measured = self._rows[list(_MEASURED)]
         row = self._rows[self._count]
+        if source is None:
+            row["format"] = self._rows[self._count - 1]["format"] if self._count else 0
+        else:
+            if source not in self.formats:
+                self.formats.append(source)
+            row["format"] = self.formats.index(source)
         if measure is not None:
             row["readable"] = True
             self._measured[self._count] = _values(measure)

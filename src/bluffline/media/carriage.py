@@ -16,6 +16,7 @@ from bluffline.media.writer import IN_STEP, PROGRESSIVE, Writer
 from bluffline.signal.format import Model, Planes, SignalFormat
 
 _FRAMES = 3
+_HDR = {"pq", "hlg"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +123,7 @@ def _tag_losses(programme: Programme, written: SignalFormat, read: Programme) ->
     for name, tag in tagged.items():
         if tag not in (2, found[name]):
             yield f"The tag of its {name} is not carried."
-    if programme.tags.range and not read.tags.range and not read.layout.full_by_name:
+    if programme.tags.range and not read.tags.range:
         yield "The tag of its range is not carried: readers take narrow range for granted."
     if written.halved == (True, True) and written.siting is not read.format.siting:
         yield f"The place of its chroma ({written.siting}) is not carried: it is read as {read.format.siting}."
@@ -151,6 +152,7 @@ def mistaken_for(written: SignalFormat, read: Programme) -> str:
     wrong = {
         "range": written.range is not found.range,
         "matrix": written.model is Model.YCBCR and written.matrix is not found.matrix,
+        "transfer characteristic": {written.transfer, found.transfer} & _HDR and written.transfer != found.transfer,
         "scanning": written.interlaced != found.interlaced or (written.interlaced and container == PROGRESSIVE),
         "order of fields": written.interlaced
         and not (written.top_field_first is found.top_field_first is TOP_FIRST.get(container, found.top_field_first)),

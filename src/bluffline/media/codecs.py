@@ -89,6 +89,8 @@ CODECS = {
 }
 RANGE_TAGS = {Range.NARROW: 1, Range.FULL: 2}  # FFmpeg's numbers for H.273's VideoFullRangeFlag 0 and 1
 MATRIX_TAGS = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}  # H.273 table 4
+PRIMARIES_TAGS = {"bt709": 1, "bt601-625": 5, "bt601-525": 6, "bt2020": 9, "p3-dci": 11, "p3-d65": 12}  # H.273 table 2
+TRANSFER_TAGS = {"bt709": 1, "bt601": 6, "linear": 8, "srgb": 13, "bt2020": 14, "pq": 16, "hlg": 18}  # H.273 table 3
 ENDINGS = (".mov", ".mxf", ".mkv", ".mp4")
 _DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
 

@@ -144,8 +144,8 @@ def _numbered(named: Path, pattern: Path, rate: Fraction | None) -> Opening:
 
 
 @contextmanager
-def opened(opening: Opening) -> Iterator[InputContainer]:
-    """Open for reading only, with decoder and file errors told in a sentence.
+def opened(opening: Opening, **options: str) -> Iterator[InputContainer]:
+    """Open for reading only, with decoder and file errors told in a sentence; ``options`` are FFmpeg's for the container.
 
     Raises
     ------
@@ -153,7 +153,8 @@ def opened(opening: Opening) -> Iterator[InputContainer]:
     """
     path = shown(opening.path)
     try:
-        container = av.open(opening.name, "r", format=opening.format, options=dict(opening.options), metadata_errors="ignore")
+        told = dict(opening.options) | options
+        container = av.open(opening.name, "r", format=opening.format, options=told, metadata_errors="ignore")
     except PermissionError as error:
         raise MediaError(f"{path} may not be read by this user.") from error
     except (av.error.FFmpegError, OSError, ValueError) as error:

@@ -55,7 +55,6 @@ class PixelLayout:
     sources: tuple[tuple[int, int, int] | None, ...]
     big_endian: bool = False
     shift: int = 0
-    full_by_name: bool = False
     words: tuple[int, int, int] | None = None
     spread: tuple[int, int] = (1, 1)
     looked_up: str = ""
@@ -136,7 +135,7 @@ def layout_of(pixel_format: str) -> PixelLayout:
     if match := _PLANAR_YCBCR.fullmatch(pixel_format):
         depth = int(match[3] or 8)
         return PixelLayout(
-            Model.YCBCR, depth, _HALVED[match[2]], straight, match[4] == "be", full_by_name=match[1] == "j",
+            Model.YCBCR, depth, _HALVED[match[2]], straight, match[4] == "be",
             spread=_SPREAD.get(match[2], (1, 1)),
         )  # fmt: skip
     if match := _PLANAR_RGB.fullmatch(pixel_format):

@@ -1,7 +1,7 @@
 """Everything about a file that can be known without measuring its picture."""
 
 from collections.abc import Iterator
-from contextlib import ExitStack, suppress
+from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,7 +14,15 @@ from bluffline.media.index import FIELD_SAMPLE, Sounds, Walk, frame_index, frame
 from bluffline.media.opening import USUAL_RATE, Opening, opened, shown
 from bluffline.media.pixels import has_alpha, layout_of
 from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Track
-from bluffline.media.tagging import TOP_FIRST, FrameTold, signal_format, tags_of, told_by
+from bluffline.media.tagging import (
+    FrameTold,
+    FrameWords,
+    contradictions,
+    forget_track,
+    signal_format,
+    told_by,
+    track_tags,
+)
 from bluffline.media.timecode import Timecode
 
 # What containers and encoders say of themselves, MXF with numbers of its own; a written file says its own.
@@ -29,6 +37,8 @@ _OWN_NUMBERS = ("_ul", "_uid", "_umid")
 def video_stream(container: InputContainer, name: str, track: int | None = None) -> VideoStream:
     """The picture track: the one asked for by its number in the file, else the first that is not a cover picture.
 
+    Its decoder is told nothing of what the track says: see `forget_track`.
+
     Raises
     ------
     MediaError : there is none, or no decoder for it.
@@ -40,6 +50,7 @@ def video_stream(container: InputContainer, name: str, track: int | None = None)
         if stream.index == track or (track is None and not _is_cover(stream)):
             if getattr(stream, "codec_context", None) is None:
                 raise MediaError(f"The picture in {name} is in a codec that can't be decoded here.")
+            forget_track(stream)
             return stream
     raise MediaError(f"{name} has no video track.")
 
@@ -67,49 +78,47 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
     with ExitStack() as again:
         container = again.enter_context(opened(opening))
         stream = video_stream(container, name, track)
-        fields = int(stream.codec_context.field_order)
         index, sounds = walk(container, stream, name)
-        if opening.numbered:  # a still can't be sought in
-            container = again.enter_context(opened(opening))
-            stream = video_stream(container, name, track)
-        else:
-            with suppress(av.error.FFmpegError):
-                container.seek(0, any_frame=False)
+        container = again.enter_context(opened(opening))  # neither a still nor a raw stream can be sought in
+        stream = video_stream(container, name, track)
         frames = _first_frames(container, stream, name)
         index = without_second_fields(index, [frame.pts for frame in frames])
         kept = frame_rate(stream, index)
         index = with_missing(index, stream, kept)
         first = frames[0]
-        layout, tags, told = layout_of(first.format.name), tags_of(stream, first, fields), told_by(first)
+        told, said = told_by(first), FrameWords(stream).of(first)
+        layout = layout_of(said.pixel_format)
+        by_track = track_tags(opening, stream.index)
+        tags = said.filled(by_track)
         return Programme(
             path=opening.path,
             container="Numbered pictures" if opening.numbered else container.format.long_name,
             codec=stream.codec_context.codec.long_name.split(" (")[0].split(" / ")[0],
             profile=stream.profile or "",
-            pixel_format=first.format.name,
+            pixel_format=said.pixel_format,
             layout=layout,
-            format=signal_format(first, layout, tags, told, name),
+            tagged=signal_format(layout, tags, name),
             frame_rate=kept,
             time_base=Fraction(stream.time_base or 1),
             index=index,
             timecode=Timecode.parse(_timecode_label(container, stream), kept),
             tags=tags,
+            track=by_track,
             opening=opening,
             identity=identity,
             picture=stream.index,
             carried=_carried(container, stream, first, told),
             tracks=tuple(_tracks(container, stream, index, kept, sounds)),
-            notes=tuple(_notes(container, stream, first, index, tags, told, assumed_rate=opening.numbered and rate is None)),
+            notes=tuple(_notes(container, stream, index, by_track, said, assumed_rate=opening.numbered and rate is None)),
         )
 
 
 def _notes(
     container: InputContainer,
     stream: VideoStream,
-    frame: av.VideoFrame,
     index: FrameIndex,
-    tags: Tags,
-    told: FrameTold,
+    track: Tags,
+    said: Tags,
     *,
     assumed_rate: bool,
 ) -> Iterator[str]:
@@ -121,16 +130,11 @@ def _notes(
     others = [other.index for other in container.streams.video if other.index != stream.index and not _is_cover(other)]
     if others:
         yield f"Video track {stream.index} is taken; there are others: {', '.join(map(str, others))}"
-    track_matrix = int(stream.codec_context.colorspace)
-    if int(frame.colorspace) != 2 and track_matrix not in (2, int(frame.colorspace)):
-        yield f"Its pictures are tagged with matrix {int(frame.colorspace)}, the track with {track_matrix}"
-    if told.top_first is not None and TOP_FIRST.get(tags.fields, told.top_first) is not told.top_first:
-        first, other = ("top", "bottom") if told.top_first else ("bottom", "top")
-        yield f"Its pictures say that the {first} field is first, the track says the {other}"
+    yield from contradictions(track, said)
     if assumed_rate:
         yield f"Rate assumed: {USUAL_RATE} frames/s"
-    if tags.primaries not in (1, 2, 5, 6, 7, 9, 11, 12):
-        yield f"Primaries {tags.primaries} of H.273 are not known here"
+    if (primaries := said.filled(track).primaries) not in (1, 2, 5, 6, 7, 9, 11, 12):
+        yield f"Primaries {primaries} of H.273 are not known here"
 
 
 def _first_frames(container: InputContainer, stream: VideoStream, name: str) -> list[av.VideoFrame]:

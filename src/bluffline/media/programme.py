@@ -1,6 +1,6 @@
 """What a programme file says of itself, and what has to be assumed."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -10,7 +10,10 @@ from numpy.typing import NDArray
 from bluffline.media.opening import Identity, Opening, shown
 from bluffline.media.pixels import PixelLayout
 from bluffline.media.timecode import Timecode
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import NO_OVERRIDES, Overrides, SignalFormat
+from bluffline.signal.siting import Siting
+
+UNSPECIFIED = 2  # of matrix, primaries and transfer characteristic [H273]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,16 +40,34 @@ class Track:
 
 @dataclass(frozen=True, slots=True)
 class Tags:
-    """Code points as the file carries them [H273]; range 0 and the others 2 mean unspecified.
+    """What a track or a frame says of its signal, by code points [H273]; range 0 and the others 2 mean unspecified.
 
-    ``fields``: what its container says of the order of fields, in FFmpeg's numbers: 0 nothing, 1 progressive.
+    ``fields``: their order in FFmpeg's numbers: 0 nothing, 1 progressive. ``location``, ``shape``: of chroma and of pixels,
+    None where nothing is said. ``size``, ``pixel_format``: as decoded, empty for a track.
     """
 
-    range: int
-    matrix: int
-    primaries: int
-    transfer: int
+    range: int = 0
+    matrix: int = 2
+    primaries: int = 2
+    transfer: int = 2
     fields: int = 0
+    location: Siting | None = None
+    shape: Fraction | None = None
+    size: tuple[int, int] = (0, 0)
+    pixel_format: str = ""
+
+    def filled(self, other: "Tags") -> "Tags":
+        """These, and where they say nothing what the other says."""
+        return replace(
+            self,
+            range=self.range or other.range,
+            matrix=other.matrix if self.matrix == UNSPECIFIED else self.matrix,
+            primaries=other.primaries if self.primaries == UNSPECIFIED else self.primaries,
+            transfer=other.transfer if self.transfer == UNSPECIFIED else self.transfer,
+            fields=self.fields or other.fields,
+            location=self.location or other.location,
+            shape=self.shape or other.shape,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +125,10 @@ class Carried:
 class Programme:
     """A programme file as probed: the facts, in the words of the file.
 
-    ``picture``: number of the video track that is the picture; ``identity``: of its files when they were opened.
+    ``tagged``: its format by what its first frame and its track say; ``format``: the same with the operator's word on it.
+    ``tags``: what they say together; ``track``: what the track says by itself. Frames may say otherwise later on: see
+    `media.tagging.format_of`. ``picture``: number of the video track that is the picture; ``identity``: of its files when they
+    were opened.
     """
 
     path: Path
@@ -113,18 +137,29 @@ class Programme:
     profile: str
     pixel_format: str
     layout: PixelLayout
-    format: SignalFormat
+    tagged: SignalFormat
     frame_rate: Fraction
     time_base: Fraction
     index: FrameIndex
     timecode: Timecode
     tags: Tags
+    track: Tags
     opening: Opening
     identity: Identity
     picture: int = 0
     carried: Carried = Carried()
     tracks: tuple[Track, ...] = ()
     notes: tuple[str, ...] = field(default=())
+    overrides: Overrides = NO_OVERRIDES
+
+    @property
+    def format(self) -> SignalFormat:
+        """How its samples are read: as tagged, with the operator's word on it."""
+        return self.overrides.on(self.tagged) if self.overrides is not NO_OVERRIDES else self.tagged
+
+    def read_as(self, overrides: Overrides) -> "Programme":
+        """The same programme with the operator's word on it."""
+        return replace(self, overrides=overrides)
 
     @property
     def frame_count(self) -> int:

@@ -18,8 +18,10 @@ from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.opening import opened
 from bluffline.media.pixels import native_planes
 from bluffline.media.probe import video_stream
-from bluffline.media.programme import Programme
-from bluffline.signal.format import Planes
+from bluffline.media.programme import Programme, Tags
+from bluffline.media.tagging import FrameWords, format_of
+from bluffline.signal.convert import convert
+from bluffline.signal.format import Planes, SignalFormat
 
 # Decoders that clip every sample to the bit depth. Others may hand on more, of a damaged or a careless file.
 _CLIPPING = frozenset({"dnxhd", "h264", "hevc", "libdav1d", "prores", "v210"})
@@ -32,11 +34,19 @@ class Frame:
     """One picture as stored.
 
     ``planes``: Y′, Cb, Cr or R′, G′, B′; each (rows, stride) uint8 or uint16, C-contiguous, padding at the right.
-    ``None`` where the file holds a frame here that can't be decoded.
+    ``None`` where the file holds a frame here that can't be decoded. ``format``: how they are to be read, by what this frame
+    and its track say and by the operator's word; None where there is no frame, or where it says what is not known here.
     """
 
     number: int
     planes: Planes | None
+    format: SignalFormat | None = None
+
+    def planes_as(self, wanted: SignalFormat) -> Planes | None:
+        """The planes brought to another format of the same size, as far as that is arithmetic; see `signal.convert`."""
+        if self.planes is None or self.format is None or self.format is wanted:
+            return self.planes
+        return convert(self.planes, self.format, wanted)
 
 
 class Reader:
@@ -46,6 +56,7 @@ class Reader:
         self.programme = programme
         self._stack = ExitStack()
         self._open()
+        self._formats: dict[Tags, SignalFormat | None] = {}
         self._checks: SliceChecks | None = None
         self._damaged: set[int | None] = set()
         self._kept: OrderedDict[int, Frame] = OrderedDict()
@@ -59,6 +70,7 @@ class Reader:
         self._container = self._stack.enter_context(opened(self.programme.opening))
         self._stream = video_stream(self._container, self.programme.name, self.programme.picture)
         self._stream.thread_type = "AUTO"
+        self._words = FrameWords(self._stream)
         name, profile = self._stream.codec_context.name, self._stream.profile or _LOSSLESS
         self._clips = name in _CLIPPING and not (name == "h264" and _LOSSLESS in profile)
 
@@ -94,7 +106,7 @@ class Reader:
                 yield Frame(missing, None)
             if number >= index.count:
                 return
-            yield Frame(number, self._planes(picture))
+            yield self._frame(number, picture)
             expected = number + 1
         for missing in range(expected, index.count):
             yield Frame(missing, None)
@@ -127,6 +139,15 @@ class Reader:
                 return frame
         raise MediaError(f"Frame {number} of {self.programme.name} can't be reached.")
 
+    def planes(self, number: int) -> Planes | None:
+        """Planes of a frame, brought to the programme's format where it says that it has another; None where unreadable.
+
+        Raises
+        ------
+        MediaError : the programme has no such frame.
+        """
+        return self.frame(number).planes_as(self.programme.format)
+
     def key_frame(self, number: int) -> Frame:
         """Frame ``number``, one of the index's keys: only it is decoded, where the file lets it stand alone."""
         if self.programme.index.timed:
@@ -136,17 +157,20 @@ class Reader:
                 with suppress(av.error.FFmpegError):
                     for picture in [*packet.decode(), *self._stream.codec_context.decode(None)]:
                         if picture.pts == self.programme.index.times[number]:
-                            return Frame(number, self._planes(picture))
+                            return self._frame(number, picture)
         return self.frame(number)
+
+    def _frame(self, number: int, picture: av.VideoFrame) -> Frame:
+        said = self._words.of(picture)
+        if said not in self._formats:
+            self._formats[said] = format_of(self.programme, said)
+        source = self._formats[said]
+        alike = (said.size, said.pixel_format) == (self.programme.tags.size, self.programme.pixel_format)
+        return Frame(number, self._planes(picture) if alike and source is not None else None, source)
 
     def _planes(self, picture: av.VideoFrame) -> Planes | None:
         programme = self.programme
-        whole = (picture.width, picture.height, picture.format.name) == (
-            programme.format.width,
-            programme.format.height,
-            programme.pixel_format,
-        )
-        if not whole or picture.is_corrupt or picture.pts in self._damaged:
+        if picture.is_corrupt or picture.pts in self._damaged:
             return None
         planes = native_planes(picture, programme.layout)
         top = (1 << programme.format.bit_depth) - 1
@@ -210,13 +234,9 @@ class Reader:
                 return
 
     def _rewind(self) -> None:
-        """Straight to the first byte of the track, wherever its clock starts."""
-        index = self.programme.index
-        if self.programme.opening.numbered:  # a still can't be sought in
-            self._stack.close()
-            self._open()
-        else:
-            self._container.seek(int(min(index.times[0], 0)) if index.timed else 0, stream=self._stream)
+        """To the first byte: neither a still nor a raw stream can be sought in, and clocks start anywhere."""
+        self._stack.close()
+        self._open()
 
     @staticmethod
     def _readable(packets: Iterator[av.Packet[av.VideoStream]]) -> Iterator[av.Packet[av.VideoStream]]:

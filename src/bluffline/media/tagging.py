@@ -2,8 +2,11 @@
 
 import re
 import threading
+from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
-from typing import TypeVar
+from fractions import Fraction
+from typing import Any, TypeVar
 
 import av
 import av.logging
@@ -11,11 +14,12 @@ from av.filter import Graph
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
-from bluffline.media.pixels import PixelLayout
-from bluffline.media.programme import Tags
+from bluffline.media.opening import Opening, opened
+from bluffline.media.pixels import PixelLayout, layout_of
+from bluffline.media.programme import UNSPECIFIED, Programme, Tags
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
-from bluffline.signal.matrix import Matrix
+from bluffline.signal.matrix import Matrix, standard
 from bluffline.signal.siting import Siting
 
 # H.273 code points, by the table they stand in.
@@ -27,13 +31,18 @@ _UNKNOWN_MATRICES = {
 }  # fmt: skip
 _PRIMARIES = {1: "bt709", 5: "bt601-625", 6: "bt601-525", 7: "bt601-525", 9: "bt2020", 11: "p3-dci", 12: "p3-d65"}
 _TRANSFERS = {1: "bt709", 6: "bt601", 8: "linear", 13: "srgb", 14: "bt2020", 15: "bt2020", 16: "pq", 18: "hlg"}
-_UNSPECIFIED = 2
+# Four names of one curve: BT.2020 takes over that of BT.709, and so does BT.601.
+_ONE_CURVE = _TRANSFERS | dict.fromkeys((1, 6, 14, 15), "bt709")
 _SIZE_SD = 576
 TOP_FIRST = {2: True, 3: False, 4: False, 5: True}  # FFmpeg's tt, bb, tb, bt: the second letter is shown first
 _LOCATIONS = {
     "left": Siting.LEFT, "center": Siting.CENTRE, "topleft": Siting.TOP_LEFT, "top": Siting.TOP,
     "bottomleft": Siting.BOTTOM_LEFT, "bottom": Siting.BOTTOM,
 }  # fmt: skip
+# Codecs whose frames say that they are progressive; of others a frame without fields says nothing.
+_SAYS_PROGRESSIVE = frozenset({"mpeg2video", "h264", "prores", "dnxhd", "vc1", "dvvideo"})
+# Containers that say something of the signal themselves.
+_SAYING = re.compile(r"mov|matroska|mxf|nut|avi|gxf|yuv4mpegpipe|asf")
 _capturing = threading.Lock()
 _T = TypeVar("_T")
 
@@ -43,20 +52,22 @@ class FrameTold:
     """What a decoded frame carries that FFmpeg's Python binding does not pass on.
 
     ``location``: of chroma samples, None where unspecified; ``top_first``: of its fields, None where it is progressive;
-    ``mastering``, ``light``: mastering display and content light (ST 2086, CTA-861.3) in FFmpeg's words, empty where there
-    is none.
+    ``shape``: width to height of its pixels, None where it does not say; ``mastering``, ``light``: mastering display and
+    content light (ST 2086, CTA-861.3) in FFmpeg's words, empty where there is none.
     """
 
     location: Siting | None
     top_first: bool | None
     mastering: str = ""
     light: str = ""
+    shape: Fraction | None = None
 
 
 def told_by(frame: av.VideoFrame) -> FrameTold:
     """Chroma location and order of fields of a frame, from FFmpeg's ``showinfo`` filter."""
     graph = Graph()
-    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=frame.time_base)
+    base = frame.time_base or Fraction(1, 25)  # a frame from a decoder that is emptied carries none
+    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=base)
     graph.link_nodes(source, graph.add("showinfo", "checksum=0"), graph.add("buffersink")).configure()
     with _capturing:
         level = av.logging.get_level()
@@ -69,6 +80,7 @@ def told_by(frame: av.VideoFrame) -> FrameTold:
             av.logging.set_level(level)
     text = "".join(line for _, name, line in lines if name == "showinfo")
     location, scan = re.search(r" cl:(\w+)", text), re.search(r" i:([PTB])", text)
+    shape = re.search(r" sar:(\d+)/(\d+)", text)
     mastering = re.search(r"Mastering display metadata: (.*)", text)
     light = re.search(r"(MaxCLL=\S+ MaxFALL=\S+)", text)
     return FrameTold(
@@ -76,26 +88,102 @@ def told_by(frame: av.VideoFrame) -> FrameTold:
         {"T": True, "B": False}.get(scan[1]) if scan else None,
         mastering[1].strip() if mastering else "",
         light[1].strip(" ,") if light else "",
+        Fraction(int(shape[1]), int(shape[2])) if shape and int(shape[1]) and int(shape[2]) else None,
     )
 
 
-def tags_of(stream: VideoStream, frame: av.VideoFrame, fields: int) -> Tags:
-    """The frame's own tags where it has them, else the track's; ``fields`` is what the track said before it was decoded."""
+def track_tags(opening: Opening, number: int) -> Tags:
+    """What a container says of a track, read with no decoder at hand that could write over it."""
+    with opened(opening, codec_whitelist="none") as container:
+        if not _SAYING.search(container.format.name):
+            return Tags()
+        stream = container.streams[number]
+        context = getattr(stream, "codec_context", None)
+        if not isinstance(stream, VideoStream) or context is None:
+            return Tags()
+        shape = stream.sample_aspect_ratio
+        return Tags(
+            int(context.color_range), int(context.colorspace), int(context.color_primaries), int(context.color_trc),
+            int(context.field_order), None, Fraction(shape) if shape else None,
+        )  # fmt: skip
+
+
+def forget_track(stream: VideoStream) -> None:
+    """Have a decoder say only what is in the pictures' own stream; what the track says is known apart from it."""
     context = stream.codec_context
-    return Tags(
-        range=_tagged(frame.color_range, context.color_range, unspecified=0),
-        matrix=_tagged(frame.colorspace, context.colorspace),
-        primaries=_tagged(frame.color_primaries, context.color_primaries),
-        transfer=_tagged(frame.color_trc, context.color_trc),
-        fields=fields,
+    context.color_range, context.colorspace, context.color_primaries, context.color_trc = 0, *(UNSPECIFIED,) * 3
+
+
+class FrameWords:
+    """Reads what each frame of one track says, in the order in which they are decoded."""
+
+    def __init__(self, stream: VideoStream) -> None:
+        self._says_progressive = stream.codec_context.name in _SAYS_PROGRESSIVE
+        self._told: FrameTold | None = None
+        self._shown: tuple[int, int, str] | None = None
+        self._orders: tuple[tuple[int, int, str], Graph, list[Any]] | None = None
+
+    def of(self, frame: av.VideoFrame) -> Tags:
+        """What a frame says; place of chroma and shape of pixels change with a key frame alone, and are asked of those."""
+        size, name = (frame.width, frame.height), frame.format.name
+        form = (*size, name)
+        if self._told is None or frame.key_frame or form != self._shown:
+            self._told, self._shown = told_by(frame), form
+        full = name.startswith("yuvj")  # a decoder may keep that name when the stream has come to say otherwise
+        fields = int(self._says_progressive)
+        if frame.interlaced_frame:
+            fields = 2 if self._top_first(frame, form) else 3
+        # 0 is reserved for primaries and transfer, and as a matrix it is R′G′B′, which no subsampled picture holds [H273].
+        matrix = int(frame.colorspace)
+        if matrix == 0 and any(layout_of(name).halved):
+            matrix = UNSPECIFIED
+        primaries, transfer = int(frame.color_primaries) or UNSPECIFIED, int(frame.color_trc) or UNSPECIFIED
+        return Tags(
+            int(frame.color_range) or 2 * full, matrix, primaries, transfer,
+            fields, self._told.location, self._told.shape, size, name.replace("yuvj", "yuv") if full else name,
+        )  # fmt: skip
+
+    def _top_first(self, frame: av.VideoFrame, form: tuple[int, int, str]) -> bool:
+        """The order of an interlaced frame's fields, by which way FFmpeg's ``select`` filter sends it."""
+        if self._orders is None or self._orders[0] != form:
+            graph = Graph()
+            source = graph.add_buffer(
+                width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25)
+            )
+            select = graph.add("select", "n=2:e='if(eq(interlace_type,TOPFIRST),1,2)'")
+            sinks = [graph.add("buffersink"), graph.add("buffersink")]
+            source.link_to(select)
+            for n, sink in enumerate(sinks):
+                select.link_to(sink, n, 0)
+            graph.configure()
+            self._orders = form, graph, [source, *sinks]
+        _, graph, (source, top, bottom) = self._orders
+        source.push(frame)
+        for first, sink in ((True, top), (False, bottom)):
+            with suppress(av.error.BlockingIOError, av.error.EOFError):
+                sink.pull()
+                return first
+        return True
+
+
+def contradictions(track: Tags, frame: Tags) -> Iterator[str]:
+    """What a track and its frames say differently, in words; the frames are believed."""
+    told = (
+        ("range", {1: "narrow", 2: "full"}, track.range, frame.range),
+        ("matrix", {code: standard(name) for code, name in _MATRICES.items()}, track.matrix, frame.matrix),
+        ("primaries", _PRIMARIES, track.primaries, frame.primaries),
+        ("transfer characteristic", _ONE_CURVE, track.transfer, frame.transfer),
+        ("scan", {1: "progressive"} | dict.fromkeys((2, 3, 4, 5), "interlaced"), track.fields, frame.fields),
     )
+    for name, words, by_track, by_frame in told:
+        if by_track in words and by_frame in words and words[by_track] != words[by_frame]:
+            yield f"The track says {name} {words[by_track]}, its pictures {words[by_frame]}, which are believed"
+    if track.fields in TOP_FIRST and frame.fields in TOP_FIRST and TOP_FIRST[track.fields] is not TOP_FIRST[frame.fields]:
+        first, other = (("top" if TOP_FIRST[each.fields] else "bottom") for each in (frame, track))
+        yield f"Its pictures say that the {first} field is first, the track says the {other}"
 
 
-def _tagged(of_frame: int, of_track: int, unspecified: int = _UNSPECIFIED) -> int:
-    return int(of_frame) if int(of_frame) != unspecified else int(of_track)
-
-
-def signal_format(frame: av.VideoFrame, layout: PixelLayout, tags: Tags, told: FrameTold, name: str) -> SignalFormat:
+def signal_format(layout: PixelLayout, tags: Tags, name: str) -> SignalFormat:
     """Tags as facts; what is unspecified filled in and named as assumed.
 
     Raises
@@ -110,35 +198,35 @@ def signal_format(frame: av.VideoFrame, layout: PixelLayout, tags: Tags, told: F
             return fallback
         return value
 
-    sd = frame.height <= _SIZE_SD
+    width, height = tags.size
+    sd = height <= _SIZE_SD
     if layout.model is Model.YCBCR and tags.matrix in _UNKNOWN_MATRICES:
         raise MediaError(
             f"{name} is coded as {_UNKNOWN_MATRICES[tags.matrix]} (H.273 matrix {tags.matrix}), which can't be judged here."
         )
     wide = _PRIMARIES.get(tags.primaries) == "bt2020"
-    usual = Matrix.BT2020 if wide else Matrix.BT601 if sd else Matrix.BT709
+    by_lines = sd and layout.model is Model.YCBCR  # the number of lines says nothing of R′G′B′
+    usual = Matrix.BT2020 if wide else Matrix.BT601 if by_lines else Matrix.BT709
     matrix = _MATRICES.get(tags.matrix)
     if layout.model is Model.YCBCR:
         matrix = tag("matrix", matrix, usual)
-    by_size = ("bt601-525" if frame.height <= 486 else "bt601-625") if sd else "bt709"
-    by_matrix = "bt2020" if matrix is Matrix.BT2020 else by_size
-    usual_transfer = "linear" if layout.floating else "bt2020" if matrix is Matrix.BT2020 else "bt601" if sd else "bt709"
+    by_size = ("bt601-525" if height <= 486 else "bt601-625") if by_lines else "bt709"
+    by_matrix = {Matrix.BT2020: "bt2020", Matrix.BT709: "bt709"}.get(matrix or usual, by_size)
+    usual_transfer = (
+        "linear" if layout.floating else {Matrix.BT2020: "bt2020", Matrix.BT709: "bt709"}.get(matrix or usual, "bt601")
+    )
     order = TOP_FIRST.get(tags.fields)
-    interlaced = bool(frame.interlaced_frame) or order is not None
-    top_first = told.top_first if told.top_first is not None else order
     signal_range = {1: Range.NARROW, 2: Range.FULL}.get(tags.range)
-    if layout.full_by_name:
-        signal_range = Range.FULL
     if layout.floating:
         signal_range = Range.NARROW
-    location = told.location
+    location = tags.location
     if location is None:
         location = Siting.TOP_LEFT if matrix is Matrix.BT2020 else Siting.LEFT
         if layout.halved == (True, True) and layout.model is Model.YCBCR and layout.sources[1] is not None:
             assumed.add("chroma location")
     return SignalFormat(
-        width=frame.width,
-        height=frame.height,
+        width=width,
+        height=height,
         bit_depth=layout.bit_depth,
         model=layout.model,
         halved=layout.halved,
@@ -147,7 +235,20 @@ def signal_format(frame: av.VideoFrame, layout: PixelLayout, tags: Tags, told: F
         primaries=tag("primaries", _PRIMARIES.get(tags.primaries), by_matrix),
         transfer=tag("transfer", _TRANSFERS.get(tags.transfer), usual_transfer),
         siting=location,
-        interlaced=interlaced,
-        top_field_first=top_first if top_first is not None else True,
+        interlaced=order is not None,
+        top_field_first=order if order is not None else True,
         assumed=frozenset(assumed),
+        pixel_shape=tags.shape or Fraction(1),
     )
+
+
+def format_of(programme: Programme, frame: Tags) -> SignalFormat | None:
+    """How a frame that says ``frame`` is to be read; None where that is in no way known here."""
+    tags = frame.filled(programme.track)
+    if tags == programme.tags:
+        return programme.format
+    try:
+        told = signal_format(layout_of(frame.pixel_format), tags, programme.name)
+    except MediaError:
+        return None
+    return programme.overrides.on(told)

@@ -18,7 +18,7 @@ from av.codec.context import Flags
 from av.filter import Graph
 
 from bluffline.errors import WriteError
-from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
+from bluffline.media.codecs import MATRIX_TAGS, PRIMARIES_TAGS, RANGE_TAGS, TRANSFER_TAGS, Codec, written_format
 from bluffline.media.opening import opened, plain_name
 from bluffline.media.pixels import put_planes
 from bluffline.media.programme import Programme
@@ -215,14 +215,19 @@ class Writer:
 
     def _written_tags(self) -> tuple[int, int, int, int]:
         """Range, matrix, primaries and transfer code points: the source's own, but for the operator's word."""
-        tags, source, tagged = self.programme.tags, self.format, self.programme.format
+        tags, source, tagged = self.programme.tags, self.format, self.programme.tagged
         converted = source.model is not tagged.model  # R′G′B′ is full range without saying so, Y′CbCr is not
         signal_range = tags.range if source.range is tagged.range and not converted else RANGE_TAGS[source.range]
         matrix = tags.matrix
         if source.model is Model.YCBCR and (source.matrix is not tagged.matrix or converted):
             matrix = MATRIX_TAGS[source.matrix]
         matrix = dict(self.codec.matrix_tags).get(matrix, matrix)
-        return signal_range, matrix, tags.primaries, tags.transfer
+        return (
+            signal_range,
+            matrix,
+            tags.primaries if source.primaries == tagged.primaries else PRIMARIES_TAGS[source.primaries],
+            tags.transfer if source.transfer == tagged.transfer else TRANSFER_TAGS[source.transfer],
+        )
 
     def _add_tracks(self) -> Iterator[tuple[int, Any]]:
         """Copies of the sound, caption and data tracks; the timecode track is written anew by the container."""

@@ -9,8 +9,9 @@ from bluffline.charts.frame import SURE, shoelace
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import sample_frame
 from bluffline.errors import ChartError
-from bluffline.rules.findings import Finding, Severity
+from bluffline.rules.findings import Finding
 from bluffline.rules.rulefile import RuleChart
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Planes, SignalFormat
 

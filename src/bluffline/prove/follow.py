@@ -52,7 +52,7 @@ def follow_area(
     start = here.follow[0] if here.follow else Place(0)
     places, lost = {frame: start}, []
     with Reader(programme) as reader:
-        first = _small(reader.frame(frame).planes, source)
+        first = _small(reader.planes(frame), source)
         for numbers in (range(frame + 1, shot.last + 1), range(frame - 1, shot.first - 1, -1)):
             if first is None:
                 lost.append(frame)
@@ -84,7 +84,7 @@ def _pictures(reader: Reader, numbers: range, source: SignalFormat) -> Iterator[
     """Small pictures in the order of their numbers, which may run backwards."""
     for begin in range(0, len(numbers), _AT_ONCE):
         part = numbers[begin : begin + _AT_ONCE]
-        held = {number: _small(reader.frame(number).planes, source) for number in sorted(part)}
+        held = {number: _small(reader.planes(number), source) for number in sorted(part)}
         yield from ((number, held[number]) for number in part)
 
 

@@ -9,6 +9,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
 
+import numpy as np
+
 from bluffline.errors import MediaError, SettingsError, WriteError
 from bluffline.measure.bars import read_bars
 from bluffline.measure.scopes import FrameSignal
@@ -19,7 +21,7 @@ from bluffline.media.reader import Reader
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import ANSWERED, Proposal, luma_extremes, propose, tightened
-from bluffline.prove.render import KeepUnreadable, refuse_changed, render
+from bluffline.prove.render import KeepUnreadable, refuse_changed, refuse_other_light, render
 from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.rules.findings import Finding
 from bluffline.rules.levels import mistagged, shot_levels, source_levels
@@ -137,7 +139,7 @@ def propose_all(
             given = treatments.get(number, ())
             if found and not given and _is_line_up(reader, shot, survey):
                 continue
-            proposal = propose(survey, number, shot, found, lambda n: reader.frame(n).planes, given, remap=remap)
+            proposal = propose(survey, number, shot, found, reader.planes, given, remap=remap)
             if proposal is not None:
                 proposals.append(proposal)
             if monitor is not None:
@@ -153,7 +155,7 @@ def to_remap(survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding])
 
 def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:
     """Whether a shot shows colour bars, by its middle frame."""
-    planes = reader.frame((shot.first + shot.last) // 2).planes
+    planes = reader.planes((shot.first + shot.last) // 2)
     return planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None
 
 
@@ -174,6 +176,9 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     survey, target = request.survey, request.target
     refuse_source_as_target(survey.programme.path, target)
     refuse_unreadable(survey, request.keep_unreadable)
+    for place, other in enumerate(survey.table.formats):
+        if (frames := np.flatnonzero((survey.table.column("format") == place) & survey.table.column("readable"))).size:
+            refuse_other_light(other, survey.source, int(frames[0]))
     remove_leftovers(target)
     treatments = dict(request.treatments)
     before = survey.findings(list(request.shots))

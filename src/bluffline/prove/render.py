@@ -15,8 +15,10 @@ from bluffline.media.reader import Frame, Reader
 from bluffline.media.writer import Writer
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.shots import Shot
+from bluffline.signal.colorimetry import one_light
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
+from bluffline.signal.matrix import standard
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
@@ -68,9 +70,10 @@ def render(
         prepared = {number: FrameTreatment(steps, writer.format, region=region) for number, steps in treatments.items()}
 
         def treat(frame: Frame) -> tuple[int, Planes | None]:
-            if frame.planes is None:
+            if frame.planes is None or frame.format is None:
                 return frame.number, None
-            planes = convert(frame.planes, source, writer.format, dither=True)
+            refuse_other_light(frame.format, source, frame.number)
+            planes = convert(frame.planes, frame.format, writer.format, dither=True)
             shot = bisect_right(starts, frame.number) - 1
             treatment = prepared.get(shot)
             return frame.number, treatment.apply(planes, frame.number - starts[shot]) if treatment else planes
@@ -108,6 +111,24 @@ def _instead(
     if keep_unreadable is None:
         raise MediaError(f"Frame {number} of {programme.name} can't be read, so nothing was written.")
     return ways[keep_unreadable]
+
+
+def refuse_other_light(frame: SignalFormat, source: SignalFormat, number: int) -> None:
+    """What is coded for other light is not brought to the programme's by arithmetic: how it is to look has to be decided.
+
+    Raises
+    ------
+    WriteError : a frame's primaries or transfer characteristic are others than the programme's
+    """
+    both = (one_light(each.transfer, each.primaries) for each in (frame, source))
+    for name, one, other in zip(("transfer", "primaries"), *both, strict=True):
+        if one != other:
+            fact = "transfer characteristic is" if name == "transfer" else "primaries are"
+            raise WriteError(
+                f"From frame {number} on the {fact} {standard(getattr(frame, name))}, in the programme "
+                f"{standard(getattr(source, name))}: how one is to look in the other is not decided here. "
+                f"Have them brought together before, or overrule the tag with --{name}."
+            )
 
 
 def refuse_changed(programme: Programme) -> None:

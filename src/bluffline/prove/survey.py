@@ -20,8 +20,9 @@ from bluffline.media.reader import Frame, Reader
 from bluffline.prove.chart_rule import ChartMeasure, chart_in, judge_chart, rule_reference
 from bluffline.prove.monitor import Monitor, in_order
 from bluffline.rules.columns import Memo
-from bluffline.rules.findings import Finding, Severity, Surveyed, in_reading_order, judge
+from bluffline.rules.findings import Finding, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.format import Planes, SignalFormat
 
@@ -41,7 +42,6 @@ class Survey:
     """
 
     programme: Programme
-    source: SignalFormat
     region: Region
     rules: Rules
     table: SurveyTable = field(repr=False)
@@ -50,6 +50,11 @@ class Survey:
     exact: tuple[Shot, ...] = ()
     fields: FieldOrder | None = None
     searched: list[bool] = field(default_factory=list)
+
+    @property
+    def source(self) -> SignalFormat:
+        """How the programme is read: as its first frame is tagged, with the operator's word on it."""
+        return self.programme.format
 
     @property
     def complete(self) -> bool:
@@ -106,25 +111,24 @@ def must_fix(findings: list[Finding]) -> list[Finding]:
     return [finding for finding in findings if finding.severity is Severity.MUST_FIX]
 
 
-def find_region(programme: Programme, source: SignalFormat) -> Region:
+def find_region(programme: Programme) -> Region:
     """The active picture, from frames all over the programme (those that can be reached without decoding others)."""
     keys = programme.index.keys
     chosen = keys[np.unique(np.linspace(0, len(keys) - 1, _SAMPLES).astype(int))] if len(keys) else []
     with Reader(programme) as reader:
         frames = [reader.key_frame(int(number)) for number in (chosen if programme.index.timed else [0])]
-    return find_active_picture((frame.planes for frame in frames if frame.planes is not None), source)
+    source = programme.format
+    return find_active_picture((planes for frame in frames if (planes := frame.planes_as(source)) is not None), source)
 
 
-def start_survey(
-    programme: Programme, rules: Rules, *, source: SignalFormat | None = None, region: Region | None = None
-) -> Survey:
+def start_survey(programme: Programme, rules: Rules, *, region: Region | None = None) -> Survey:
     """An empty survey, its active picture settled; `run_survey` fills it."""
-    source = source or programme.format
-    region = region or find_region(programme, source)
+    source = programme.format
+    region = region or find_region(programme)
     if rules.chart is not None:
         rule_reference(rules.chart)  # what can't be used is told before anything is measured
-    table = SurveyTable(programme.frame_count, len(rules.limited))
-    return Survey(programme, source, region, rules, table, fields=FieldOrder(source))
+    table = SurveyTable(programme.frame_count, len(rules.limited), [source])
+    return Survey(programme, region, rules, table, fields=FieldOrder(source))
 
 
 def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Survey:
@@ -138,8 +142,8 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     measure = partial(_measure, survey)
     with Reader(survey.programme) as reader:
         if len(survey.table) < total:
-            for row in in_order(measure, _watched(reader.frames(len(survey.table)), survey.fields)):
-                survey.table.append(row)
+            for row, source in in_order(measure, _watched(reader.frames(len(survey.table)), survey.fields)):
+                survey.table.append(row, source)
                 monitor.at(stage, len(survey.table), total)
             survey.read[:] = [reader.digest] if reader.digest else []
         if survey.rules.chart is not None:
@@ -162,20 +166,21 @@ def _charts(survey: Survey, rule: RuleChart, reader: Reader, monitor: Monitor) -
     reference, shots = rule_reference(rule), survey.shots()
     for number, shot in enumerate(shots):
         middle = (shot.first + shot.last) // 2
-        planes = reader.frame(middle).planes
+        planes = reader.planes(middle)
         measure = None if planes is None else chart_in(middle, planes, survey.source, reference)
         monitor.at("Charts", number + 1, len(shots), "shots")
         if measure is not None:
             yield measure
 
 
-def _measure(survey: Survey, frame: Frame) -> FrameMeasure | None:
-    if frame.planes is None:
-        return None
+def _measure(survey: Survey, frame: Frame) -> tuple[FrameMeasure | None, SignalFormat | None]:
+    """What a frame measures by its own format, and that format."""
+    if frame.planes is None or frame.format is None:
+        return None, frame.format
     strict = any(frame.number in shot for shot in survey.exact)
     rules = exacting(survey.rules) if strict else survey.rules
     thorough = frame.number % _THOROUGH_EVERY == 0
-    return measure_by_rules(frame.planes, survey.source, survey.region, rules, thorough=thorough)
+    return measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough), frame.format
 
 
 @lru_cache(maxsize=4)

@@ -12,7 +12,8 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
 from bluffline.rules.columns import Column, percent_columns
-from bluffline.rules.findings import Finding, Severity, Surveyed, judge
+from bluffline.rules.findings import Finding, Surveyed, judge
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
@@ -124,7 +125,7 @@ def try_treatment(
     table = SurveyTable(len(chosen), len(rules.limited))
     for number in chosen:
         monitor.at("Trial", len(table), len(chosen))
-        planes = reader.frame(number).planes
+        planes = reader.planes(number)
         measure = None
         if planes is not None:
             treated = treat.apply(planes, number - shot.first)

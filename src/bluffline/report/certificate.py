@@ -16,10 +16,9 @@ from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
 from bluffline.prove.prove import Proof, certificate_paths, frame_list
 from bluffline.prove.survey import Survey
-from bluffline.report.check import check_report, finding_report, findings_csv, rules_name
+from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name
 from bluffline.rules.columns import percent_columns
 from bluffline.signal.convert import same_samples
-from bluffline.signal.matrix import standard
 from bluffline.treat.ladder import ordered
 from bluffline.treat.step import Step
 from bluffline.treat.stored import step_to
@@ -44,7 +43,7 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
         "unreadable_frames": list(proof.unreadable),
         "kept_unreadable": str(proof.request.keep_unreadable) if proof.unreadable else None,
         "not_carried": list(proof.request.carriage.losses) if proof.request.carriage else [],
-        "overrides": overrides(proof.request.survey),
+        "overrides": overrides(proof.request.survey.programme),
         "untreated_same_samples": same_samples_written(proof),
         "versions": versions(),
         "finished": proof.finished.isoformat(timespec="seconds"),
@@ -55,13 +54,6 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
             for number, steps in sorted(proof.treatments.items())
         ],
     }
-
-
-def overrides(survey: Survey) -> dict[str, str]:
-    """The operator's word against the file's own, by what it is about."""
-    told, source = survey.programme.format, survey.source
-    facts = {"range": (told.range, source.range), "matrix": (standard(told.matrix), standard(source.matrix))}
-    return {name: f"{was} read as {now}" for name, (was, now) in facts.items() if was != now}
 
 
 def same_samples_written(proof: Proof) -> bool:
@@ -137,7 +129,7 @@ def certificate_page(proof: Proof) -> str:
         ],
         version=__version__,
         versions=versions(),
-        overrides=overrides(request.survey),
+        overrides=overrides(programme),
         rules_name=rules_name(request.survey.rules),
         same_samples=same_samples_written(proof),
         source_name=shown(programme.path.name),

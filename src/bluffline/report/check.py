@@ -11,6 +11,7 @@ from bluffline.rules.findings import Finding
 from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.matrix import standard
+from bluffline.signal.naming import colours
 
 _COLUMNS = (
     *("y_min", "y_max", "y_mean", "cb_min", "cb_max", "cr_min", "cr_max"),
@@ -52,6 +53,7 @@ def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, A
             "primaries_assumed": "primaries" in source.assumed,
             "transfer": source.transfer,
             "transfer_assumed": "transfer" in source.assumed,
+            "overrides": overrides(programme),
             "start_timecode": programme.label(0),
             "active_picture": survey.region.as_list(),
             "tracks": [track_report(track) for track in programme.tracks],
@@ -62,6 +64,17 @@ def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, A
         "shots": [{"first_frame": shot.first, "last_frame": shot.last} for shot in shots],
         "findings": [finding_report(finding, programme) for finding in findings],
     }
+
+
+def overrides(programme: Programme) -> dict[str, str]:
+    """The operator's word against the file's own, by what it is about."""
+    told = programme.tagged
+    was = {
+        "range": told.range, "matrix": told.matrix, "primaries": told.primaries, "transfer": told.transfer,
+        "fields": told.scan, "chroma location": told.siting,
+    }  # fmt: skip
+    said = programme.overrides.said
+    return {name: f"{standard(was[name])} read as {standard(now)}" for name, now in said.items() if str(was[name]) != now}
 
 
 def track_report(track: Track) -> dict[str, Any]:
@@ -88,6 +101,7 @@ def rules_report(rules: Rules) -> dict[str, Any]:
         "gamut": rules.gamut,
         "reserved": "forbidden" if rules.reserved else "allowed",
         "filter": rules.filter,
+        "tags": str(rules.tags),
         "tolerance": {"area": rules.area, "frames": rules.frames, "gap": rules.gap},
         "areas": [
             {"name": area.name, "box": list(area.box), "use": "leave out" if area.luma is None else None, "luma": area.luma}
@@ -160,11 +174,10 @@ def describe(survey: Survey) -> str:
     """A survey's result in a few lines."""
     programme, source = survey.programme, survey.source
     findings = survey.findings()
-    assumed = f" (assumed: {', '.join(sorted(source.assumed))})" if source.assumed else ""
     lines = [
         (
             f"{shown(programme.path.name)}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
-            f"{source.sampling} {source.bit_depth}-bit, {source.range} range, {standard(source.matrix)}{assumed}, "
+            f"{source.sampling} {source.bit_depth}-bit, {colours(source)}, "
             f"{programme.frame_count} frames from {programme.label(0)}"
         ),
         *(f"  note      {note}" for note in programme.notes),

@@ -14,10 +14,10 @@ Value = TypeVar("Value")
 
 
 def percent_columns(table: SurveyTable, source: SignalFormat, first: int = 0) -> dict[str, Column]:
-    """Extremes of every frame from ``first`` on, in percent of the range: y_min, y_max, y_p01, y_p999, rgb_min, rgb_max."""
-    levels = source.levels
+    """Extremes of every frame from ``first`` on, in percent of its own range: y_min, y_max, y_p01, y_p999, rgb_min, rgb_max."""
+    black, swing = table.levels(source, slice(first, None))
     columns = {
-        name: (table.column(name)[first:].astype(np.float64) - levels.black) / levels.swing * 100.0
+        name: (table.column(name)[first:].astype(np.float64) - black) / swing * 100.0
         for name in ("y_min", "y_max", "y_p01", "y_p999")
     }
     return columns | {name: table.column(name)[first:].astype(np.float64) for name in ("rgb_min", "rgb_max")}

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from enum import StrEnum
 from functools import partial
+from operator import attrgetter
 from typing import Any
 
 import numpy as np
@@ -17,17 +17,10 @@ from bluffline.rules.columns import Column, Memo
 from bluffline.rules.levels import ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import Rules
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import SignalFormat, difference
 from bluffline.signal.matrix import standard
-
-
-class Severity(StrEnum):
-    """What a finding asks of the operator."""
-
-    MUST_FIX = "must fix"
-    LOOK = "look"
-    NOTE = "note"
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,9 +96,11 @@ def judge(
     pictures = shot_pictures(table, shots, source, surveyed.region, left_out, memo.once)
     findings: list[Finding] = []
     levels = [memo.once(("levels", shot), partial(shot_levels, table, shot)) for shot in shots]
-    whole = source_levels(levels, [shot.length for shot in shots])
+    # Where frames say different things, no shot speaks for another.
+    alike = len({each.range for each in table.formats}) < 2
+    whole = source_levels(levels, [shot.length for shot in shots]) if alike else None
     for number, (shot, picture) in enumerate(zip(shots, pictures, strict=True)):
-        own = whole if mistagged(whole, source) else levels[number]
+        own = whole if whole is not None and mistagged(whole, source) else levels[number]
         judged = _ShotJudge(number, shot, table, percent, source, rules, surveyed, picture, own, own is whole)
         found = memo.once((shot, picture, own, own is whole), judged.all)
         findings += [each if each.shot == number else replace(each, shot=number) for each in found]
@@ -137,7 +132,8 @@ class _ShotJudge:
         """All findings of the shot."""
         return [
             *self.over_limits(), *self.outside(), *self.reserved(), *self.blanking(), *self.picture_changes(), *self.areas(),
-            *self.gamut(), *self.clipping(), *self.levels(), *self.combing(), *self.unreadable(),
+            *self.gamut(), *self.clipping(), *self.levels(), *self.combing(), *self.tags(),
+            *self.unreadable(),
         ]  # fmt: skip
 
     def outside(self) -> Iterator[Finding]:
@@ -173,9 +169,9 @@ class _ShotJudge:
         pixels = self._column("blank_pixels")
         share = (self._column("blank_lit") / np.maximum(pixels, 1) * 100).astype(np.float32)
         mask = self._readable & (share > self.rules.area)
-        levels = self.source.levels
+        black, swing = self._levels
         least, greatest = (
-            (self._column(f"blank_{end}").astype(np.float64) - levels.black) / levels.swing * 100
+            (self._column(f"blank_{end}").astype(np.float64) - black) / swing * 100
             for end in ("least", "greatest")
         )
         for end, sign, words in ((greatest, 1, "reaching {:.1f} %"), (least, -1, "falling to {:.1f} %")):
@@ -201,12 +197,12 @@ class _ShotJudge:
 
     def areas(self) -> Iterator[Finding]:
         """Luma outside the limits that an area has of its own, on more of that area than is tolerated."""
-        levels = self.source.levels
+        black, swing = self._levels
         for number, area in enumerate(self.rules.limited):
             for end, words, sign in (("high", "over", 1), ("low", "under", -1)):
                 share = self._column(f"areas_{end}")[:, number]
                 codes = self._column("areas_max" if sign > 0 else "areas_min")[:, number].astype(np.float64)
-                percent = (codes - levels.black) / levels.swing * 100
+                percent = (codes - black) / swing * 100
                 mask = self._readable & (share > self.rules.area)
                 reason = f"{area.name}: luma {words} {{:.1f}} %"
                 yield from self._runs_of(f"area-{end}", Severity.MUST_FIX, mask, percent, share, reason, sign)
@@ -262,8 +258,10 @@ class _ShotJudge:
 
     def levels(self) -> Iterator[Finding]:
         """A shot whose levels contradict its range tag, or one of a source that surely does."""
-        found, tag = self.range_evidence, self.source.range
-        if found.speaks_for in (None, tag) or found.confidence < _LIKELY:
+        formats = self.table.formats
+        ranges = {formats[n].range for n in set(self._column("format").tolist())} if formats else {self.source.range}
+        found, tag = self.range_evidence, min(ranges)
+        if len(ranges) > 1 or found.speaks_for in (None, tag) or found.confidence < _LIKELY:
             return
         sure = "all the source agrees" if self.surely else "a level remap is offered"
         words = (
@@ -272,17 +270,44 @@ class _ShotJudge:
         whole = np.full(self.shot.length, 100.0, np.float32)
         yield from self._runs_of("levels", Severity.LOOK, self._readable, self._percent("y_p999"), whole, words)
 
+    def _measurable(self, other: SignalFormat) -> bool:
+        """Whether frames of another format can be measured beside the programme's."""
+        kept = attrgetter("width", "height", "bit_depth", "model", "halved")
+        return bool(kept(other) == kept(self.source))
+
     def unreadable(self) -> Iterator[Finding]:
         """Frames that could not be decoded, however few."""
         missing = ~self._readable
         area = np.where(missing, np.float32(100), np.float32(0))
         value = area.astype(np.float64)
         there = np.arange(self.shot.first, self.shot.last + 1) < (self.surveyed.found or len(self.table))
+        other = np.array([not self._measurable(each) for each in self.table.formats or [self.source]])[self._column("format")]
         for rule, mask, words in (
-            ("unreadable", missing & there, "Frames that can't be decoded"),
+            ("unreadable", missing & there & ~other, "Frames that can't be decoded"),
+            ("unreadable", missing & there & other, "Frames of another size or sampling, which were not measured"),
             ("missing", missing & ~there, "Frames that the file declares and does not hold"),
         ):
             yield from self._runs_of(rule, Severity.MUST_FIX, mask, value, area, words, least=1)
+
+    def tags(self) -> Iterator[Finding]:
+        """Frames from which on the programme says something else of itself."""
+        formats, start = self.table.formats, self.shot.first
+        if len(formats) < 2:
+            return
+        place = self.table.column("format")[max(start - 1, 0) : self.shot.last + 1]
+        if not start:
+            place = np.concatenate([place[:1], place])
+        changes = place[1:] != place[:-1]
+        whole = np.full(len(changes), 100.0, np.float32)
+        for found in self._runs_of("tags", Severity(self.rules.tags), changes, whole.astype(np.float64), whole, "", least=1):
+            at = found.worst_frame - start
+            words = difference(formats[place[at]], formats[place[at + 1]])
+            yield replace(found, reason=f"From here its frames say {words}{_runs_told(found)}")
+
+    @property
+    def _levels(self) -> tuple[Column, Column]:
+        """Black and swing of each frame, in codes."""
+        return self.table.levels(self.source, self._span)
 
     @property
     def _span(self) -> slice:

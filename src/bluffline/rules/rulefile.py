@@ -11,16 +11,18 @@ from bluffline.errors import RulesError
 from bluffline.intake import parse_toml, read_text
 from bluffline.measure.counted import Limits
 from bluffline.measure.region import Region
+from bluffline.rules.severity import Severity
 from bluffline.signal.colorimetry import GAMUTS
 
 SHIPPED = ("r103", "strict")
 _KEYS = {
-    "": {"title", "limits", "tolerance", "filter", "clipping", "combing", "area", "chart"},
+    "": {"title", "limits", "tolerance", "filter", "clipping", "combing", "area", "chart", "tags"},
     "limits": {"luma", "rgb", "gamut", "reserved"},
     "tolerance": {"area", "frames", "gap"},
     "filter": {"kind"},
     "clipping": {"area"},
     "combing": {"share"},
+    "tags": {"severity"},
     "chart": {"reference", "mean", "worst"},
     "area": {"name", "box", "use", "luma"},
 }
@@ -68,8 +70,8 @@ class Rules:
 
     ``gamut``: one of `colorimetry.GAMUTS` that colours have to stay in, or None. ``reserved``: whether codes that a serial link
     reserves are forbidden. ``low_pass``: whether luma and R′G′B′ are judged after that filter. ``gap``: seconds that two runs
-    may lie apart and still be one finding. ``checksum``: SHA-256 of the file's text; ``shipped``: the name of the shipped rules
-    that it is to the letter, or empty.
+    may lie apart and still be one finding. ``tags``: how grave it is where a programme's tags change. ``checksum``: SHA-256 of
+    the file's text; ``shipped``: the name of the shipped rules that it is to the letter, or empty.
     """
 
     name: str
@@ -85,6 +87,7 @@ class Rules:
     reserved: bool = True
     low_pass: bool = False
     gap: float = _GAP
+    tags: Severity = Severity.MUST_FIX
     checksum: str = ""
     shipped: str = ""
 
@@ -173,6 +176,7 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
         reserved=_choice(limits, "reserved", _RESERVED, f"The rules {name}: limits") == _RESERVED[0],
         low_pass=_choice(_section(table, "filter", name), "kind", FILTERS, f"The rules {name}: filter") == FILTERS[1],
         gap=_gap(tolerance, name),
+        tags=Severity(_choice(_section(table, "tags", name), "severity", tuple(Severity), f"The rules {name}: tags")),
         checksum=checksum,
         shipped=next((known for known in SHIPPED if _checksum(_shipped_text(known)) == checksum), ""),
     )

@@ -18,6 +18,7 @@ _FLASH = 3  # frames at most
 _AGREE = 0.02  # greatest mean difference of two frames of one shot, as a share of the range
 _LIKE = 0.985  # least correlation of where light lies, in one picture under two exposures
 _SPREAD_LIKE = 0.06  # greatest difference of the hues that such a picture holds
+_SPAN = 12  # frames: what changes sooner, as fields coded now apart and now together, is told and cuts nothing
 _DETAIL = 4.0  # least standard deviation of where light lies, in steps of 0.5 %: a flat picture is like any other
 
 
@@ -50,14 +51,23 @@ def find_shots(table: SurveyTable) -> list[Shot]:
         return []
     change = cut_evidence(table)
     starts = [0]
+    spans = span_starts(table)
     for frame in np.flatnonzero(change > _LEAST_CHANGE):
         near = np.concatenate([change[max(0, frame - _NEIGHBOURS) : frame], change[frame + 1 : frame + 1 + _NEIGHBOURS]])
         usual = float(np.median(near)) if len(near) else 0.0
         if frame > starts[-1] and change[frame] > _ABOVE_NEIGHBOURS * usual:
             starts.append(int(frame))
-    starts = _rejoined(starts, table.column("look"))
+    starts = sorted({*_rejoined(starts, table.column("look")), *spans})
     ends = [start - 1 for start in starts[1:]] + [count - 1]
     return [Shot(first, last) for first, last in zip(starts, ends, strict=True)]
+
+
+def span_starts(table: SurveyTable) -> list[int]:
+    """Frames from which on the programme says something else of itself, for long enough to be a shot of its own."""
+    changes = np.flatnonzero(np.diff(table.column("format"))) + 1
+    edges = [0, *(int(frame) for frame in changes), len(table)]
+    lengths = np.diff(edges)
+    return [edges[n] for n in range(1, len(edges) - 1) if min(lengths[n - 1], lengths[n]) >= _SPAN]
 
 
 def _rejoined(starts: list[int], looks: NDArray[np.uint8]) -> list[int]:

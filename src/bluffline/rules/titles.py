@@ -18,6 +18,7 @@ _TITLES = {
     "clip-red": "Red clipped",
     "clip-green": "Green clipped",
     "clip-blue": "Blue clipped",
+    "tags": "Tags change",
     "levels": "Levels against the tag",
     "unreadable": "Can't be decoded",
     "missing": "Declared, not held",

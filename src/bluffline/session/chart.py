@@ -98,7 +98,7 @@ def read_and_fit(request: ChartRequest, monitor: Monitor) -> ChartResult:
     reference = load_reference(setup.reference, setup.layout)
     with Reader(request.programme) as reader:
         shot = read_chart(
-            lambda n: reader.frame(n).planes, request.frame, request.span, request.source, reference, request.placed, tell
+            reader.planes, request.frame, request.span, request.source, reference, request.placed, tell
         )
     fit = fit_chart(shot.samples, reference, request.source, setup.wishes, tell)
     return ChartResult(request, reference, shot, fit)

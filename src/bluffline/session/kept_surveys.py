@@ -31,7 +31,10 @@ from bluffline.prove.survey import Survey, find_region
 from bluffline.report.files import save_bytes
 from bluffline.rules.rulefile import Rules
 from bluffline.session.faults import fault_of
-from bluffline.signal.format import SignalFormat
+from bluffline.signal.format import Model, SignalFormat
+from bluffline.signal.levels import Range
+from bluffline.signal.matrix import Matrix
+from bluffline.signal.siting import Siting
 
 MOST_BYTES = 1 << 30
 _MEASURING = ("signal/*.py", "media/*.py", "measure/*.py", "prove/survey.py")  # a change there may change what is measured
@@ -92,7 +95,7 @@ class SurveyStore:
         before = self._read(path, lambda kept: [int(number) for number in kept["region"]])
         if before is not None and len(before) == 4:
             return Region(*before)
-        region = find_region(programme, programme.format)
+        region = find_region(programme)
         self._write(path, _packed({"region": np.array([region.x, region.y, region.width, region.height])}))
         return region
 
@@ -104,7 +107,11 @@ class SurveyStore:
         def fill(kept: Any) -> bool:
             facts = json.loads(bytes(kept["facts"]).decode())
             read, votes = str(facts["read"]), [int(count) for count in facts["fields"]]
+            formats = [_format_from(each) for each in facts["formats"]]
+            if formats[:1] != survey.table.formats or not np.isin(kept["format"], range(len(formats))).all():
+                raise ValueError("it was read by another format")
             survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
+            survey.table.formats[:] = formats
             survey.read[:] = [read] if read else []
             if survey.fields is not None:
                 survey.fields.top, survey.fields.bottom, survey.fields.neither = votes
@@ -135,6 +142,7 @@ class SurveyStore:
             return
         facts = {
             "read": survey.read[0] if survey.read else "",
+            "formats": [_format_text(each) for each in table.formats],
             "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
         }
         columns = {name: table.column(name) for name in table.names}
@@ -185,6 +193,19 @@ def _key(mark: str, picture: int, source: SignalFormat, region: Region | None = 
         asked = (rules.limits, rules.low_pass, rules.gamut, rules.areas)
     text = repr((mark, picture, read, region, asked, _program()))
     return hashlib.sha256(text.encode()).hexdigest()
+
+
+def _format_text(source: SignalFormat) -> dict[str, Any]:
+    """A format as plain data."""
+    told = {each.name: getattr(source, each.name) for each in fields(source)}
+    return told | {"assumed": sorted(source.assumed), "pixel_shape": str(source.pixel_shape), "halved": list(source.halved)}
+
+
+def _format_from(kept: dict[str, Any]) -> SignalFormat:
+    """A format from `_format_text`."""
+    kinds = {"model": Model, "range": Range, "matrix": Matrix, "siting": Siting, "pixel_shape": Fraction}
+    made = {name: kinds[name](value) if name in kinds else value for name, value in kept.items()}
+    return SignalFormat(**made | {"assumed": frozenset(kept["assumed"]), "halved": tuple(kept["halved"])})
 
 
 @cache

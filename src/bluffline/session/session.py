@@ -19,8 +19,9 @@ from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
 from bluffline.prove.survey import Survey, must_fix, start_survey
 from bluffline.prove.trial import Outcome, Trial
-from bluffline.rules.findings import Finding, Severity, in_reading_order
+from bluffline.rules.findings import Finding, in_reading_order
 from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.document import Document
 from bluffline.session.event import Event
@@ -28,9 +29,7 @@ from bluffline.session.judging import Judge, Judged, TreatedColumns
 from bluffline.session.place import Place
 from bluffline.session.taking_in import Opened
 from bluffline.session.trials import Trials, Untried
-from bluffline.signal.format import SignalFormat
-from bluffline.signal.levels import Range
-from bluffline.signal.matrix import Matrix
+from bluffline.signal.format import Overrides, SignalFormat
 from bluffline.treat.ladder import acts
 
 
@@ -90,11 +89,10 @@ class Session:
         self,
         *,
         rules: Rules | None = None,
-        signal_range: Range | None = None,
-        matrix: Matrix | None = None,
+        overrides: Overrides | None = None,
         region: Region | None = None,
     ) -> None:
-        """Begin the survey anew: under other rules, or with the operator's word for range, matrix or active picture.
+        """Begin the survey anew: under other rules, or with the operator's word against the facts or for the active picture.
 
         Raises
         ------
@@ -104,9 +102,8 @@ class Session:
         if rules.chart is not None:
             rule_reference(rules.chart)
         if self.survey is not None and self.programme is not None:
-            source = self.survey.source.overridden(signal_range=signal_range, matrix=matrix)
-            survey = start_survey(self.programme, rules, source=source, region=region or self.survey.region)
-            self._take(self.programme, survey)
+            programme = self.programme if overrides is None else self.programme.read_as(overrides)
+            self._take(programme, start_survey(programme, rules, region=region or self.survey.region))
         self.rules = rules
         self.survey_changed.tell()
 

@@ -35,6 +35,17 @@ _DISPLAY_CODED = ("linear", "srgb", "pq", "hlg")
 _LAB_EDGE, _LAB_SLOPE = 216 / 24389, 24389 / 27  # CIE 15:2018
 
 
+TRANSFERS = ("bt709", "bt601", "bt2020", "srgb", "linear", "pq", "hlg")
+_ONE_CURVE = {"bt601": "bt709", "bt2020": "bt709"}  # BT.601 and BT.2020 have the curve of BT.709
+# BT.601's primaries differ from BT.709's by less than any monitor of the trade is held to, and are taken over as they are.
+_ONE_GAMUT = {"bt601-625": "bt709", "bt601-525": "bt709"}
+
+
+def one_light(transfer: str, primaries: str) -> tuple[str, str]:
+    """Transfer characteristic and primaries, of several names of one the same: equal where two signals are of one light."""
+    return _ONE_CURVE.get(transfer, transfer), _ONE_GAMUT.get(primaries, primaries)
+
+
 @cache
 def rgb_to_xyz(primaries: str) -> NDArray[np.float64]:
     """(3, 3) matrix from linear R, G, B (0 … 1) to X, Y, Z with Y = 1 at D65 white. P3 with another white counts as D65."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.signal.format import Model, SignalFormat
-from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
+from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 
 Plane = NDArray[Any]
 Float = NDArray[np.float32]
@@ -18,18 +18,29 @@ def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
     """Whether planes of ``source`` are planes of ``target`` as they stand."""
     kept = attrgetter("model", "bit_depth", "halved", "range")
     moved = source.halved[0] and source.siting.between_columns != target.siting.between_columns
+    moved = moved or _moves_rows(source, target) or _changes_matrix(source, target)
     return bool(kept(source) == kept(target)) and not moved
+
+
+def _moves_rows(source: SignalFormat, target: SignalFormat) -> bool:
+    """Whether chroma of halved rows stands on other rows: of other fields, or sited otherwise."""
+    both = source.halved[1] and target.halved[1]
+    return both and (source.interlaced, source.siting.below) != (target.interlaced, target.siting.below)
+
+
+def _changes_matrix(source: SignalFormat, target: SignalFormat) -> bool:
+    return source.model is target.model is Model.YCBCR and source.matrix is not target.matrix
 
 
 def convert(
     planes: tuple[Plane, Plane, Plane], source: SignalFormat, target: SignalFormat, *, dither: bool = False
 ) -> tuple[Plane, Plane, Plane]:
-    """Bring native planes to another depth, range, chroma sampling or model of the same size.
+    """Bring native planes to another depth, range, matrix, chroma sampling or model of the same size.
 
     Parameters
     ----------
     planes : three (rows, stride) unsigned integer arrays in ``source``
-    target : its matrix is that of ``source``, or what R′G′B′ is brought to
+    target : its primaries and transfer characteristic are taken to be those of ``source``
     dither : where the depth becomes less, codes between two are shared out by a fixed pattern whose mean is none, so that
         slopes don't fall into bands; a code that the target has stays as it is
 
@@ -46,7 +57,12 @@ def convert(
     luma, cb, cr = planes[0][:height, :width], planes[1][:rows, :columns], planes[2][:rows, :columns]
     if source.model is Model.RGB and target.model is Model.YCBCR:
         luma, cb, cr = _from_rgb(luma, cb, cr, source, target.matrix)
-    cb, cr = (_resample_chroma(plane, source, target) for plane in (cb, cr))
+    if _changes_matrix(source, target):
+        cb, cr = (upsample(plane, source) for plane in (cb, cr))
+        luma, cb, cr = _to_matrix(luma, cb, cr, source, target.matrix)
+        cb, cr = (downsample(plane, target) for plane in (cb, cr))
+    else:
+        cb, cr = (_resample_chroma(plane, source, target) for plane in (cb, cr))
     before, after = source.levels, target.levels
     top = (1 << target.bit_depth) - 1
     spread = dither and target.bit_depth < source.bit_depth
@@ -85,21 +101,29 @@ def _from_rgb(red: Plane, green: Plane, blue: Plane, source: SignalFormat, matri
     return shifted[..., 0], shifted[..., 1], shifted[..., 2]
 
 
+def _to_matrix(luma: Plane, cb: Plane, cr: Plane, source: SignalFormat, matrix: Matrix) -> tuple[Float, Float, Float]:
+    """Y′CbCr codes at full sampling to those of another matrix, of the same depth and range, unrounded."""
+    levels = source.levels
+    origin, scale = (levels.black, levels.zero, levels.zero), (levels.swing, levels.span, levels.span)
+    ycbcr = (np.stack([luma, cb, cr], axis=-1).astype(np.float64) - origin) / scale
+    moved = (rgb_to_ycbcr(ycbcr_to_rgb(ycbcr, source.matrix), matrix) * scale + origin).astype(np.float32)
+    return moved[..., 0], moved[..., 1], moved[..., 2]
+
+
 def _resample_chroma(plane: Plane, source: SignalFormat, target: SignalFormat) -> Plane:
     """Chroma to the sites of ``target``: linear interpolation up, a triangle filter down."""
     (narrow, short), (to_narrow, to_short) = source.halved, target.halved
     result: Plane = plane
-    if short and not to_short:
+    rows_move = _moves_rows(source, target)
+    if short and (rows_move or not to_short):
         result = _upsample_rows(result, source)
     moved = narrow and to_narrow and source.siting.between_columns != target.siting.between_columns
     if narrow and (moved or not to_narrow):
         result = upsample_columns(result, source)
     if to_narrow and (moved or not narrow):
         result = downsample_columns(result.astype(np.float32), target)
-    if not short and to_short:
-        full = result.astype(np.float32)
-        below = np.concatenate([full[1:], full[-1:]])
-        result = (0.5 * (full + below))[::2]
+    if to_short and (rows_move or not short):
+        result = downsample_rows(result.astype(np.float32), target)
     return result
 
 
@@ -125,6 +149,22 @@ def _upsample_rows(plane: Plane, source: SignalFormat) -> Float:
     taps = source.row_taps
     low, high = plane[taps.first].astype(np.float32), plane[taps.second].astype(np.float32)
     return np.asarray(low + (high - low) * taps.weight[:, None], np.float32)
+
+
+def downsample(plane: Plane, target: SignalFormat) -> Plane:
+    """Chroma at every luma site to the sites of ``target``."""
+    return downsample_rows(downsample_columns(plane, target), target)
+
+
+def downsample_rows(plane: Plane, target: SignalFormat) -> Plane:
+    """(height, columns) to the rows that chroma has in ``target``, by its siting; fields are kept apart."""
+    if not target.halved[1]:
+        return plane
+    shares = target.site_shares
+    made = np.zeros((target.chroma_size[1], plane.shape[1]), np.float32)
+    for sites, weights in zip(shares.sites, shares.rows, strict=True):
+        np.add.at(made, sites, plane * weights[:, None])
+    return made
 
 
 def downsample_columns(plane: Plane, target: SignalFormat) -> Plane:

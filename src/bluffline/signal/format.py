@@ -1,14 +1,15 @@
 """What is known about a picture's samples."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from enum import StrEnum
+from fractions import Fraction
 from functools import cached_property
 from typing import Any
 
 from numpy.typing import NDArray
 
 from bluffline.signal.levels import Levels, Range
-from bluffline.signal.matrix import Matrix
+from bluffline.signal.matrix import Matrix, standard
 from bluffline.signal.siting import ColumnTaps, RowTaps, SiteShares, Siting
 
 # Native planes of a picture: three (rows, stride) uint8 or uint16 arrays, Y′, Cb, Cr or R′, G′, B′ by the format.
@@ -22,12 +23,42 @@ class Model(StrEnum):
     RGB = "R′G′B′"
 
 
+def difference(before: "SignalFormat", after: "SignalFormat") -> str:
+    """What a format says that another did not, in words."""
+
+    def words(of: SignalFormat) -> dict[str, str]:
+        told = {
+            "range": f"{of.range} range",
+            "matrix": f"matrix {standard(of.matrix)}",
+            "primaries": f"primaries {of.primaries}",
+            "transfer": f"transfer characteristic {of.transfer}",
+            "chroma location": f"chroma {of.siting}",
+            "fields": str(of.scan),
+            "size": f"{of.width}×{of.height}",
+            "sampling": f"{of.sampling} {of.bit_depth}-bit",
+            "shape": f"pixels of {of.pixel_shape}",
+        }
+        return {name: f"nothing of their {name}" if name in of.assumed else word for name, word in told.items()}
+
+    was, now = words(before), words(after)
+    changed = [name for name in now if was[name] != now[name]]
+    return f"{', '.join(now[name] for name in changed)}; before, {', '.join(was[name] for name in changed)}"
+
+
+class Scan(StrEnum):
+    """How the rows of a picture were taken: at once, or as two fields."""
+
+    PROGRESSIVE = "progressive"
+    TOP_FIRST = "top-first"
+    BOTTOM_FIRST = "bottom-first"
+
+
 @dataclass(frozen=True)
 class SignalFormat:
     """Everything needed to turn native codes into a signal; nothing here is guessed from a dtype.
 
     ``assumed`` names the fields that the file left unspecified and that were filled in by rule.
-    ``halved`` tells whether chroma has half the luma columns and half the luma rows.
+    ``halved`` tells whether chroma has half the luma columns and half the luma rows. ``pixel_shape``: width to height.
     """
 
     width: int
@@ -43,6 +74,12 @@ class SignalFormat:
     interlaced: bool = False
     top_field_first: bool = True
     assumed: frozenset[str] = frozenset()
+    pixel_shape: Fraction = Fraction(1)
+
+    @property
+    def scan(self) -> Scan:
+        """How its rows were taken."""
+        return Scan.PROGRESSIVE if not self.interlaced else Scan.TOP_FIRST if self.top_field_first else Scan.BOTTOM_FIRST
 
     @cached_property
     def levels(self) -> Levels:
@@ -78,7 +115,40 @@ class SignalFormat:
             return "R′G′B′"
         return {(True, True): "4:2:0", (True, False): "4:2:2", (False, True): "4:4:0", (False, False): "4:4:4"}[self.halved]
 
-    def overridden(self, *, signal_range: Range | None = None, matrix: Matrix | None = None) -> "SignalFormat":
-        """The same format with the operator's word in place of the tag or assumption."""
-        assumed = self.assumed - ({"range"} if signal_range else set()) - ({"matrix"} if matrix else set())
-        return replace(self, range=signal_range or self.range, matrix=matrix or self.matrix, assumed=assumed)
+
+@dataclass(frozen=True, slots=True)
+class Overrides:
+    """The operator's word against tags and assumptions; None where there is none.
+
+    ``primaries`` and ``transfer`` as `SignalFormat` names them.
+    """
+
+    range: Range | None = None
+    matrix: Matrix | None = None
+    primaries: str | None = None
+    transfer: str | None = None
+    fields: Scan | None = None
+    chroma_location: Siting | None = None
+
+    @property
+    def said(self) -> dict[str, str]:
+        """What was said, by the fact's name."""
+        named = {field.name.replace("_", " "): getattr(self, field.name) for field in fields(self)}
+        return {name: str(value) for name, value in named.items() if value is not None}
+
+    def on(self, told: SignalFormat) -> SignalFormat:
+        """A format as the operator wants it read."""
+        return replace(
+            told,
+            range=self.range or told.range,
+            matrix=self.matrix or told.matrix,
+            primaries=self.primaries or told.primaries,
+            transfer=self.transfer or told.transfer,
+            siting=self.chroma_location or told.siting,
+            interlaced=told.interlaced if self.fields is None else self.fields is not Scan.PROGRESSIVE,
+            top_field_first=told.top_field_first if self.fields is None else self.fields is not Scan.BOTTOM_FIRST,
+            assumed=told.assumed - set(self.said),
+        )
+
+
+NO_OVERRIDES = Overrides()

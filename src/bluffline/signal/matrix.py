@@ -29,9 +29,12 @@ class Matrix(StrEnum):
         return kr, 1 - kr - kb, kb
 
 
+_PRINTED = {"srgb": "sRGB", "pq": "PQ", "hlg": "HLG", "p3": "P3", "p3-d65": "P3 D65", "p3-dci": "P3 DCI"}
+
+
 def standard(name: str) -> str:
-    """The name of a standard as its recommendation prints it: bt709 is BT.709."""
-    return name.upper().replace("BT", "BT.")
+    """The name of a standard as it is printed: bt709 is BT.709, hlg is HLG; other words as they are."""
+    return _PRINTED.get(name, name.replace("bt", "BT."))
 
 
 @dataclass(frozen=True, slots=True)

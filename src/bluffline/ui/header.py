@@ -20,7 +20,7 @@ from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.faults import Fault, log_path
 from bluffline.session.session import Session
-from bluffline.signal.matrix import standard
+from bluffline.signal.naming import colours
 from bluffline.ui.dialogs.layout import asked
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font
@@ -127,7 +127,6 @@ class Header(QWidget):
             self.facts_line.setText("")
             return
         source, region = survey.source, survey.region
-        assumed = {name: " (assumed)" if name in source.assumed else "" for name in ("range", "matrix")}
         scan = "i" if source.interlaced else "p"
         active = ""
         if (region.width, region.height) != (source.width, source.height):
@@ -137,7 +136,7 @@ class Header(QWidget):
         self.facts_line.setText(
             f"{source.width}×{source.height} · {float(programme.frame_rate):.4g}{scan} · "
             f"{source.sampling} {source.bit_depth}-bit · "
-            f"{source.range} range{assumed['range']} · {standard(source.matrix)}{assumed['matrix']}{active}{notes}"
+            f"{colours(source)}{active}{notes}"
         )
 
     def enable(self, enabled: dict[str, bool]) -> None:

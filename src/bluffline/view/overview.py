@@ -16,7 +16,8 @@ from bluffline.prove.matching import distance
 from bluffline.prove.neutral import light_of
 from bluffline.prove.pixels import Pixels, look_at
 from bluffline.prove.survey import Survey
-from bluffline.rules.findings import Finding, Severity
+from bluffline.rules.findings import Finding
+from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Treatments
 from bluffline.signal.format import Planes
@@ -111,7 +112,7 @@ def overview(
         for number, shot in enumerate(shots):
             worst = next((finding for finding in findings if finding.shot == number), None)
             frame = worst.worst_frame if worst is not None else (shot.first + shot.last) // 2
-            planes = reader.frame(frame).planes
+            planes = reader.planes(frame)
             if planes is not None:
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
                 view = View(source, survey.region, survey.rules.limits, treatment, size)

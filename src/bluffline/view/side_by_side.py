@@ -50,7 +50,7 @@ def side_by_side(
         for number in chosen[:MOST]:
             shot = shots[number]
             frame = (shot.first + shot.last) // 2
-            planes = reader.frame(frame).planes
+            planes = reader.planes(frame)
             if planes is not None:
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
                 treated = treatment.apply(planes, frame - shot.first)

@@ -26,7 +26,7 @@ def warm_up() -> None:
     """Show one frame of the demo in every way, as it is stored and as an 8-bit file would store it; and a skyline."""
     programme = probe(demo_clip())
     with Reader(programme) as reader:
-        planes = reader.frame(_SKY).planes
+        planes = reader.planes(_SKY)
         assert planes is not None, "the demo can be decoded"
         _show(planes, programme.format)
         luma, cb, cr = ((plane >> 2).astype(np.uint8) for plane in planes)

@@ -68,12 +68,11 @@ class Programmes:
         dialog = FactsDialog(self.session, self._window)
         if not asked(dialog):
             return
-        said = dialog.overrides
         if dialog.reopened is not None:
             assert self.session.programme is not None
             self.open(self.session.programme.path, **dialog.reopened)  # type: ignore[arg-type]
         elif self._work.clear_the_way():
-            self.session.survey_again(signal_range=said.signal_range, matrix=said.matrix, region=said.region)
+            self.session.survey_again(overrides=dialog.overrides, region=dialog.region)
             self._work.survey()
             self.session.document.changed.tell()
 

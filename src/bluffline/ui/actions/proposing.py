@@ -46,7 +46,7 @@ class Proposing:
             remap = to_remap(survey, shots, findings)
             with Reader(survey.programme) as reader:
                 return propose_look(
-                    survey, number, shots[number], own, lambda n: reader.frame(n).planes, wanted, aims, treatment, areas,
+                    survey, number, shots[number], own, reader.planes, wanted, aims, treatment, areas,
                     remap=remap,
                 )  # fmt: skip
 
@@ -89,7 +89,7 @@ class Proposing:
         areas = self._areas_in(reference)
         self._match(
             f"shot {reference + 1}",
-            lambda reader: pixels_of(survey, shot, lambda n: reader.frame(n).planes, treatment, areas),
+            lambda reader: pixels_of(survey, shot, reader.planes, treatment, areas),
             numbers,
         )
 
@@ -111,7 +111,7 @@ class Proposing:
             with Reader(survey.programme) as reader:
                 aim = reference(reader)
                 for number in chosen:
-                    mine = pixels_of(survey, shots[number], lambda n: reader.frame(n).planes, ladders[number], areas[number])
+                    mine = pixels_of(survey, shots[number], reader.planes, ladders[number], areas[number])
                     found[number] = bring(mine, aim, by_areas=bool(areas[number]))
                     monitor.at("Match", len(found), len(chosen), "shots")
             return found

@@ -59,7 +59,7 @@ class Stocking:
 
         def job(monitor: Monitor) -> dict[str, Image]:
             with Reader(survey.programme) as reader:
-                planes = reader.frame(frame).planes
+                planes = reader.planes(frame)
             if planes is None:
                 raise MediaError(f"Frame {frame} can't be decoded.")
             size = THUMB_WIDTH, max(round(THUMB_WIDTH * source.height / source.width), 1)

@@ -134,7 +134,7 @@ class Charting:
 
         def job(monitor: Monitor) -> list[int]:
             with Reader(programme) as reader:
-                return same_light(result, shots, lambda n: reader.frame(n).planes, monitor)
+                return same_light(result, shots, reader.planes, monitor)
 
         self._jobs.start(
             Kind.LIKE_SHOTS,
@@ -225,7 +225,7 @@ class Charting:
 
         def job(_: Monitor) -> Found:
             with Reader(programme) as reader:
-                planes = reader.frame(frame).planes
+                planes = reader.planes(frame)
                 if planes is None:
                     raise MediaError(f"Frame {frame} can't be decoded.")
                 return make(planes)

@@ -1,6 +1,5 @@
 """What the file says of itself, and the operator's word against it."""
 
-from dataclasses import dataclass
 from fractions import Fraction
 
 from PyQt6.QtCore import Qt
@@ -16,20 +15,19 @@ from PyQt6.QtWidgets import (
 
 from bluffline.measure.region import Region
 from bluffline.session.session import Session
+from bluffline.signal.colorimetry import PRIMARIES, TRANSFERS
+from bluffline.signal.format import Overrides, Scan
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, standard
+from bluffline.signal.siting import Siting
 from bluffline.ui.dialogs.layout import ask_buttons, dim, lay_out
 
 _RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
-
-
-@dataclass(frozen=True)
-class Overrides:
-    """The operator's word on a programme."""
-
-    signal_range: Range
-    matrix: Matrix
-    region: Region
+_CHOICES = {
+    "range": tuple(Range), "matrix": tuple(Matrix), "primaries": (*PRIMARIES, "p3-dci"), "transfer": TRANSFERS,
+    "fields": tuple(Scan), "chroma_location": tuple(Siting),
+}  # fmt: skip
+_TAGGED = {"fields": "scan", "chroma_location": "siting"}  # as a format names them
 
 
 class FactsDialog(QDialog):
@@ -51,9 +49,6 @@ class FactsDialog(QDialog):
             label.setWordWrap(True)
             form.addRow(dim(name), label)
 
-        def told(name: str, text: str) -> str:
-            return f"{text} (assumed by size: the file does not say)" if name in source.assumed else f"{text} (tagged)"
-
         fact("File", str(programme.path))
         fact("Container, codec", f"{programme.container}; {programme.codec} {programme.profile}".rstrip())
         fact("Picture", f"{source.width}×{source.height}, {source.sampling} {source.bit_depth}-bit, {programme.pixel_format}")
@@ -61,8 +56,6 @@ class FactsDialog(QDialog):
         rate = f"{float(programme.frame_rate):.6g} frames/s, {scan if source.interlaced else 'progressive'}"
         fact("Rate and scan", rate + "".join(f"; {note.lower()}" for note in programme.notes))
         fact("Length", f"{programme.frame_count} frames, {programme.label(0)} to {programme.label(programme.frame_count - 1)}")
-        fact("Primaries", told("primaries", source.primaries))
-        fact("Transfer", told("transfer", source.transfer))
         tracks = "; ".join(f"{track.kind}: {track.description}" for track in programme.tracks)
         fact("Other tracks", tracks or "none")
         self._programme = programme
@@ -77,15 +70,17 @@ class FactsDialog(QDialog):
             form.addRow(dim("Picture track"), self._beside(self.track_box, "another is opened and surveyed anew"))
         if programme.opening.numbered:
             form.addRow(dim("Rate"), self._beside(self.rate_box, "pictures in files of their own don't say it"))
-        self.range_box, self.matrix_box = QComboBox(), QComboBox()
-        for box, kinds, value, name in (
-            (self.range_box, Range, source.range, "range"),
-            (self.matrix_box, Matrix, source.matrix, "matrix"),
-        ):
-            for kind in kinds:
-                box.addItem(standard(kind) if isinstance(kind, Matrix) else str(kind), kind)
-            box.setCurrentIndex(list(kinds).index(value))
-            form.addRow(dim(name.capitalize()), self._beside(box, self._standing(session, name)))
+        self.boxes = {name: QComboBox() for name in _CHOICES}
+        for name, box in self.boxes.items():
+            tagged, said = getattr(programme.tagged, _TAGGED.get(name, name)), getattr(programme.overrides, name)
+            fact_name = name.replace("_", " ")
+            box.addItem(f"{standard(tagged)}, {'assumed' if fact_name in programme.tagged.assumed else 'as tagged'}", None)
+            for choice in _CHOICES[name]:
+                box.addItem(standard(choice), choice)
+            box.setCurrentIndex(0 if said is None else 1 + list(_CHOICES[name]).index(said))
+            box.setAccessibleName(fact_name.capitalize())
+            words = "your word against the file" if said is not None else ""
+            form.addRow(dim(fact_name.capitalize()), self._beside(box, words))
         self.edges = [QSpinBox() for _ in range(4)]
         line = QHBoxLayout()
         line.setSpacing(8)
@@ -115,14 +110,6 @@ class FactsDialog(QDialog):
         line.addStretch(1)
         return line
 
-    @staticmethod
-    def _standing(session: Session, name: str) -> str:
-        assert session.programme is not None
-        tagged = session.programme.format
-        if getattr(session.source, name) != getattr(tagged, name):
-            return f"your word; the file was taken as {getattr(tagged, name)}"
-        return "assumed: the file does not say" if name in session.source.assumed else "tagged in the file, or your word"
-
     @property
     def reopened(self) -> dict[str, object] | None:
         """How the programme is to be opened anew, by the words of `probe`: by another track or rate; None where by neither."""
@@ -133,11 +120,14 @@ class FactsDialog(QDialog):
 
     @property
     def overrides(self) -> Overrides:
-        """What the operator says."""
+        """What the operator says against the file; nothing of what is left as the file has it."""
+        return Overrides(**{name: box.currentData() for name, box in self.boxes.items()})
+
+    @property
+    def region(self) -> Region:
+        """The active picture as the operator says."""
         x, y, width, height = (box.value() for box in self.edges)
         x, y = x - x % 2, y - y % 2
         width = min(width, self.edges[2].maximum() - x)
         height = min(height, self.edges[3].maximum() - y)
-        return Overrides(
-            self.range_box.currentData(), self.matrix_box.currentData(), Region(x, y, max(width, 2), max(height, 2))
-        )
+        return Region(x, y, max(width, 2), max(height, 2))

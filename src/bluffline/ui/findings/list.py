@@ -18,7 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.rules.findings import Finding, Severity
+from bluffline.rules.findings import Finding
+from bluffline.rules.severity import Severity
 from bluffline.rules.titles import rule_title
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark

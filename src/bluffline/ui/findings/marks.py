@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from bluffline.rules.findings import Severity
+from bluffline.rules.severity import Severity
 
 
 def draw_mark(painter: QPainter, centre: QPointF, severity: Severity, colour: QColor, radius: float = 5.0) -> None:

@@ -64,7 +64,7 @@ class Picking:
 
         def look(_: Monitor) -> tuple[Colours, Colours]:
             with Reader(programme) as reader:
-                planes = reader.frame(frame).planes
+                planes = reader.planes(frame)
             if planes is None:
                 raise MediaError(f"Frame {frame} can't be decoded.")
             given = FrameSignal(planes, source)

@@ -126,7 +126,7 @@ class _Maker:
         for number in [number for number in self._made if not first <= number <= first + _AHEAD]:
             del self._made[number]
         if frame not in self._made:
-            self._made[frame] = make_preview(frame, self._reader.frame(frame).planes, view, self._last)
+            self._made[frame] = make_preview(frame, self._reader.planes(frame), view, self._last)
         if keep_from is None:
             self._last = view, self._made[frame]
         return self._made[frame]
