@@ -2,13 +2,17 @@
 
 import signal
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from types import FrameType
+from types import CodeType, FrameType
+from typing import TypeVar
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _AGAIN = 2.0  # seconds after which it is asked again: a library may have swallowed the first time
+_SOON = 0.01  # seconds
 _asked: list[int] = []
+_not_here: set[CodeType] = set()
+_Function = TypeVar("_Function", bound=Callable[..., object])
 
 
 class Stopped(BaseException):
@@ -75,10 +79,19 @@ def rest() -> None:
         signal.signal(number, signal.SIG_IGN)
 
 
-def _stop(number: int, _: FrameType | None) -> None:
+def never_unwound(function: _Function) -> _Function:
+    """Marks what a library of another language calls, through which nothing unwinds: a signal there is asked again soon."""
+    _not_here.add(function.__code__)
+    return function
+
+
+def _stop(number: int, frame: FrameType | None) -> None:
     if number != signal.SIGALRM:
         if _asked:
             return  # it is on its way
         _asked.append(number)
+    if frame is not None and frame.f_code in _not_here:
+        signal.setitimer(signal.ITIMER_REAL, _SOON)
+        return
     signal.setitimer(signal.ITIMER_REAL, _AGAIN)
     raise Stopped

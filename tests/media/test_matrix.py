@@ -47,7 +47,6 @@ WAYS = [(codec.name, ending) for codec in CODECS.values() for ending in codec.co
 REFUSED = {
     **{(kind, "dnxhr", end): "interlaced" for kind in FIELDS for end in (".mov", ".mxf")},
     **{(kind, "prores", ".mxf"): "scanning" for kind in FIELDS},
-    **{("alpha.mov", "dnxhr", end): "matrix is BT.601" for end in (".mov", ".mxf")},
 }  # fmt: skip
 
 
@@ -111,9 +110,14 @@ def make(folder: Path, kind: str) -> Path:
 def plainly(programme):
     """What bare FFmpeg finds in a file: its picture's frames, and all that is said beside them."""
     options = {"framerate": "25"} if programme.opening.numbered else {}
+    quiet = options | {"codec_whitelist": "none"}  # decoders write over what the container says
+    with av.open(programme.opening.name, format=programme.opening.format, options=quiet) as container:
+        context = container.streams.video[0].codec_context
+        tags = int(context.color_primaries), int(context.color_trc)
     with av.open(programme.opening.name, format=programme.opening.format, options=options) as container:
         video = container.streams.video[0]
         context = video.codec_context
+        decoded = int(context.color_primaries), int(context.color_trc)
         frames = list(container.decode(video=0))
         told = [video.metadata, container.metadata, *(stream.metadata for stream in container.streams)]
         start = float(frames[0].pts * frames[0].time_base)
@@ -122,7 +126,7 @@ def plainly(programme):
             "rate": video.guessed_rate,
             "timecode": next((v for t in told for k, v in t.items() if k.lower() == "timecode"), None),
             "fields": TOP_FIRST.get(int(context.field_order)),
-            "tags": (int(context.color_primaries), int(context.color_trc)),
+            "tags": tags if tags != (2, 2) else decoded,
             "tracks": sorted(s.type for s in container.streams if s.type != "data"),
             "shape": video.sample_aspect_ratio or Fraction(1),
         }

@@ -69,7 +69,7 @@ def test_a_source_that_was_written_over_in_place_since_it_was_surveyed_is_not_pr
         file.seek(place)
         file.write(bytes([before ^ 1]))
     os.utime(source, ns=(facts.st_atime_ns, facts.st_mtime_ns))
-    assert not wanted.survey.programme.changed
+    assert not wanted.survey.programme.changed()
     with pytest.raises(MediaError, match="is not what was surveyed any more"):
         prove(wanted, Monitor())
     assert [path.name for path in tmp_path.iterdir()] == ["i.mov"]

@@ -148,7 +148,7 @@ def _track_losses(programme: Programme, read: Programme, tracks: frozenset[int])
 
 def mistaken_for(written: SignalFormat, read: Programme) -> str:
     """What of a format its readers take for something else, in words; some go by the container, some by the pictures."""
-    found, container = read.format, read.tags.fields
+    found, container = read.format, read.track.fields
     wrong = {
         "range": written.range is not found.range,
         "matrix": written.model is Model.YCBCR and written.matrix is not found.matrix,

@@ -8,12 +8,12 @@ from fractions import Fraction
 
 import av
 import numpy as np
-from av.container import InputContainer
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 from bluffline.errors import MediaError
 from bluffline.media.programme import FrameIndex
+from bluffline.media.source_file import SourceFile
 
 FIELD_SAMPLE = 4  # decoded frames that tell whether each field has a packet of its own
 _RATE_SLACK = 0.005
@@ -30,11 +30,11 @@ class Sounds:
 
 
 # Gives the frames of a file by number, and its sounds, as `frame_index` does.
-Walk = Callable[[InputContainer, VideoStream, str], tuple[FrameIndex, Sounds]]
+Walk = Callable[[SourceFile, VideoStream], tuple[FrameIndex, Sounds]]
 
 
 def frame_index(
-    container: InputContainer, stream: VideoStream, name: str, tell: Callable[[int], object] = lambda _: None
+    source: SourceFile, stream: VideoStream, tell: Callable[[int], object] = lambda _: None
 ) -> tuple[FrameIndex, Sounds]:
     """Where every frame is, and where sound begins and ends.
 
@@ -44,13 +44,14 @@ def frame_index(
 
     Raises
     ------
-    MediaError : no picture is found.
+    MediaError : no picture is found, or a read failed.
     """
     times, decode_times, keys = array("q"), array("q"), bytearray()  # lists of tuples would be collected again and again
-    timed, sounds = True, Sounds({}, {})
+    timed, sounds, broken = True, Sounds({}, {}), ""
+    container, name = source.container, source.name
     tracks = [track for track in container.streams.audio if getattr(track, "codec_context", None) is not None]
     try:
-        for packet in container.demux([stream, *tracks]):
+        for packet in source.packets([stream, *tracks]):
             if packet.stream_index != stream.index:
                 if packet.pts is not None:
                     track, end = packet.stream_index, float((packet.pts + (packet.duration or 0)) * packet.time_base)
@@ -71,18 +72,19 @@ def frame_index(
     except av.error.FFmpegError as error:
         if not times:
             raise MediaError(f"{name} can't be read: no picture was found in it.") from error
+        broken = error.strerror or "damaged"
     if not times:
         raise MediaError(f"{name} holds a video track with no frames in it.")
     # AVI stores no presentation times: those of reordered frames are the demuxer's guess.
     if not timed or (container.format.name == "avi" and not all(keys)):
         count = np.arange(len(times), dtype=np.int64)
-        return FrameIndex(count, count[:1], count[:1], timed=False), sounds
+        return FrameIndex(count, count[:1], count[:1], timed=False, broken=broken), sounds
     table = np.array([times, decode_times, keys], np.int64)
     if container.format.name == "mpegts":
         table = _with_lost_frames(table)
     table = table[:, np.lexsort(table[::-1])]
     at = np.flatnonzero(table[2])
-    return FrameIndex(table[0].copy(), at, table[1, at].copy()), sounds
+    return FrameIndex(table[0].copy(), at, table[1, at].copy(), broken=broken), sounds
 
 
 def _with_lost_frames(table: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -106,7 +108,7 @@ def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> Frame
     if set(times) != set(index.times[: 2 * len(times) : 2].tolist()):
         return index
     keys, first = np.unique(index.keys // 2, return_index=True)
-    return FrameIndex(index.times[::2].copy(), keys, index.key_decode_times[first])
+    return replace(index, times=index.times[::2].copy(), keys=keys, key_decode_times=index.key_decode_times[first])
 
 
 def frame_rate(stream: VideoStream, index: FrameIndex) -> Fraction:

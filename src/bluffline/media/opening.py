@@ -3,14 +3,9 @@
 import os
 import re
 import stat
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-
-import av
-from av.container import InputContainer
 
 from bluffline.errors import MediaError
 
@@ -20,6 +15,7 @@ _STILLS = "image2"  # FFmpeg's name for pictures in files of their own
 _NUMBER = re.compile(r"%(?:0(\d+))?d")
 _NUMBERED = re.compile(r"(.*?)(\d+)(\.[^.]+)")
 _SHOWN_GAPS = 5
+_ALL = slice(None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,9 +87,9 @@ class Opening:
             raise MediaError(f"{shown(path)} has a rate of its own; --rate is for numbered pictures.")
         return cls(path, plain_name(path), (path,))
 
-    def identity(self) -> Identity:
-        """What its files are now."""
-        return Identity.of(self.files)
+    def identity(self, files: slice = _ALL) -> Identity:
+        """What its files are now, or some of them."""
+        return Identity.of(self.files[files])
 
 
 def plain_name(path: Path) -> str:
@@ -141,25 +137,3 @@ def _numbered(named: Path, pattern: Path, rate: Fraction | None) -> Opening:
         raise MediaError(f"{shown(pattern)}: {len(gaps)} of the numbers {first} to {last} are missing ({told}).")
     options = (("framerate", str(rate or USUAL_RATE)), ("start_number", str(first)))
     return Opening(named, plain_name(pattern), tuple(found[number] for number in sorted(found)), _STILLS, options)
-
-
-@contextmanager
-def opened(opening: Opening, **options: str) -> Iterator[InputContainer]:
-    """Open for reading only, with decoder and file errors told in a sentence; ``options`` are FFmpeg's for the container.
-
-    Raises
-    ------
-    MediaError : nothing that FFmpeg's libraries can read.
-    """
-    path = shown(opening.path)
-    try:
-        told = dict(opening.options) | options
-        container = av.open(opening.name, "r", format=opening.format, options=told, metadata_errors="ignore")
-    except PermissionError as error:
-        raise MediaError(f"{path} may not be read by this user.") from error
-    except (av.error.FFmpegError, OSError, ValueError) as error:
-        raise MediaError(f"{path} can't be opened as a programme file: it is damaged, cut short or not a video.") from error
-    try:
-        yield container
-    finally:
-        container.close()

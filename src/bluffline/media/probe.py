@@ -11,9 +11,10 @@ from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
 from bluffline.media.index import FIELD_SAMPLE, Sounds, Walk, frame_index, frame_rate, with_missing, without_second_fields
-from bluffline.media.opening import USUAL_RATE, Opening, opened, shown
+from bluffline.media.opening import USUAL_RATE, Opening, shown
 from bluffline.media.pixels import has_alpha, layout_of
 from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Track
+from bluffline.media.source_file import SourceFile, opened
 from bluffline.media.tagging import (
     FrameTold,
     FrameWords,
@@ -76,12 +77,12 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
     opening = Opening.of(path, rate)
     identity, name = opening.identity(), shown(opening.path)
     with ExitStack() as again:
-        container = again.enter_context(opened(opening))
+        source = again.enter_context(opened(opening))
+        index, sounds = walk(source, video_stream(source.container, name, track))
+        source = again.enter_context(opened(opening))  # neither a still nor a raw stream can be sought in
+        container = source.container
         stream = video_stream(container, name, track)
-        index, sounds = walk(container, stream, name)
-        container = again.enter_context(opened(opening))  # neither a still nor a raw stream can be sought in
-        stream = video_stream(container, name, track)
-        frames = _first_frames(container, stream, name)
+        frames = _first_frames(source, stream, name)
         index = without_second_fields(index, [frame.pts for frame in frames])
         kept = frame_rate(stream, index)
         index = with_missing(index, stream, kept)
@@ -125,6 +126,8 @@ def _notes(
     """What an operator should know before relying on the facts."""
     if index.variable:
         yield "Variable frame rate"
+    if index.broken:
+        yield f"It is damaged after frame {index.count - 1} ({index.broken}): what may follow could not be read"
     if index.missing:
         yield f"{index.missing} of {index.count} declared frames are missing"
     others = [other.index for other in container.streams.video if other.index != stream.index and not _is_cover(other)]
@@ -137,10 +140,10 @@ def _notes(
         yield f"Primaries {primaries} of H.273 are not known here"
 
 
-def _first_frames(container: InputContainer, stream: VideoStream, name: str) -> list[av.VideoFrame]:
+def _first_frames(source: SourceFile, stream: VideoStream, name: str) -> list[av.VideoFrame]:
     frames: list[av.VideoFrame] = []
     try:
-        for packet in container.demux(stream):
+        for packet in source.packets([stream]):
             try:
                 frames += packet.decode()
             except av.error.InvalidDataError:

@@ -13,6 +13,7 @@ from bluffline.media.timecode import Timecode
 from bluffline.signal.format import NO_OVERRIDES, Overrides, SignalFormat
 from bluffline.signal.siting import Siting
 
+LOOKED_BACK = 32  # frames
 UNSPECIFIED = 2  # of matrix, primaries and transfer characteristic [H273]
 
 
@@ -77,7 +78,7 @@ class FrameIndex:
     ``times``: (N,) int64; ``keys``: (K,) int64 frame numbers that can be decoded by themselves;
     ``key_decode_times``: (K,) int64 decoding times of those. ``timed`` is False where the file carries no
     presentation times and frames can only be counted from the start. ``found``: how many of the frames are in the file; those
-    after them are declared by it and missing.
+    after them are declared by it and missing. ``broken``: why the file could be read no further, if it could not.
     """
 
     times: NDArray[np.int64]
@@ -85,6 +86,7 @@ class FrameIndex:
     key_decode_times: NDArray[np.int64]
     timed: bool = True
     found: int = -1
+    broken: str = ""
 
     @property
     def count(self) -> int:
@@ -186,10 +188,15 @@ class Programme:
         """Its path as text that can be printed."""
         return shown(self.path)
 
-    @property
-    def changed(self) -> bool:
-        """Whether its files are no longer those that were opened."""
-        return self.opening.identity() != self.identity
+    def changed(self, near: int | None = None) -> bool:
+        """Whether its files are no longer those that were opened; of numbered pictures only those up to frame ``near``.
+
+        Of a hundred thousand pictures one look at all of them takes a second; the last ones that were read tell most.
+        """
+        if near is None or not self.opening.numbered:
+            return self.opening.identity() != self.identity
+        lately = slice(max(near + 1 - LOOKED_BACK, 0), near + 1)
+        return self.opening.identity(lately).stats != self.identity.stats[lately]
 
     def label(self, frame: int) -> str:
         """Timecode label of a frame."""

@@ -15,10 +15,10 @@ import numpy as np
 
 from bluffline.errors import MediaError
 from bluffline.media.ffv1 import SliceChecks
-from bluffline.media.opening import opened
 from bluffline.media.pixels import native_planes
 from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme, Tags
+from bluffline.media.source_file import opened
 from bluffline.media.tagging import FrameWords, format_of
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
@@ -67,8 +67,8 @@ class Reader:
 
     def _open(self) -> None:
         """Open the file as FFmpeg does by itself: what it patches over it flags, and stricter ways reject sound streams."""
-        self._container = self._stack.enter_context(opened(self.programme.opening))
-        self._stream = video_stream(self._container, self.programme.name, self.programme.picture)
+        self._file = self._stack.enter_context(opened(self.programme.opening))
+        self._stream = video_stream(self._file.container, self.programme.name, self.programme.picture)
         self._stream.thread_type = "AUTO"
         self._words = FrameWords(self._stream)
         name, profile = self._stream.codec_context.name, self._stream.profile or _LOSSLESS
@@ -198,6 +198,8 @@ class Reader:
             except av.error.FFmpegError:
                 # This frame can't be decoded: `frames` tells it as missing. The decoder goes on with the next.
                 continue
+        with suppress(av.error.FFmpegError):  # a damaged file ends without a word to the decoder, which holds some frames back
+            yield from self._stream.codec_context.decode(None)
 
     def _check(self, packet: av.Packet[av.VideoStream]) -> None:
         """Remember a frame that its own checksum shows to be damaged."""
@@ -222,8 +224,8 @@ class Reader:
             if target is None:
                 self._rewind()
             else:
-                self._container.seek(target, stream=self._stream)
-            packets = self._readable(self._container.demux(self._stream))
+                self._file.seek(target, self._stream)  # where that can't be done, what comes first shows it
+            packets = self._readable()
             first = next(packets, None)
             if first is None:
                 continue
@@ -238,10 +240,7 @@ class Reader:
         self._stack.close()
         self._open()
 
-    @staticmethod
-    def _readable(packets: Iterator[av.Packet[av.VideoStream]]) -> Iterator[av.Packet[av.VideoStream]]:
-        """Packets up to the end, or to the place where the file can't be read further."""
-        try:
-            yield from packets
-        except av.error.FFmpegError:
-            return
+    def _readable(self) -> Iterator[av.Packet[av.VideoStream]]:
+        """Packets up to the end, or to the place where a damaged file can't be read further: see `FrameIndex.broken`."""
+        with suppress(av.error.FFmpegError):
+            yield from self._file.packets([self._stream])

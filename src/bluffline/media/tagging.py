@@ -14,9 +14,10 @@ from av.filter import Graph
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
-from bluffline.media.opening import Opening, opened
+from bluffline.media.opening import Opening
 from bluffline.media.pixels import PixelLayout, layout_of
 from bluffline.media.programme import UNSPECIFIED, Programme, Tags
+from bluffline.media.source_file import opened
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, standard
@@ -94,7 +95,8 @@ def told_by(frame: av.VideoFrame) -> FrameTold:
 
 def track_tags(opening: Opening, number: int) -> Tags:
     """What a container says of a track, read with no decoder at hand that could write over it."""
-    with opened(opening, codec_whitelist="none") as container:
+    with opened(opening, codec_whitelist="none") as source:
+        container = source.container
         if not _SAYING.search(container.format.name):
             return Tags()
         stream = container.streams[number]

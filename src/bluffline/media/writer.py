@@ -19,9 +19,10 @@ from av.filter import Graph
 
 from bluffline.errors import WriteError
 from bluffline.media.codecs import MATRIX_TAGS, PRIMARIES_TAGS, RANGE_TAGS, TRANSFER_TAGS, Codec, written_format
-from bluffline.media.opening import opened, plain_name
+from bluffline.media.opening import plain_name
 from bluffline.media.pixels import put_planes
 from bluffline.media.programme import Programme
+from bluffline.media.source_file import opened
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.siting import Siting
 
@@ -83,7 +84,8 @@ class Writer:
             raise WriteError("An .mxf file can't hold a variable frame rate; choose .mov, .mp4 or .mkv.")
         self._output = self._guard(lambda: av.open(plain_name(target), "w", format=self._end, metadata_errors="ignore"))
         try:
-            self._source = self._stack.enter_context(opened(programme.opening))
+            self._file = self._stack.enter_context(opened(programme.opening))
+            self._source = self._file.container
             self._stream = self._add_picture()
             self._tracks = dict(self._add_tracks())
             self._begin()
@@ -91,7 +93,7 @@ class Writer:
             self.abandon()
             raise
         self._packets: Iterator[av.Packet[Any]] = iter(
-            self._source.demux([self._source.streams[number] for number in self._tracks]) if self._tracks else ()
+            self._file.packets([self._source.streams[number] for number in self._tracks]) if self._tracks else ()
         )
         self._waiting: av.Packet[Any] | None = next(self._packets, None)
         self._field_marker = FieldMarker(self.format.top_field_first) if self.format.interlaced else None

@@ -86,7 +86,7 @@ def render(
                 )
                 writer.write(number, last)
                 if number % _LOOK_EVERY == 0:
-                    refuse_changed(programme)
+                    refuse_changed(programme, number)
                 monitor.at(stage, number + 1, programme.frame_count)
             digest = reader.digest
         refuse_changed(programme)
@@ -131,12 +131,12 @@ def refuse_other_light(frame: SignalFormat, source: SignalFormat, number: int) -
             )
 
 
-def refuse_changed(programme: Programme) -> None:
-    """Nothing can be said of a file that is not the one that was opened.
+def refuse_changed(programme: Programme, near: int | None = None) -> None:
+    """Nothing can be said of a file that is not the one that was opened; see `Programme.changed`.
 
     Raises
     ------
     MediaError : its files have been changed, replaced or removed
     """
-    if programme.changed:
+    if programme.changed(near):
         raise MediaError(f"{programme.name} was changed while it was worked on, so nothing of it is certified; open it again.")

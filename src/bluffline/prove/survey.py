@@ -88,6 +88,10 @@ class Survey:
             )
             words = f"The {'top' if seen else 'bottom'} field is first by what moves, {told}"
             yield Finding("fields", Severity.LOOK, 0, shots[0].first, shots[0].last, shots[0].first, 100.0, "%", 100.0, words)
+        if programme.index.broken and self.complete:
+            last = shots[-1].last
+            words = f"The file is damaged after this frame ({programme.index.broken}): what may follow could not be read"
+            yield Finding("missing", Severity.MUST_FIX, len(shots) - 1, last, last, last, 100.0, "%", 100.0, words)
         after = programme.sound_after
         if self.complete and after > _SOUND_SLACK + 1 / float(programme.frame_rate):
             last = shots[-1].last

@@ -16,7 +16,6 @@ from typing import Any, TypeVar
 
 import av
 import numpy as np
-from av.container import InputContainer
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
@@ -26,6 +25,7 @@ from bluffline.folders import UserFolder
 from bluffline.measure.region import Region
 from bluffline.media.index import Sounds, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
+from bluffline.media.source_file import SourceFile
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, find_region
 from bluffline.report.files import save_bytes
@@ -64,10 +64,12 @@ class SurveyStore:
             timed, found = (int(number) for number in kept["facts"])
             return FrameIndex(kept["times"], kept["keys"], kept["key_decode_times"], bool(timed), found), Sounds(begins, ends)
 
-        def walked(container: InputContainer, stream: VideoStream, name: str) -> tuple[FrameIndex, Sounds]:
+        def walked(source: SourceFile, stream: VideoStream) -> tuple[FrameIndex, Sounds]:
             if (before := self._read(path, known)) is not None:
                 return before
-            index, sounds = frame_index(container, stream, name, lambda count: monitor.at("Opening", count, count))
+            index, sounds = frame_index(source, stream, lambda count: monitor.at("Opening", count, count))
+            if index.broken:
+                return index, sounds
             columns: dict[str, NDArray[Any]] = {
                 "times": index.times,
                 "keys": index.keys,
@@ -138,7 +140,7 @@ class SurveyStore:
     def keep(self, survey: Survey, mark: str) -> None:
         """Keep a survey that has measured every frame, unless its programme is no longer what it was."""
         table, order = survey.table, survey.fields
-        if len(table) != survey.programme.frame_count or survey.exact or survey.programme.changed:
+        if len(table) != survey.programme.frame_count or survey.exact or survey.programme.changed():
             return
         facts = {
             "read": survey.read[0] if survey.read else "",
