@@ -32,13 +32,13 @@ def run(capfd, *words):
 
 def test_check_tells_json_on_standard_output(over_clip, capfd):
     code, out, err = run(capfd, "check", over_clip, "--json", "-")
-    assert code == 1 and err == "" and json.loads(out)["schema"] == "bluffline.check/1"
+    assert code == 1 and err == "" and json.loads(out)["schema"] == "bluffline.check/2"
 
 
 def test_check_writes_files_and_a_summary(over_clip, tmp_path, capfd):
     code, out, _ = run(capfd, "check", over_clip, "--json", tmp_path / "r.json", "--frames", tmp_path / "f.csv")
-    assert code == 1 and "Luma over" in out and "must-fix" in out
-    assert json.loads((tmp_path / "r.json").read_text())["verdict"] == "fail"
+    assert code == 1 and "Luma over" in out and "that must be fixed in the picture under EBU R 103" in out
+    assert json.loads((tmp_path / "r.json").read_text())["must_fix"]
     assert len(list(csv.reader((tmp_path / "f.csv").read_text().splitlines()))) == 25
 
 
@@ -46,7 +46,7 @@ def test_house_rules_decide(over_clip, tmp_path, capfd):
     (tmp_path / "house.toml").write_text(RULES)
     code, out, _ = run(capfd, "check", over_clip, "--rules", tmp_path / "house.toml", "--json", "-")
     report = json.loads(out)
-    assert code == 0 and report["verdict"] == "pass"
+    assert code == 0 and report["must_fix"] == 0
     told = report["rules"]
     assert (told["name"], told["title"], told["shipped"], told["reserved"]) == ("house", "House rules", None, "forbidden")
     assert told["sha256"] == hashlib.sha256(RULES.encode()).hexdigest()
@@ -58,7 +58,7 @@ def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
     report = json.loads(out)
     assert code == 0 and err == ""
     assert (
-        report["schema"] == "bluffline.legalise/1" and report["after"]["verdict"] == "pass" and report["output"] == str(target)
+        report["schema"] == "bluffline.legalise/2" and report["after"]["must_fix"] == 0 and report["output"] == str(target)
     )
     assert run(capfd, "check", target)[0] == 0
 
@@ -139,7 +139,7 @@ def test_a_system_error_is_one_sentence(over_clip, tmp_path, capfd, monkeypatch)
     def refuse(*_):
         raise OSError(27, "File too large", "somewhere")
 
-    monkeypatch.setattr("bluffline.cli.main.run_survey", refuse)
+    monkeypatch.setattr("bluffline.cli.main.check", refuse)
     code, out, err = run(capfd, "check", over_clip)
     assert (code, out) == (2, "") and err == "bluffline: The system refused: somewhere: File too large.\n"
 
@@ -148,7 +148,7 @@ def test_rules_with_areas_and_gamut_work_from_the_command_line(over_clip, tmp_pa
     areas = '[[area]]\nname = "sky"\nbox = [0, 0, 100, 25]\nuse = "leave out"\n'
     (tmp_path / "house.toml").write_text(RULES.replace("112.0", "103.0").replace("rgb", 'gamut = "bt709"\nrgb') + areas)
     code, out, _ = run(capfd, "check", over_clip, "--rules", tmp_path / "house.toml", "--json", "-")
-    assert code == 0 and json.loads(out)["verdict"] == "pass", "what is over lies in the sky, which is left out"
+    assert code == 0 and json.loads(out)["must_fix"] == 0, "what is over lies in the sky, which is left out"
 
 
 def test_progress_is_drawn_on_a_terminal_and_nowhere_else(over_clip, capfd, monkeypatch):
@@ -226,7 +226,7 @@ def test_an_error_that_nobody_foresaw_is_a_sentence_an_exit_code_of_its_own_and_
     def fail(*_):
         raise RecursionError("maximum depth\nexceeded")
 
-    monkeypatch.setattr("bluffline.cli.main.run_survey", fail)
+    monkeypatch.setattr("bluffline.cli.main.check", fail)
     logger.cache_clear()
     code, out, err = run(capfd, "check", over_clip)
     logger.cache_clear()

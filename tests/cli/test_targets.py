@@ -98,10 +98,10 @@ def test_a_source_that_changes_is_noticed(mine, tmp_path, monkeypatch):
     with pytest.raises(MediaError, match="was changed while it was worked on"):
         render(*arguments, Monitor(change))
     again = probe(mine)
-    assert not again.changed
+    assert not again.changed()
     shutil.copy(mine, tmp_path / "copy.mkv")
     (tmp_path / "copy.mkv").replace(mine)
-    assert again.changed, "another file under the same name"
+    assert again.changed(), "another file under the same name"
 
 
 def test_file_and_certificate_appear_together_or_not_at_all(tmp_path, monkeypatch):

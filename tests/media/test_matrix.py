@@ -164,7 +164,7 @@ def test_what_is_written_says_and_shows_what_the_source_did(tmp_path, sources, k
         return
     carriage = rehearse(programme, programme.format, codec, target, drop_tracks=True)
     proof = prove(ProveRequest(survey, survey.shots(), {}, target, codec, None, carriage), Monitor())
-    assert proof.verdict == "proved legal" or proof.after_findings, "what coding has pushed over a limit is told"
+    assert proof.verdict == "picture proved legal" or proof.after_findings, "what coding has pushed over a limit is told"
     written = probe(target)
     found, others = plainly(written)
     assert found == expected(programme, said, carriage, way[1]), carriage.losses

@@ -35,7 +35,7 @@ def survey(over_clip):
 
 def test_check_report_holds_the_contract(survey, over_clip):
     report = json.loads(json.dumps(check_report(survey)))
-    assert report["schema"] == "bluffline.check/1" and report["verdict"] == "fail"
+    assert report["schema"] == "bluffline.check/2" and report["must_fix"]
     expected = {
         "path": str(over_clip),
         "width": 256,
@@ -101,14 +101,14 @@ def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
     paths = certificate_paths(proof.request.target)
     assert all(path.exists() for path in paths)
     report = json.loads(paths[0].read_text("utf-8"))
-    assert report["schema"] == "bluffline.legalise/1" and report["rounds"] == 1 and report["output"] == str(target)
-    assert report["before"]["verdict"] == "fail" and report["after"]["verdict"] == "pass"
+    assert report["schema"] == "bluffline.legalise/2" and report["rounds"] == 1 and report["output"] == str(target)
+    assert report["before"]["must_fix"] and report["after"]["must_fix"] == 0
     assert report["after"]["file"]["path"] == str(target)
     page = _Page()
     page.feed(paths[-1].read_text("utf-8"))
     text = " ".join(" ".join(page.text).split())
     for words in (
-        "Proved legal",
+        "Proved: the picture",
         "EBU R 103",
         "legal <&> file.mkv",
         proof.source_checksum,
@@ -129,7 +129,7 @@ def test_what_is_left_is_in_the_certificate(survey, tmp_path):
     assert not proof.legal and proof.after_findings
     paths = {path.suffix: path for path in certificate_paths(target)}
     told = json.loads(paths[".json"].read_text("utf-8"))
-    assert told["after"]["verdict"] == "fail"
+    assert told["after"]["must_fix"]
     assert [finding["rule"] for finding in told["after"]["findings"]] == [finding.rule for finding in proof.after_findings]
     page = _Page()
     page.feed(paths[".html"].read_text("utf-8"))

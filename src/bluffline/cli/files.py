@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
-from bluffline.errors import SettingsError, WriteError
+from bluffline.errors import MediaError, SettingsError, WriteError
 from bluffline.media.codecs import CODECS, ENDINGS
-from bluffline.media.opening import shown
+from bluffline.media.opening import PICTURES, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.prove import certificate_paths
@@ -19,15 +19,23 @@ from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
 
+_PROGRAMMES = frozenset(
+    {".mov", ".mp4", ".m4v", ".mxf", ".mkv", ".webm", ".ts", ".m2ts", ".mts", ".mpg", ".mpeg", ".m2v", ".vob", ".avi", ".dv"}
+    | {".gxf", ".nut", ".y4m", ".h264", ".264", ".h265", ".hevc", ".265", ".wmv", ".asf", ".flv", ".3gp", ".ogv"}
+)
 _FACTS = {
     "range": Range, "matrix": Matrix, "primaries": (*PRIMARIES, "p3-dci"), "transfer": TRANSFERS, "fields": Scan,
     "chroma-location": Siting,
 }  # fmt: skip
 
 
-def add_source(parser: argparse.ArgumentParser) -> None:
-    """Declare the programme and how it is opened."""
-    parser.add_argument("file", type=Path, metavar="FILE", help="a file, numbered pictures (shot_%%04d.dpx), or their folder")
+def add_source(parser: argparse.ArgumentParser, *, several: bool = False) -> None:
+    """Declare the programme, or ``several``, and how it is opened."""
+    words = "a file, numbered pictures (shot_%%04d.dpx), or their folder"
+    if several:
+        parser.add_argument("files", type=Path, nargs="+", metavar="FILE", help=f"{words}, or a folder of files")
+    else:
+        parser.add_argument("file", type=Path, metavar="FILE", help=words)
     parser.add_argument("--rate", metavar="FRAMES", help="a second, of numbered pictures; default: 25")
     parser.add_argument("--track", type=int, metavar="N", help="the video track to take; default: the first")
     for name, choices in _FACTS.items():
@@ -48,15 +56,30 @@ def add_force(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--force", action="store_true", help="replace files that are there already")
 
 
-def open_source(options: argparse.Namespace) -> Programme:
-    """The programme that a command was given.
+def programmes_in(named: Path) -> list[Path]:
+    """What is meant by a name: itself; or the files of a folder that does not hold numbered pictures, by their endings.
+
+    Raises
+    ------
+    MediaError : it is a folder without either
+    """
+    if not named.is_dir() or any(file.suffix.lower() in PICTURES for file in named.iterdir()):
+        return [named]
+    found = sorted(file for file in named.iterdir() if file.suffix.lower() in _PROGRAMMES and not file.name.startswith("."))
+    if not found:
+        raise MediaError(f"{shown(named)} is a folder with no programme in it.")
+    return found
+
+
+def open_source(options: argparse.Namespace, path: Path | None = None) -> Programme:
+    """The programme that a command was given, or one of several.
 
     Raises
     ------
     MediaError, SettingsError : it can't be read, or not so
     """
     rate = None if options.rate is None else frame_rate(options.rate)
-    return probe(options.file, rate=rate, track=options.track).read_as(overrides(options))
+    return probe(path or options.file, rate=rate, track=options.track).read_as(overrides(options))
 
 
 def overrides(options: argparse.Namespace) -> Overrides:
@@ -104,6 +127,18 @@ class Targets:
     def __init__(self, sources: Sequence[Path], *, force: bool) -> None:
         self._sources, self._force = list(sources), force
         self._taken: list[Path] = []
+
+    def add_certificate(self, source: Path) -> None:
+        """Take the certificate of a file that is not written anew.
+
+        Raises
+        ------
+        WriteError : there is one already, or its folder can't be written to
+        """
+        if not os.access(source.parent, os.W_OK):
+            raise WriteError(f"The certificate can't be written: this user may not write to {shown(source.parent)}.")
+        if (there := [shown(path) for path in certificate_paths(source) if path.exists()]) and not self._force:
+            raise WriteError(f"{there[0]} is there already; --force replaces it.")
 
     def add(self, path: Path | None, endings: Sequence[str], *, certified: bool = False) -> None:
         """Take a target, if there is one; ``endings`` are those of its kind.

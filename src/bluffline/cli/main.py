@@ -10,16 +10,17 @@ from typing import Any
 from bluffline import __version__, stopping
 from bluffline.cli import charts, files, instruments, looks
 from bluffline.cli.progress import terminal_monitor
-from bluffline.errors import BlufflineError
+from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
+from bluffline.prove.checking import check
 from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove, refuse_unreadable
-from bluffline.prove.survey import must_fix, run_survey, start_survey
-from bluffline.report.certificate import certificate_files, legalise_report
-from bluffline.report.check import check_report, describe, frames_csv
-from bluffline.report.files import save_text
-from bluffline.rules.rulefile import SHIPPED, load_rules
+from bluffline.prove.survey import run_survey, start_survey
+from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
+from bluffline.report.check import describe, frames_csv
+from bluffline.report.files import save_bytes, save_text
+from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
 from bluffline.session.faults import fault_of, log_path
 
 COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")
@@ -59,9 +60,10 @@ def _parser() -> argparse.ArgumentParser:
     legalise = commands.add_parser("legalise", help="write a legal file and prove it")
     check.set_defaults(run=_check)
     legalise.set_defaults(run=_legalise)
-    for command in (check, legalise):
-        files.add_source(command)
+    files.add_source(check, several=True)
+    files.add_source(legalise)
     files.add_target(legalise)
+    check.add_argument("--certificate", action="store_true", help="give a file that is good as it stands its certificate")
     for command in (check, legalise):
         files.add_force(command)
         command.add_argument("--rules", default="r103", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file")
@@ -75,17 +77,48 @@ def _parser() -> argparse.ArgumentParser:
 
 def _check(options: argparse.Namespace) -> int:
     rules = load_rules(options.rules)
-    programme = files.open_source(options)
+    paths = [path for named in options.files for path in files.programmes_in(named)]
+    if len(paths) > 1 and options.frames is not None:
+        raise SettingsError("--frames holds the measurements of one file; name one.")
+    reports: list[dict[str, Any]] = []
+    worst = _NOTHING_TO_FIX
+    for path in paths:
+        try:
+            code = _check_one(options, path, rules, reports)
+        except (BlufflineError, OSError) as error:
+            if stopping.asked() or len(paths) == 1:
+                raise
+            print(f"bluffline: {fault_of(error, '').sentence}", file=sys.stderr)
+            code = _COULD_NOT
+        worst = max(worst, code)
+    if options.json is not None and reports:
+        _deliver(reports[0] if len(paths) == 1 else {"schema": "bluffline.checks/1", "checks": reports}, options.json)
+    return worst
+
+
+def _check_one(options: argparse.Namespace, path: Path, rules: Rules, reports: list[dict[str, Any]]) -> int:
+    """Check one file, tell of it, and give it its certificate where that was asked for and it is good."""
+    programme = files.open_source(options, path)
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(_path(options.json), _JSON)
     targets.add(options.frames, _CSV)
+    if options.certificate:
+        targets.add_certificate(path)
     survey = start_survey(programme, rules)
     with terminal_monitor() as monitor:
-        run_survey(survey, monitor)
+        checked = check(survey, monitor)
     if options.frames is not None:
         save_text(options.frames, frames_csv(survey))
-    _deliver(check_report(survey), options.json, lambda: describe(survey))
-    return _MUST_FIX if must_fix(survey.findings()) else _NOTHING_TO_FIX
+    reports.append(checked_report(checked))
+    if options.json != "-":
+        print(describe(survey, checked))
+    if options.certificate and checked.good:
+        for place, data in standing_certificate(checked).items():
+            save_bytes(place, data)
+        print(f"Certificate: {shown(certificate_paths(path)[-1])}", file=sys.stderr)
+    elif options.certificate:
+        print("bluffline: no certificate is written, since there is something to fix.", file=sys.stderr)
+    return _NOTHING_TO_FIX if checked.good else _MUST_FIX
 
 
 def _legalise(options: argparse.Namespace) -> int:
@@ -107,16 +140,22 @@ def _legalise(options: argparse.Namespace) -> int:
         treatments = {proposal.shot: proposal.treatment for proposal in proposals}
         request = ProveRequest(survey, shots, treatments, options.out, codec, kept, carriage)
         proof = prove(request, monitor, certificate_files)
+    for loss in proof.losses[len(carriage.losses) :]:
+        print(f"bluffline: {loss}", file=sys.stderr)
 
     def summary() -> str:
-        verdict = proof.verdict if proof.legal or proof.unreadable else "NOT legal"
+        verdict = proof.verdict if proof.legal or proof.unreadable else "picture NOT legal"
         treated = f"{len(proof.treatments)} of {len(shots)} shots treated"
+        rounds = "round" if proof.rounds == 1 else "rounds"
         paths = "\n".join(f"  {shown(path)}" for path in certificate_paths(options.out))
         return (
-            f"{shown(options.out)}: {verdict} under {rules.title}; {treated}, {proof.rounds} round(s).\nCertificate:\n{paths}"
+            f"{shown(options.out)}: {verdict} under {rules.title}; {treated}, {proof.rounds} {rounds}.\nCertificate:\n{paths}"
         )
 
-    _deliver(legalise_report(proof), options.json, summary)
+    if options.json is not None:
+        _deliver(legalise_report(proof), options.json)
+    if options.json != "-":
+        print(summary())
     return _NOTHING_TO_FIX if proof.legal else _MUST_FIX
 
 
@@ -124,12 +163,10 @@ def _path(where: str | None) -> Path | None:
     return None if where is None else Path(where)
 
 
-def _deliver(report: dict[str, Any], where: str | None, summary: Callable[[], str]) -> None:
-    """JSON to where it was asked for; a summary for people unless standard output carries the JSON."""
+def _deliver(report: dict[str, Any], where: str) -> None:
+    """JSON to where it was asked for."""
     text = json.dumps(report, indent=2, ensure_ascii=False) + "\n"
     if where == "-":
         sys.stdout.write(text)
-        return
-    if where is not None:
+    else:
         save_text(Path(where), text)
-    print(summary())

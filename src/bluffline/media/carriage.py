@@ -38,19 +38,28 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
     WriteError : a track can't be carried and is not to be dropped; or readers would take its range, matrix or fields for others
     """
     tracks, losses = frozenset(track.index for track in programme.tracks), []
+    for second in [track for track in programme.tracks if track.kind == "video"]:
+        if not drop_tracks:
+            raise WriteError(
+                f"Track {second.index} ({second.description}) is a second picture, which is not judged and would be written "
+                "unjudged: have it left out, or open it as the picture."
+            )
+        tracks -= {second.index}
+        losses.append(f"Track {second.index} ({second.description}), a second picture, is left out, as asked.")
     with tempfile.TemporaryDirectory(prefix="bluffline-") as folder:
         trial = Path(folder) / f"trial{target.suffix}"
         try:
             writer = _trial(programme, source, codec, trial, tracks)
         except WriteError:
-            refusals = {track: _refusal(programme, source, codec, trial, track.index) for track in programme.tracks}
+            beside = [track for track in programme.tracks if track.index in tracks]
+            refusals = {each: _refusal(programme, source, codec, trial, each.index) for each in beside}
             refused = {track: refusal for track, refusal in refusals.items() if refusal is not None}
             if not refused:
                 raise
             if not drop_tracks:
                 raise next(iter(refused.values())) from None
             tracks -= {track.index for track in refused}
-            losses = [f"Track {track.index} ({track.description}) is left out, as asked." for track in refused]
+            losses += [f"Track {track.index} ({track.description}) is left out, as asked." for track in refused]
             writer = _trial(programme, source, codec, trial, tracks)
         try:
             read = probe(trial)
@@ -142,6 +151,11 @@ def _track_losses(programme: Programme, read: Programme, tracks: frozenset[int])
         there.remove(after)
         if before.language and before.language != after.language:
             yield f"The language of track {before.index} ({before.language}) is not carried."
+        if before.title and before.title != after.title:
+            yield f"The title of track {before.index} ({before.title}) is not carried."
+        if before.layout and before.layout != after.layout:
+            read_as = after.layout or "channels that are not named"
+            yield f"The layout of track {before.index} ({before.layout}) is not carried: it is read as {read_as}."
         if lost := set(before.flags) - set(after.flags):
             yield f"Track {before.index} loses its flags {', '.join(sorted(lost))}."
 

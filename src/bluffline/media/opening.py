@@ -10,7 +10,7 @@ from pathlib import Path
 from bluffline.errors import MediaError
 
 USUAL_RATE = Fraction(25)
-_PICTURES = frozenset({".dpx", ".tif", ".tiff", ".png", ".exr", ".jpg", ".jpeg", ".bmp", ".tga", ".jp2"})
+PICTURES = frozenset({".dpx", ".tif", ".tiff", ".png", ".exr", ".jpg", ".jpeg", ".bmp", ".tga", ".jp2"})
 _STILLS = "image2"  # FFmpeg's name for pictures in files of their own
 _NUMBER = re.compile(r"%(?:0(\d+))?d")
 _NUMBERED = re.compile(r"(.*?)(\d+)(\.[^.]+)")
@@ -80,7 +80,7 @@ class Opening:
             raise MediaError(f"{shown(path)} is {kind}: a programme is read more than once, so save it as a file first.")
         if path.stat().st_size == 0:
             raise MediaError(f"{shown(path)} is empty (0 bytes).")
-        if path.suffix.lower() in _PICTURES:
+        if path.suffix.lower() in PICTURES:
             options = (("framerate", str(rate or USUAL_RATE)), ("pattern_type", "none"))
             return cls(path, plain_name(path), (path,), _STILLS, options)
         if rate is not None:
@@ -107,10 +107,10 @@ def _pattern_in(folder: Path) -> Path:
     runs: set[str] = set()
     for file in folder.iterdir():
         match = _NUMBERED.fullmatch(file.name)
-        if match and match[3].lower() in _PICTURES and not file.name.startswith("."):
+        if match and match[3].lower() in PICTURES and not file.name.startswith("."):
             runs.add(f"{match[1].replace('%', '%%')}%0{len(match[2])}d{match[3]}")
     if not runs:
-        raise MediaError(f"{shown(folder)} is a folder without numbered pictures ({', '.join(sorted(_PICTURES))}).")
+        raise MediaError(f"{shown(folder)} is a folder without numbered pictures ({', '.join(sorted(PICTURES))}).")
     if len(runs) > 1:
         raise MediaError(
             f"{shown(folder)} holds several runs of pictures; name one of {', '.join(sorted(runs)[:_SHOWN_GAPS])}."

@@ -162,7 +162,7 @@ def _carried(container: InputContainer, stream: VideoStream, frame: av.VideoFram
     shape = stream.sample_aspect_ratio
     return Carried(
         rotation=int(frame.rotation),
-        alpha=has_alpha(frame.format.name),
+        alpha=has_alpha(frame.format.name) or stream.metadata.get("alpha_mode") == "1",
         mastering=told.mastering,
         light=told.light,
         pixel_shape=Fraction(shape) if shape else Fraction(1),
@@ -208,4 +208,8 @@ def _tracks(
             name = f"{name}, {stream.width}×{stream.height}" if context is not None else name
         offset = sounds.begins.get(stream.index, start) - start
         after = sounds.ends.get(stream.index, end) - end
-        yield Track(stream.index, kind, name, "" if language == "und" else language, flags, round(offset, 4), round(after, 4))
+        layout = context.layout.name if stream.type == "audio" and context is not None else ""
+        yield Track(
+            stream.index, kind, name, "" if language == "und" else language, flags, round(offset, 4), round(after, 4),
+            stream.metadata.get("title", ""), "" if layout.endswith("channels") else layout,
+        )  # fmt: skip

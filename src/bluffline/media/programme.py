@@ -22,6 +22,7 @@ class Track:
     """A track that travels with the picture: what it is, in a few words.
 
     ``kind``: as FFmpeg names it, or timecode, chapters or cover. ``flags``: its dispositions (default, forced, …).
+    ``title``; ``layout``: of a sound's channels, empty where it is not said which is which.
     ``offset``, ``after``: seconds that a sound begins after the picture, and that it goes on after the picture ends.
     """
 
@@ -32,6 +33,8 @@ class Track:
     flags: tuple[str, ...] = ()
     offset: float = 0.0
     after: float = 0.0
+    title: str = ""
+    layout: str = ""
 
     @property
     def anew(self) -> bool:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import zlib
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import islice
 from typing import Self
 
@@ -18,6 +18,7 @@ from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.pixels import native_planes
 from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme, Tags
+from bluffline.media.riders import Riders, riders_on
 from bluffline.media.source_file import opened
 from bluffline.media.tagging import FrameWords, format_of
 from bluffline.signal.convert import convert
@@ -36,11 +37,13 @@ class Frame:
     ``planes``: Y′, Cb, Cr or R′, G′, B′; each (rows, stride) uint8 or uint16, C-contiguous, padding at the right.
     ``None`` where the file holds a frame here that can't be decoded. ``format``: how they are to be read, by what this frame
     and its track say and by the operator's word; None where there is no frame, or where it says what is not known here.
+    ``riders``: what rides on it beside its samples, see `media.riders`.
     """
 
     number: int
     planes: Planes | None
     format: SignalFormat | None = None
+    riders: Riders = field(default_factory=dict)
 
     def planes_as(self, wanted: SignalFormat) -> Planes | None:
         """The planes brought to another format of the same size, as far as that is arithmetic; see `signal.convert`."""
@@ -116,6 +119,15 @@ class Reader:
         """A checksum of what `frames` has read so far; empty where it did not start at the first frame."""
         return f"{self._digest:08x}" if self._digest is not None else ""
 
+    def packets_digest(self, tell: Callable[[int], object]) -> str:
+        """What `digest` is after all frames were read, without decoding; ``tell`` is called with the packets read so far."""
+        found = 0
+        for number, packet in enumerate(self._packets_from(0)):
+            if packet.size:
+                found = zlib.crc32(packet, found)
+            tell(number)
+        return f"{found:08x}"
+
     def frame(self, number: int) -> Frame:
         """Frame ``number``, exactly; cheap for a neighbour of the last one asked for.
 
@@ -166,7 +178,8 @@ class Reader:
             self._formats[said] = format_of(self.programme, said)
         source = self._formats[said]
         alike = (said.size, said.pixel_format) == (self.programme.tags.size, self.programme.pixel_format)
-        return Frame(number, self._planes(picture) if alike and source is not None else None, source)
+        planes = self._planes(picture) if alike and source is not None else None
+        return Frame(number, planes, source, riders_on(picture))
 
     def _planes(self, picture: av.VideoFrame) -> Planes | None:
         programme = self.programme

@@ -22,6 +22,7 @@ from bluffline.media.codecs import MATRIX_TAGS, PRIMARIES_TAGS, RANGE_TAGS, TRAN
 from bluffline.media.opening import plain_name
 from bluffline.media.pixels import put_planes
 from bluffline.media.programme import Programme
+from bluffline.media.riders import Riders, with_riders
 from bluffline.media.source_file import opened
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.siting import Siting
@@ -35,6 +36,7 @@ _LOCATIONS = {
 _OF_THE_PICTURE = frozenset({"language", "title"})  # of a track's own words those that its copy keeps
 _MASTERING = 10  # numbers that describe a mastering display: x and y of red, green, blue and white, least and greatest light
 IN_STEP = 0.001  # seconds that sound may begin beside the picture and still count as in step
+_NO_RIDERS: Riders = {}
 _MUXERS = {".mov": "mov", ".mxf": "mxf", ".mkv": "matroska", ".mp4": "mp4"}
 
 
@@ -77,6 +79,7 @@ class Writer:
         # Sound that begins before the picture would be cut: the picture waits for it, for whole ticks of its clock.
         before = max((-track.offset for track in programme.tracks if track.index in self._kept), default=0.0)
         self._lead = math.ceil(max(before - IN_STEP, 0.0) / self._ticks)
+        self._riders: dict[int | None, Riders] = {}  # of pictures that the encoder holds, by their times
         self._stack = ExitStack()
         self._target = target
         self._end = _MUXERS[target.suffix.lower()]
@@ -98,8 +101,8 @@ class Writer:
         self._waiting: av.Packet[Any] | None = next(self._packets, None)
         self._field_marker = FieldMarker(self.format.top_field_first) if self.format.interlaced else None
 
-    def write(self, number: int, planes: Planes) -> None:
-        """Encode frame ``number`` from planes in `format`, and carry over the sound up to it."""
+    def write(self, number: int, planes: Planes, riders: Riders = _NO_RIDERS) -> None:
+        """Encode frame ``number`` from planes in `format`, what rides on it too, and carry over the sound up to it."""
         picture = av.VideoFrame(self.format.width, self.format.height, self._pixel_format)
         put_planes(picture, planes)
         time = self._time(number)
@@ -109,22 +112,30 @@ class Writer:
         picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = self._tags
         if self._field_marker is not None:
             picture = self._field_marker.mark(picture)
+        if riders:
+            self._riders[time] = riders
         try:
             packets = self._stream.encode(picture)
         except av.error.FFmpegError as error:
             raise self._beyond_the_encoder() from error
-        self._guard(lambda: self._output.mux(packets))
+        self._mux(packets)
         self._carry_until(time * self._ticks)
 
     def finish(self, *, carry: bool = True) -> None:
         """Flush the encoder, carry over what is left of the other tracks, and close the file."""
-        self._guard(lambda: self._output.mux(self._stream.encode(None)))
+        self._mux(self._stream.encode(None))
         if carry:
             self._carry_until(None)
         self._guard(self._output.close)
         self._stack.close()
         if self._end == "matroska" and self.programme.carried.pixel_shape != 1:
             _shape_pixels(self._target, self.programme.carried.pixel_shape * self.format.width / self.format.height)
+
+    def _mux(self, packets: list[av.Packet[Any]]) -> None:
+        for packet in packets:
+            riders = self._riders.pop(packet.pts, None) if self._riders else None
+            made = packet if riders is None else with_riders(packet, riders, self.codec.encoder)
+            self._guard(lambda made=made: self._output.mux(made))  # type: ignore[misc]
 
     def abandon(self) -> None:
         """Close without finishing; the caller removes the file."""

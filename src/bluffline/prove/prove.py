@@ -1,6 +1,5 @@
 """Proving: write, read back what was written, measure it again by the same rules, until it passes."""
 
-import hashlib
 import os
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
@@ -18,7 +17,9 @@ from bluffline.media.carriage import Carriage
 from bluffline.media.codecs import Codec
 from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.reader import Reader
+from bluffline.media.riders import words_for
 from bluffline.media.writer import refuse_source_as_target
+from bluffline.prove.checking import checksum
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import ANSWERED, Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import KeepUnreadable, refuse_changed, refuse_other_light, render
@@ -31,7 +32,6 @@ from bluffline.treat.ladder import Treatment, acts
 MOST_ROUNDS = 4
 _LEAST_MARGIN, _MOST_MARGIN = 0.5, 3.0  # percent a round
 _OVERSHOOT_SHARE = 0.6
-_BLOCK = 1 << 20
 _SHOWN_RUNS = 12
 
 
@@ -80,7 +80,14 @@ class Proof:
         if self.unreadable:
             count = len(self.unreadable)
             return f"not proved: {count} frame{'s' if count > 1 else ''} could not be read"
-        return "proved legal" if self.legal else "not legal"
+        return "picture proved legal" if self.legal else "picture not legal"
+
+    @property
+    def losses(self) -> list[str]:
+        """What of the source is not in the written file: what was foreseen, and what rode on frames and was not read back."""
+        told = list(self.request.carriage.losses) if self.request.carriage else []
+        lost = words_for(self.request.survey.riding - self.after.riding)
+        return [*told, *(f"Not carried: {words}." for words in lost)]
 
 
 # What a certificate makes of a proof: the texts that are to stand beside the written file, by their paths.
@@ -203,7 +210,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             if not to_mend or turn == MOST_ROUNDS:
                 break
             treatments = _with_margin(request, treatments, to_mend)
-        source_checksum = _checksum(survey.programme.opening.files, monitor, "the source")
+        source_checksum = checksum(survey.programme.opening.files, monitor, "the source")
         refuse_changed(survey.programme)
         proof = Proof(
             request=request,
@@ -213,10 +220,10 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             treatments=treatments,
             rounds=turn,
             source_checksum=source_checksum,
-            written_checksum=_checksum((working,), monitor, "the written file"),
+            written_checksum=checksum((working,), monitor, "the written file"),
             finished=datetime.now(UTC),
             unreadable=tuple(unreadable_frames(survey)),
-            source_size=sum(size for _, size, _ in survey.programme.identity.stats),
+            source_size=sum(stat[1] for stat in survey.programme.identity.stats),
             written_size=working.stat().st_size,
         )
         settle(working, target, certify(proof))
@@ -247,18 +254,6 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
         with suppress(SettingsError):
             changed[shot] = tightened(changed.get(shot, ()), rule, margin, extremes, limits, survey.source)
     return changed
-
-
-def _checksum(paths: Sequence[Path], monitor: Monitor, name: str) -> str:
-    """SHA-256 of a file, or of numbered pictures one after the other, in hexadecimal."""
-    digest, size, done = hashlib.sha256(), max(sum(path.stat().st_size for path in paths), 1), 0
-    for path in paths:
-        with path.open("rb") as file:
-            while block := file.read(_BLOCK):
-                digest.update(block)
-                done += len(block)
-                monitor.at(f"Checksum of {name}", done, size, "bytes")
-    return digest.hexdigest()
 
 
 def settle(working: Path, target: Path, beside: Mapping[Path, bytes]) -> None:

@@ -69,22 +69,23 @@ def render(
         starts = [shot.first for shot in shots]
         prepared = {number: FrameTreatment(steps, writer.format, region=region) for number, steps in treatments.items()}
 
-        def treat(frame: Frame) -> tuple[int, Planes | None]:
+        def treat(frame: Frame) -> tuple[Frame, Planes | None]:
             if frame.planes is None or frame.format is None:
-                return frame.number, None
+                return frame, None
             refuse_other_light(frame.format, source, frame.number)
             planes = convert(frame.planes, frame.format, writer.format, dither=True)
             shot = bisect_right(starts, frame.number) - 1
             treatment = prepared.get(shot)
-            return frame.number, treatment.apply(planes, frame.number - starts[shot]) if treatment else planes
+            return frame, treatment.apply(planes, frame.number - starts[shot]) if treatment else planes
 
         last = black = black_planes(writer.format)
         with Reader(programme) as reader:
-            for number, planes in in_order(treat, reader.frames()):
+            for frame, planes in in_order(treat, reader.frames()):
+                number = frame.number
                 last = planes or _instead(
                     number, programme, {KeepUnreadable.HOLD: last, KeepUnreadable.BLACK: black}, keep_unreadable
                 )
-                writer.write(number, last)
+                writer.write(number, last, frame.riders)
                 if number % _LOOK_EVERY == 0:
                     refuse_changed(programme, number)
                 monitor.at(stage, number + 1, programme.frame_count)

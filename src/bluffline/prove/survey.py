@@ -38,6 +38,7 @@ class Survey:
 
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
     finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
+    ``riding``: what rides on its frames, see `media.riders`.
     ``searched``: holds True once charts have been looked for, where the rules ask for one.
     """
 
@@ -50,6 +51,7 @@ class Survey:
     exact: tuple[Shot, ...] = ()
     fields: FieldOrder | None = None
     searched: list[bool] = field(default_factory=list)
+    riding: set[str] = field(default_factory=set)
 
     @property
     def source(self) -> SignalFormat:
@@ -146,7 +148,7 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     measure = partial(_measure, survey)
     with Reader(survey.programme) as reader:
         if len(survey.table) < total:
-            for row, source in in_order(measure, _watched(reader.frames(len(survey.table)), survey.fields)):
+            for row, source in in_order(measure, _watched(reader.frames(len(survey.table)), survey)):
                 survey.table.append(row, source)
                 monitor.at(stage, len(survey.table), total)
             survey.read[:] = [reader.digest] if reader.digest else []
@@ -156,9 +158,11 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     return survey
 
 
-def _watched(frames: Iterator[Frame], fields: FieldOrder | None) -> Iterator[Frame]:
-    """Frames as they come; pairs of them are looked at for the order of their fields."""
+def _watched(frames: Iterator[Frame], survey: Survey) -> Iterator[Frame]:
+    """Frames as they come, and what rides on them; pairs of them are looked at for the order of their fields."""
+    fields = survey.fields
     for frame in frames:
+        survey.riding.update(frame.riders)
         pair = frame.number % _FIELDS_EVERY
         if fields is not None and pair < 2:
             fields.add(frame.planes[0] if frame.planes is not None else None, first=pair == 0)

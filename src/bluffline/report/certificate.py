@@ -11,14 +11,18 @@ import numba
 import numpy as np
 
 from bluffline import __version__
+from bluffline.errors import WriteError
 from bluffline.figures import figure
 from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
+from bluffline.prove.checking import Checked
 from bluffline.prove.prove import Proof, certificate_paths, frame_list
 from bluffline.prove.survey import Survey
-from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name
+from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
+from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.columns import percent_columns
 from bluffline.signal.convert import same_samples
+from bluffline.signal.naming import colours
 from bluffline.treat.ladder import ordered
 from bluffline.treat.step import Step
 from bluffline.treat.stored import step_to
@@ -28,10 +32,10 @@ _SVG_RANGE = (-12.0, 125.0)  # percent from the foot to the top of the drawing
 
 
 def legalise_report(proof: Proof) -> dict[str, Any]:
-    """The proof in the form of schema ``bluffline.legalise/1``."""
+    """The proof in the form of schema ``bluffline.legalise/2``."""
     shots = list(proof.request.shots)
     return {
-        "schema": "bluffline.legalise/1",
+        "schema": "bluffline.legalise/2",
         "before": check_report(proof.request.survey, shots),
         "after": check_report(proof.after, shots)
         | {"file": check_report(proof.after)["file"] | {"path": shown(proof.request.target)}},
@@ -42,7 +46,7 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
         "verdict": proof.verdict,
         "unreadable_frames": list(proof.unreadable),
         "kept_unreadable": str(proof.request.keep_unreadable) if proof.unreadable else None,
-        "not_carried": list(proof.request.carriage.losses) if proof.request.carriage else [],
+        "not_carried": proof.losses,
         "overrides": overrides(proof.request.survey.programme),
         "untreated_same_samples": same_samples_written(proof),
         "versions": versions(),
@@ -95,23 +99,14 @@ def certificate_files(proof: Proof) -> dict[Path, bytes]:
 
 def certificate_page(proof: Proof) -> str:
     """The certificate as one self-contained HTML page, made to be printed."""
-    import jinja2
-
     request = proof.request
-    environment = jinja2.Environment(
-        loader=jinja2.FunctionLoader(lambda name: resources.files("bluffline.report").joinpath(name).read_text("utf-8")),
-        autoescape=True,
-        undefined=jinja2.StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-    environment.filters["minus"] = _signed
     programme = request.survey.programme
-    return environment.get_template("certificate.html.j2").render(
+    page: str = _page("certificate.html.j2").render(
         proof=proof,
         request=request,
         programme=programme,
-        source=request.survey.source,
+        judged=judged(proof.after),
+        not_judged=not_judged(request.survey),
         rules=request.survey.rules,
         before=[finding_report(finding, programme) for finding in proof.before],
         after=[finding_report(finding, programme) for finding in proof.after_findings],
@@ -134,9 +129,68 @@ def certificate_page(proof: Proof) -> str:
         same_samples=same_samples_written(proof),
         source_name=shown(programme.path.name),
         target_name=shown(request.target.name),
-        losses=request.carriage.losses if request.carriage else (),
+        losses=proof.losses,
         unreadable=frame_list(proof.unreadable),
     )
+    return page
+
+
+def checked_report(checked: Checked) -> dict[str, Any]:
+    """A check in the form of schema ``bluffline.check/2``, bound to the file that was read."""
+    report = check_report(checked.survey, findings=checked.findings)
+    report["file"] |= {
+        "size": checked.size, "sha256": checked.sha256, "modified": checked.modified.isoformat(timespec="microseconds"),
+    }  # fmt: skip
+    return report | {"checked": checked.at.isoformat(timespec="seconds"), "versions": versions()}
+
+
+def standing_certificate(checked: Checked) -> dict[Path, bytes]:
+    """The certificate of a file that is good as it stands: its three files, by the paths where they are to stand.
+
+    Raises
+    ------
+    WriteError : it is not good
+    """
+    survey = checked.survey
+    programme = survey.programme
+    if not checked.good:
+        raise WriteError(f"{programme.name} can't be certified as it stands: {verdict(survey, checked.findings)}.")
+    page = _page("as_it_stands.html.j2").render(
+        checked=checked,
+        survey=survey,
+        programme=programme,
+        rules=survey.rules,
+        rules_name=rules_name(survey.rules),
+        overrides=overrides(programme),
+        judged=judged(survey),
+        not_judged=not_judged(survey),
+        findings=[finding_report(finding, programme) for finding in checked.findings],
+        skyline=skyline_svg(survey, [shot.first for shot in survey.shots()]),
+        version=__version__,
+        versions=versions(),
+        source_name=shown(programme.path.name),
+    )
+    texts = (
+        json.dumps(checked_report(checked), indent=2, ensure_ascii=False) + "\n",
+        findings_csv(checked.findings, programme),
+        page,
+    )
+    return {path: text.encode() for path, text in zip(certificate_paths(programme.path), texts, strict=True)}
+
+
+def _page(name: str) -> Any:
+    """A template of a page."""
+    import jinja2
+
+    environment = jinja2.Environment(
+        loader=jinja2.FunctionLoader(lambda part: resources.files("bluffline.report").joinpath(part).read_text("utf-8")),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters |= {"minus": _signed, "colours": colours}
+    return environment.get_template(name)
 
 
 def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:

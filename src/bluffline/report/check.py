@@ -1,4 +1,4 @@
-"""A survey as data: ``bluffline.check/1`` and the frame table."""
+"""A survey as data: ``bluffline.check/2`` and the frame table."""
 
 import csv
 import io
@@ -6,7 +6,9 @@ from typing import Any
 
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme, Track
+from bluffline.prove.checking import Checked
 from bluffline.prove.survey import Survey, must_fix
+from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.findings import Finding
 from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
 from bluffline.rules.shots import Shot
@@ -20,13 +22,15 @@ _COLUMNS = (
 )
 
 
-def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, Any]:
-    """The survey in the form of schema ``bluffline.check/1``."""
+def check_report(
+    survey: Survey, shots: list[Shot] | None = None, findings: list[Finding] | None = None
+) -> dict[str, Any]:
+    """The survey in the form of schema ``bluffline.check/2``; ``findings``: as they were judged, where that was done."""
     programme, source = survey.programme, survey.source
     shots = survey.shots() if shots is None else shots
-    findings = survey.findings(shots)
+    findings = survey.findings(shots) if findings is None else findings
     return {
-        "schema": "bluffline.check/1",
+        "schema": "bluffline.check/2",
         "file": {
             "path": programme.name,
             "container": programme.container,
@@ -60,7 +64,10 @@ def check_report(survey: Survey, shots: list[Shot] | None = None) -> dict[str, A
             "notes": list(programme.notes),
         },
         "rules": rules_report(survey.rules),
-        "verdict": "fail" if must_fix(findings) else "pass",
+        "verdict": verdict(survey, findings),
+        "must_fix": len(must_fix(findings)),
+        "judged": judged(survey),
+        "not_judged": not_judged(survey),
         "shots": [{"first_frame": shot.first, "last_frame": shot.last} for shot in shots],
         "findings": [finding_report(finding, programme) for finding in findings],
     }
@@ -75,6 +82,14 @@ def overrides(programme: Programme) -> dict[str, str]:
     }  # fmt: skip
     said = programme.overrides.said
     return {name: f"{standard(was[name])} read as {standard(now)}" for name, now in said.items() if str(was[name]) != now}
+
+
+def verdict(survey: Survey, findings: list[Finding]) -> str:
+    """What the findings come to, and what that is about."""
+    count = len(must_fix(findings))
+    left = "nothing to fix" if not count else f"{count} finding{'s' if count > 1 else ''} that must be fixed"
+    filtered = f", judged after a {survey.rules.filter} filter" if survey.rules.low_pass else ""
+    return f"{left} in the picture under {rules_name(survey.rules)}{filtered}"
 
 
 def track_report(track: Track) -> dict[str, Any]:
@@ -170,10 +185,10 @@ def rules_name(rules: Rules) -> str:
     return rules.title if titled in ("", rules.shipped) else f"{rules.title} (a rule file of its own, not the shipped one)"
 
 
-def describe(survey: Survey) -> str:
-    """A survey's result in a few lines."""
+def describe(survey: Survey, checked: Checked | None = None) -> str:
+    """The result of a survey in a few lines, and of which file it is, where that is known."""
+    findings = survey.findings() if checked is None else checked.findings
     programme, source = survey.programme, survey.source
-    findings = survey.findings()
     lines = [
         (
             f"{shown(programme.path.name)}: {source.width}×{source.height}, {float(programme.frame_rate):.4g} frames/s, "
@@ -182,12 +197,15 @@ def describe(survey: Survey) -> str:
         ),
         *(f"  note      {note}" for note in programme.notes),
     ]
+    if checked is not None:
+        changed = f"changed {checked.modified:%Y-%m-%d %H:%M:%S} UTC"
+        lines.insert(1, f"  file      {checked.size} bytes, {changed}, sha256 {checked.sha256}")
     for finding in findings:
         when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
         worst = f"{finding.reason}, {finding.worst_area:.1f} % of the picture"
         lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {worst}")
 
-    count = len(must_fix(findings))
-    filtered = f", judged after a {survey.rules.filter} filter" if survey.rules.low_pass else ""
-    lines.append(f"{rules_name(survey.rules)}{filtered}: " + (f"{count} must-fix findings" if count else "nothing to fix"))
+    lines += [f"  not judged  {each}" for each in not_judged(survey)]
+    told = verdict(survey, findings)
+    lines.append(f"{told[0].upper()}{told[1:]}")
     return "\n".join(lines)

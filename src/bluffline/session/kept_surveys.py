@@ -114,6 +114,7 @@ class SurveyStore:
                 raise ValueError("it was read by another format")
             survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
             survey.table.formats[:] = formats
+            survey.riding.update(str(each) for each in facts["riding"])
             survey.read[:] = [read] if read else []
             if survey.fields is not None:
                 survey.fields.top, survey.fields.bottom, survey.fields.neither = votes
@@ -144,6 +145,7 @@ class SurveyStore:
             return
         facts = {
             "read": survey.read[0] if survey.read else "",
+            "riding": sorted(survey.riding),
             "formats": [_format_text(each) for each in table.formats],
             "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
         }

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from bluffline.prove.suggesting import Wanted
 from bluffline.session.jobs import Kind
+from bluffline.treat.ladder import acts
 from bluffline.ui.actions.hands import Hands
 from bluffline.view.looking import Tool
 
@@ -58,6 +59,12 @@ def _coloured(hands: Hands) -> bool:
     return bool(hands.charting.steps)
 
 
+def _good(hands: Hands) -> bool:
+    """Whether there is nothing to fix, and nothing was treated."""
+    session = hands.session
+    return _surveyed(hands) and not session.must_fix_count and not any(acts(t) for t in session.document.treatments.values())
+
+
 def _charted(hands: Hands) -> bool:
     return hands.charting.model.result is not None and _surveyed(hands)
 
@@ -91,6 +98,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("signal", "Programme", "Make a test signal …", ("Ctrl+T",), lambda h: h.work.make_signal(), _always),
     Command("rules-file", "Programme", "Rules from a file …", (), lambda h: h.programmes.choose_rules(), _always),
     Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda h: h.work.prove_and_write(), _surveyed, apart=True),
+    Command("certify", "Programme", "Certify as it stands", (), lambda h: h.work.certify(), _good),
     Command("save-work", "Programme", "Save the work …", ("Ctrl+S",), lambda h: h.work.ask_where_to_save()),
     Command("quit", "Programme", "Quit", ("Ctrl+Q",), lambda h: h.window.close(), _always, apart=True),
     Command("play", "Go", "Play or pause", ("Space", "K"), lambda h: h.player.toggle()),

@@ -1,0 +1,102 @@
+"""What rides on frames and not in a track: captions, active format, timecode; and writing it where a codec can."""
+
+from __future__ import annotations
+
+from typing import Any, cast
+
+import av
+
+# By FFmpeg's names of side data. Mastering display, content light and rotation are told and carried by themselves; user data
+# without a registered owner are an encoder's own words.
+RIDERS = {
+    "A53_CC": "captions on its frames (A53)",
+    "AFD": "active format description (AFD)",
+    "PANSCAN": "pan and scan",
+    "GOP_TIMECODE": "timecode in its stream",
+    "S12M_TIMECODE": "timecode in its stream",
+    "DYNAMIC_HDR_PLUS": "dynamic HDR metadata",
+    "DOVI_RPU_BUFFER": "dynamic HDR metadata",
+    "DOVI_METADATA": "dynamic HDR metadata",
+    "DYNAMIC_HDR_VIVID": "dynamic HDR metadata",
+    "AMBIENT_VIEWING_ENVIRONMENT": "ambient viewing environment",
+    "ICC_PROFILE": "colour profile (ICC)",
+    "STEREO3D": "stereoscopic metadata",
+    "SPHERICAL": "spherical metadata",
+    "FILM_GRAIN_PARAMS": "film grain parameters",
+    "OTHER": "metadata of a kind that is not known here",
+}
+Riders = dict[str, bytes]
+_OWNER = bytes.fromhex("b50031")  # ITU-T T.35: United States, ATSC [A53]
+_OFFSETS = slice(12, 24)  # of FFmpeg's structure for pan and scan
+_CAPTIONS, _FORMAT = b"GA94", b"DTG1"
+
+
+def riders_on(frame: av.VideoFrame) -> Riders:
+    """What rides on a decoded frame, by FFmpeg's names."""
+    found = {name: bytes(data) for data in cast("Any", frame.side_data) if (name := _name(data)) in RIDERS}
+    if not any(found.get("PANSCAN", b"")[_OFFSETS]):  # every MPEG-2 picture has one; without offsets it moves nothing
+        found.pop("PANSCAN", None)
+    return found
+
+
+def _name(data: Any) -> str:
+    """FFmpeg's name of some side data."""
+    try:
+        return str(data.type.name)
+    except ValueError:  # the binding knows no name for it
+        return "OTHER"
+
+
+def words_for(riding: set[str]) -> list[str]:
+    """What rides on frames, in words, each once."""
+    return sorted({RIDERS[name] for name in riding})
+
+
+def with_riders(packet: av.Packet[Any], riders: Riders, encoder: str) -> av.Packet[Any]:
+    """A coded picture with captions and active format put in before its slices, where the codec has a place for them."""
+    data = bytes(packet)
+    if encoder == "mpeg2video":
+        place, units = data.find(b"\x00\x00\x01\x01"), [b"\x00\x00\x01\xb2" + each for each in _user_data(riders)]
+    elif encoder == "libx264":
+        place, units = _first_slice(data), [_sei(_OWNER + each) for each in _user_data(riders)]
+    else:
+        return packet
+    if place < 0 or not units:
+        return packet
+    made = av.Packet(data[:place] + b"".join(units) + data[place:])
+    made.pts, made.dts, made.time_base = packet.pts, packet.dts, packet.time_base
+    made.duration, made.is_keyframe, made.stream = packet.duration, packet.is_keyframe, packet.stream
+    return made
+
+
+def _user_data(riders: Riders) -> list[bytes]:
+    """Registered user data [A53 6.2.3]: captions three bytes each, and the format in four bits."""
+    made = []
+    if captions := riders.get("A53_CC"):
+        made.append(_CAPTIONS + bytes([3, 0x40 | len(captions) // 3, 0xFF]) + captions + b"\xff")
+    if described := riders.get("AFD"):
+        made.append(_FORMAT + bytes([0x41, 0xF0 | described[0] & 15]))
+    return made
+
+
+def _first_slice(data: bytes) -> int:
+    """Where the start code of the first slice of an H.264 picture stands; −1 where there is none."""
+    place = data.find(b"\x00\x00\x01")
+    while place >= 0:
+        if data[place + 3] & 31 in (1, 5):
+            return place - 1 if place and data[place - 1] == 0 else place
+        place = data.find(b"\x00\x00\x01", place + 3)
+    return -1
+
+
+def _sei(payload: bytes) -> bytes:
+    """A unit of supplemental enhancement information that holds registered user data [H264 7.3.2.3]."""
+    size = b"\xff" * (len(payload) // 255) + bytes([len(payload) % 255])
+    body, zeros = bytearray(), 0
+    for byte in bytes([6, 4]) + size + payload + b"\x80":
+        if zeros == 2 and byte <= 3:
+            body.append(3)  # so that no start code stands in it
+            zeros = 0
+        body.append(byte)
+        zeros = zeros + 1 if byte == 0 else 0
+    return b"\x00\x00\x00\x01" + bytes(body)

@@ -1,0 +1,139 @@
+"""Checking a programme as it stands: its word is bound to the very file that was read."""
+
+import hashlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from threading import Thread
+
+from bluffline.errors import BlufflineError, CancelledError, MediaError
+from bluffline.media.reader import Reader
+from bluffline.prove.monitor import Monitor
+from bluffline.prove.survey import Survey, must_fix, run_survey, unreadable_frames
+from bluffline.rules.findings import Finding
+
+_BLOCK = 1 << 20
+
+
+@dataclass(frozen=True)
+class Checked:
+    """What was found in a file, and which file it was.
+
+    ``sha256``: of the file, or of numbered pictures one after the other; ``size`` in bytes; ``modified``: when it was changed
+    last; ``at``: when the check ended.
+    """
+
+    survey: Survey
+    findings: list[Finding]
+    sha256: str
+    size: int
+    modified: datetime
+    at: datetime
+
+    @property
+    def good(self) -> bool:
+        """Whether nothing has to be fixed, and all of it was read."""
+        return not must_fix(self.findings) and not unreadable_frames(self.survey)
+
+
+def check(survey: Survey, monitor: Monitor) -> Checked:
+    """Run a survey, and take the file's checksum while it is read.
+
+    Raises
+    ------
+    MediaError : the file could not be wholly read, or is no longer what was opened: it gets no verdict
+    CancelledError : the monitor was asked to stop
+    """
+    hashing = _Beside(lambda quiet: checksum(survey.programme.opening.files, quiet, ""))
+    try:
+        run_survey(survey, monitor)
+        sha256 = hashing.result()
+    finally:
+        hashing.stop()
+    return _bound(survey, sha256)
+
+
+def check_again(survey: Survey, monitor: Monitor) -> Checked:
+    """Bind a survey that was made before to its file: every packet is read again and held against what was measured.
+
+    Raises
+    ------
+    MediaError : the file is no longer what was surveyed, or the survey is not finished
+    """
+    if not survey.complete:
+        raise MediaError(f"{survey.programme.name} has not been measured wholly yet.")
+    total = survey.programme.frame_count
+    with Reader(survey.programme) as reader:
+        if survey.read != [reader.packets_digest(lambda number: monitor.at("Reading again", number, total))]:
+            raise MediaError(f"{survey.programme.name} is not what was surveyed; survey it again.")
+    return _bound(survey, checksum(survey.programme.opening.files, monitor, "the file"))
+
+
+def _bound(survey: Survey, sha256: str) -> Checked:
+    programme = survey.programme
+    if programme.changed():
+        raise MediaError(f"{programme.name} was changed while it was checked, so nothing is said of it; check it again.")
+    stats = programme.identity.stats
+    modified = max(stat[2] for stat in stats)
+    size = sum(stat[1] for stat in stats)
+    made = datetime.fromtimestamp(modified / 1e9, UTC)
+    return Checked(survey, survey.findings(), sha256, size, made, datetime.now(UTC))
+
+
+def checksum(paths: Sequence[Path], monitor: Monitor, name: str) -> str:
+    """SHA-256 of a file, or of numbered pictures one after the other, in hexadecimal.
+
+    Raises
+    ------
+    MediaError : it could not be read
+    CancelledError : the monitor was asked to stop
+    """
+    digest, done = hashlib.sha256(), 0
+    try:
+        size = max(sum(path.stat().st_size for path in paths), 1)
+        for path in paths:
+            with path.open("rb") as file:
+                while block := file.read(_BLOCK):
+                    digest.update(block)
+                    done += len(block)
+                    monitor.at(f"Checksum of {name}", done, size, "bytes")
+    except OSError as error:
+        raise MediaError(f"{name.capitalize() or 'The file'} could not be read for its checksum: {error.strerror}.") from error
+    return digest.hexdigest()
+
+
+class _Beside:
+    """Work done in a thread beside another job, stopped when that ends first."""
+
+    def __init__(self, work: Callable[[Monitor], str]) -> None:
+        self._monitor = Monitor()
+        self._made: list[str] = []
+        self._error: BlufflineError | None = None
+        self._thread = Thread(target=self._run, args=(work,), name="bluffline-beside", daemon=True)
+        self._thread.start()
+
+    def _run(self, work: Callable[[Monitor], str]) -> None:
+        try:
+            self._made.append(work(self._monitor))
+        except CancelledError:
+            pass
+        except BlufflineError as error:
+            self._error = error
+
+    def result(self) -> str:
+        """What it came to.
+
+        Raises
+        ------
+        BlufflineError : what it raised
+        """
+        self._thread.join()
+        if self._error is not None:
+            raise self._error
+        return self._made[0]
+
+    def stop(self) -> None:
+        """End it, if it still runs."""
+        self._monitor.cancel()
+        self._thread.join()

@@ -1,0 +1,73 @@
+"""What of a programme was judged, and what was not and why: no verdict speaks of more than was looked at."""
+
+from collections.abc import Iterator
+
+from bluffline.media.programme import Track
+from bluffline.media.riders import words_for
+from bluffline.prove.survey import Survey, unreadable_frames
+from bluffline.signal.matrix import standard
+
+_BESIDE = {
+    "audio": "sound, whose levels and content are not measured",
+    "video": "a second picture, which is not measured; --track takes it",
+    "subtitle": "captions, which are not read",
+    "timecode": "of which only the first label is read",
+    "chapters": "whose titles are not read",
+    "cover": "a cover picture, which is not measured",
+}
+
+
+def judged(survey: Survey) -> list[str]:
+    """What was judged, each in a few words."""
+    rules, programme, region = survey.rules, survey.programme, survey.region
+    read = programme.frame_count - len(unreadable_frames(survey))
+    things = ["luma", "R′G′B′", "both together", "blanking", "clipping", "levels against the tags", "changes of tags"]
+    if rules.reserved:
+        things.append("codes reserved for timing")
+    if rules.gamut is not None:
+        things.append(f"colours against {standard(rules.gamut)}")
+    things += [f"area {area.name}" for area in rules.limited]
+    if rules.chart is not None:
+        things.append("filmed charts")
+    return [
+        f"Video track {programme.picture}: {read} of {programme.frame_count} frames, picture {region.width}×{region.height}",
+        f"By {rules.title}: {', '.join(things)}",
+    ]
+
+
+def not_judged(survey: Survey) -> list[str]:
+    """What was not judged, each with the reason."""
+    return [*_of_the_file(survey), *_of_the_rules(survey)]
+
+
+def _of_the_file(survey: Survey) -> Iterator[str]:
+    programme = survey.programme
+    for track in programme.tracks:
+        yield _track(track)
+    for words in words_for(survey.riding):
+        yield f"{words[0].upper()}{words[1:]}: not read"
+    if programme.carried.alpha:
+        yield "Alpha channel: not measured"
+    if unreadable := unreadable_frames(survey):
+        yield f"Frames that could not be measured: {len(unreadable)}"
+
+
+def _of_the_rules(survey: Survey) -> Iterator[str]:
+    rules = survey.rules
+    off = {
+        "codes reserved for timing, which they allow": rules.reserved,
+        "colours against a smaller gamut": rules.gamut is not None,
+        "filmed charts": rules.chart is not None,
+    }
+    if asked := [words for words, on in off.items() if not on]:
+        yield f"Not asked for by the rules: {', '.join(asked)}"
+    if rules.left_out:
+        yield f"Left out by the rules: {', '.join(area.name for area in rules.left_out)}"
+    if survey.source.transfer in ("pq", "hlg"):
+        yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
+    yield "No rule here: loudness, black or frozen frames, flashing"
+
+
+def _track(track: Track) -> str:
+    described = _BESIDE.get(track.kind, "which is not read")
+    return f"Track {track.index} ({track.description}): {described}"
