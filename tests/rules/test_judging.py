@@ -37,7 +37,7 @@ def judged(frames, source=SOURCE, rules=R103, region=None, shots=None, rate=25.0
         )  # fmt: skip
         table.append(measure)
     shots = shots or [Shot(0, len(frames) - 1)]
-    return judge(table, shots, source, rules, Surveyed(region, rate, len(frames))), table
+    return judge(table, shots, source, rules, Surveyed(region, rate)), table
 
 
 def named(findings, rule):

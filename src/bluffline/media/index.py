@@ -9,16 +9,16 @@ from fractions import Fraction
 import av
 import numpy as np
 from av.video.stream import VideoStream
-from numpy.typing import NDArray
 
 from bluffline.errors import MediaError
+from bluffline.media.gaps import lost_times
 from bluffline.media.programme import FrameIndex
 from bluffline.media.source_file import SourceFile
 
 FIELD_SAMPLE = 4  # decoded frames that tell whether each field has a packet of its own
 _RATE_SLACK = 0.005
 _TELL_EVERY = 256  # frames
-_OTHER_RATES = tuple(Fraction(n) for n in range(1, 241)) + tuple(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120))
+_USUAL_RATES = tuple(Fraction(n) for n in range(1, 241)) + tuple(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120))
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +49,7 @@ def frame_index(
     times, decode_times, keys = array("q"), array("q"), bytearray()  # lists of tuples would be collected again and again
     timed, sounds, broken = True, Sounds({}, {}), ""
     container, name = source.container, source.name
+    latest, backwards = -(1 << 63), False
     tracks = [track for track in container.streams.audio if getattr(track, "codec_context", None) is not None]
     try:
         for packet in source.packets([stream, *tracks]):
@@ -64,6 +65,9 @@ def frame_index(
             timed = timed and packet.pts is not None
             order = len(times)
             decode_time = packet.dts if packet.dts is not None else time
+            if packet.dts is not None:
+                backwards = backwards or packet.dts < latest
+                latest = packet.dts
             if order % _TELL_EVERY == 0:
                 tell(order)
             times.append(order if time is None else time)
@@ -76,28 +80,24 @@ def frame_index(
     if not times:
         raise MediaError(f"{name} holds a video track with no frames in it.")
     # AVI stores no presentation times: those of reordered frames are the demuxer's guess.
-    if not timed or (container.format.name == "avi" and not all(keys)):
+    guessed = container.format.name == "avi" and not all(keys)
+    table = np.array([times, decode_times, keys], np.int64)
+    if not timed or guessed or backwards:  # a clock that is set back on the way is none
         count = np.arange(len(times), dtype=np.int64)
         return FrameIndex(count, count[:1], count[:1], timed=False, broken=broken), sounds
-    table = np.array([times, decode_times, keys], np.int64)
-    if container.format.name == "mpegts":
-        table = _with_lost_frames(table)
     table = table[:, np.lexsort(table[::-1])]
     at = np.flatnonzero(table[2])
     return FrameIndex(table[0].copy(), at, table[1, at].copy(), broken=broken), sounds
 
 
-def _with_lost_frames(table: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Places for frames that a transport stream lost on its way, so that those after them keep their numbers.
-
-    table: (3, N) times, decode times, whether it is a key.
-    """
-    times = np.sort(table[0])
-    steps = np.diff(times)
-    if len(steps) < 2 or (step := int(np.median(steps))) <= 0 or float((np.abs(steps - step) <= 1).mean()) < 0.9:
-        return table
-    lost = [int(time) + step * n for time, gap in zip(times, steps, strict=False) for n in range(1, round(gap / step))]
-    return np.hstack([table, np.array([lost, lost, [0] * len(lost)], np.int64)])
+def with_lost_frames(index: FrameIndex) -> FrameIndex:
+    """The index with places for frames whose times are missing between others, so that those after them keep their numbers."""
+    more = lost_times(index.times) if index.timed else index.times[:0]
+    if not len(more):
+        return index
+    times = np.sort(np.concatenate([index.times, more]))
+    places = np.searchsorted(times, index.times[index.keys])
+    return replace(index, times=times, keys=places, lost=np.searchsorted(times, more))
 
 
 def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> FrameIndex:
@@ -114,26 +114,35 @@ def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> Frame
 def frame_rate(stream: VideoStream, index: FrameIndex) -> Fraction:
     """Frames a second: of the rates that the file tells, the one that its frames keep to, or else what they keep to."""
     told = [Fraction(rate) for rate in (stream.average_rate, stream.guessed_rate, stream.base_rate) if rate]
-    if not index.timed or index.count < 2 or index.variable or not stream.time_base:
+    if not index.timed or index.count < 2 or not stream.time_base:
         # A raw stream's average counts the ticks of its clock; what FFmpeg guesses from its pictures is their rate.
         return next((rate for rate in told if rate <= 240), Fraction(25))
     steps = np.diff(index.times)
-    usual = steps[np.abs(steps - np.median(steps)) <= 0.25 * np.median(steps)]  # the last of a file may be cut short
+    # The last of a file may be cut short; but where frames last 2 and 3 fields in turn, their rate is the mean of all.
+    usual = steps if index.variable else steps[np.abs(steps - np.median(steps)) <= 0.25 * np.median(steps)]
     kept = 1 / (float(usual.mean()) * float(stream.time_base))
-    near = [rate for rate in (*told, *_OTHER_RATES) if abs(float(rate) / kept - 1) < _RATE_SLACK]
-    if told_near := [rate for rate in told if rate in near]:
-        return told_near[0]
-    return min(near, key=lambda rate: abs(float(rate) - kept), default=Fraction(kept).limit_denominator(1001))
+    near = [rate for rate in told if abs(float(rate) / kept - 1) < _RATE_SLACK]
+    usual_rates = [rate for rate in near if rate in _USUAL_RATES]
+    if usual_rates:
+        return usual_rates[0]
+    # What a container works out from coarse times lies beside a rate that is in use; of two, the one of the same family.
+    family = {rate.denominator for rate in told if rate in _USUAL_RATES}
+    known = [rate for rate in _USUAL_RATES if abs(float(rate) / kept - 1) < _RATE_SLACK]
+    known.sort(key=lambda rate: (rate.denominator not in family, abs(float(rate) - kept)))
+    return (known or near or [Fraction(kept).limit_denominator(1001)])[0]
 
 
 def with_missing(index: FrameIndex, stream: VideoStream, rate: Fraction) -> FrameIndex:
     """The index with places for frames that the file declares and does not hold."""
-    missing = _declared(index, stream, rate) - index.count
+    missing = _declared(index, stream, rate) - (index.count - len(index.lost))
+    if index.timed:  # what left a gap is declared as well, where frames are counted and not times
+        missing -= len(index.lost)
     if missing <= 0:
         return index
     step = 1 / rate / stream.time_base if index.timed and stream.time_base else Fraction(1)
     more = np.array([int(index.times[-1]) + round(step * n) for n in range(1, missing + 1)], np.int64)
-    return replace(index, times=np.concatenate([index.times, more]), found=index.count)
+    lost = np.concatenate([index.lost, np.arange(index.count, index.count + missing)])
+    return replace(index, times=np.concatenate([index.times, more]), lost=lost)
 
 
 def _declared(index: FrameIndex, stream: VideoStream, rate: Fraction) -> int:

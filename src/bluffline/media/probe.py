@@ -10,7 +10,16 @@ from av.container import InputContainer
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
-from bluffline.media.index import FIELD_SAMPLE, Sounds, Walk, frame_index, frame_rate, with_missing, without_second_fields
+from bluffline.media.index import (
+    FIELD_SAMPLE,
+    Sounds,
+    Walk,
+    frame_index,
+    frame_rate,
+    with_lost_frames,
+    with_missing,
+    without_second_fields,
+)
 from bluffline.media.opening import USUAL_RATE, Opening, shown
 from bluffline.media.pixels import has_alpha, layout_of
 from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Track
@@ -83,7 +92,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
         container = source.container
         stream = video_stream(container, name, track)
         frames = _first_frames(source, stream, name)
-        index = without_second_fields(index, [frame.pts for frame in frames])
+        index = with_lost_frames(without_second_fields(index, [frame.pts for frame in frames]))
         kept = frame_rate(stream, index)
         index = with_missing(index, stream, kept)
         first = frames[0]
@@ -129,7 +138,7 @@ def _notes(
     if index.broken:
         yield f"It is damaged after frame {index.count - 1} ({index.broken}): what may follow could not be read"
     if index.missing:
-        yield f"{index.missing} of {index.count} declared frames are missing"
+        yield f"{index.missing} of {index.count} frames are missing"
     others = [other.index for other in container.streams.video if other.index != stream.index and not _is_cover(other)]
     if others:
         yield f"Video track {stream.index} is taken; there are others: {', '.join(map(str, others))}"

@@ -78,17 +78,17 @@ class Tags:
 class FrameIndex:
     """Presentation times of every frame, in order, in ticks of the video track; and where decoding can start.
 
-    ``times``: (N,) int64; ``keys``: (K,) int64 frame numbers that can be decoded by themselves;
-    ``key_decode_times``: (K,) int64 decoding times of those. ``timed`` is False where the file carries no
-    presentation times and frames can only be counted from the start. ``found``: how many of the frames are in the file; those
-    after them are declared by it and missing. ``broken``: why the file could be read no further, if it could not.
+    ``times``: (N,) int64; ``keys``: (K,) int64 frame numbers that can be decoded by themselves; ``key_decode_times``: (K,)
+    int64 decoding times of those. ``timed`` is False where the file carries no presentation times that can be trusted, and
+    frames can only be counted from the start. ``lost``: (M,) numbers of frames that are not there: those that leave a gap in
+    the times, and those that the file declares beyond its end. ``broken``: why it could be read no further, if it could not.
     """
 
     times: NDArray[np.int64]
     keys: NDArray[np.int64]
     key_decode_times: NDArray[np.int64]
     timed: bool = True
-    found: int = -1
+    lost: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     broken: str = ""
 
     @property
@@ -98,8 +98,8 @@ class FrameIndex:
 
     @property
     def missing(self) -> int:
-        """How many frames are declared that are not there."""
-        return 0 if self.found < 0 else self.count - self.found
+        """How many frames are not there."""
+        return len(self.lost)
 
     @property
     def variable(self) -> bool:

@@ -101,6 +101,8 @@ class Reader:
                 number = int(np.searchsorted(index.times, picture.pts))
                 if number == index.count or index.times[number] != picture.pts:
                     continue
+                if number < expected <= np.searchsorted(index.times, picture.pts, side="right") - 1:
+                    number = expected  # another picture of the same time
             else:
                 number, counted = counted, counted + 1
             if number < expected:

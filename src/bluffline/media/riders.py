@@ -33,18 +33,13 @@ _CAPTIONS, _FORMAT = b"GA94", b"DTG1"
 
 def riders_on(frame: av.VideoFrame) -> Riders:
     """What rides on a decoded frame, by FFmpeg's names."""
-    found = {name: bytes(data) for data in cast("Any", frame.side_data) if (name := _name(data)) in RIDERS}
+    try:
+        found = {data.type.name: bytes(data) for data in cast("Any", frame.side_data) if data.type.name in RIDERS}
+    except ValueError:  # the binding has no name for one of them, and gives none of all then
+        return {"OTHER": b""}
     if not any(found.get("PANSCAN", b"")[_OFFSETS]):  # every MPEG-2 picture has one; without offsets it moves nothing
         found.pop("PANSCAN", None)
     return found
-
-
-def _name(data: Any) -> str:
-    """FFmpeg's name of some side data."""
-    try:
-        return str(data.type.name)
-    except ValueError:  # the binding knows no name for it
-        return "OTHER"
 
 
 def words_for(riding: set[str]) -> list[str]:

@@ -4,6 +4,7 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 
+_SLOWER = 0.9995  # of a whole rate: 29.97 and 59.94, however their fractions are written
 _PATTERN = re.compile(r"(\d{2}):(\d{2}):(\d{2})([:;.,])(\d{2,3})")
 
 
@@ -29,8 +30,9 @@ class Timecode:
         if match is None:
             return cls(base)
         hours, minutes, seconds, frames = (int(match[i]) for i in (1, 2, 3, 5))
-        drop = match[4] in ";,." and base % 30 == 0 and rate.denominator == 1001
-        if minutes > 59 or seconds > 59 or frames >= base:
+        drop = match[4] in ";,." and base % 30 == 0 and float(rate) < base * _SLOWER
+        skipped = drop and seconds == 0 and minutes % 10 and frames < base // 15
+        if minutes > 59 or seconds > 59 or frames >= base or skipped:
             return cls(base)
         total_minutes = 60 * hours + minutes
         count = (60 * total_minutes + seconds) * base + frames

@@ -74,7 +74,7 @@ class Survey:
         """
         shots = self.shots() if shots is None else shots
         index = self.programme.index
-        surveyed = Surveyed(self.region, float(self.programme.frame_rate), index.count - index.missing)
+        surveyed = Surveyed(self.region, float(self.programme.frame_rate), index.lost)
         judged = judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo)
         return in_reading_order([*judged, *self._chart_findings(shots), *self._file_findings(shots)])
 

@@ -71,11 +71,11 @@ _OVER = (
 
 @dataclass(frozen=True, slots=True)
 class Surveyed:
-    """What a table was measured of: the active picture, frames a second, and how many frames are in the file."""
+    """What a table was measured of: the active picture, frames a second, and the numbers of frames that are not in the file."""
 
     region: Region
     rate: float = 25.0
-    found: int | None = None
+    lost: NDArray[np.int64] | None = None
 
 
 def judge(
@@ -280,12 +280,13 @@ class _ShotJudge:
         missing = ~self._readable
         area = np.where(missing, np.float32(100), np.float32(0))
         value = area.astype(np.float64)
-        there = np.arange(self.shot.first, self.shot.last + 1) < (self.surveyed.found or len(self.table))
+        lost = self.surveyed.lost
+        there = ~np.isin(np.arange(self.shot.first, self.shot.last + 1), lost if lost is not None else ())
         other = np.array([not self._measurable(each) for each in self.table.formats or [self.source]])[self._column("format")]
         for rule, mask, words in (
             ("unreadable", missing & there & ~other, "Frames that can't be decoded"),
             ("unreadable", missing & there & other, "Frames of another size or sampling, which were not measured"),
-            ("missing", missing & ~there, "Frames that the file declares and does not hold"),
+            ("missing", missing & ~there, "Frames that are not in the file, by its times or by what it declares"),
         ):
             yield from self._runs_of(rule, Severity.MUST_FIX, mask, value, area, words, least=1)
 

@@ -21,7 +21,7 @@ _TITLES = {
     "tags": "Tags change",
     "levels": "Levels against the tag",
     "unreadable": "Can't be decoded",
-    "missing": "Declared, not held",
+    "missing": "Missing frames",
     "chart": "Chart off its reference",
     "fields": "Order of fields",
     "sound": "Sound without picture",

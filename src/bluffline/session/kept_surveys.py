@@ -61,8 +61,8 @@ class SurveyStore:
 
         def known(kept: Any) -> tuple[FrameIndex, Sounds]:
             begins, ends = ({int(n): float(when) for n, when in kept[name]} for name in ("begins", "ends"))
-            timed, found = (int(number) for number in kept["facts"])
-            return FrameIndex(kept["times"], kept["keys"], kept["key_decode_times"], bool(timed), found), Sounds(begins, ends)
+            index = FrameIndex(kept["times"], kept["keys"], kept["key_decode_times"], bool(kept["timed"][0]))
+            return index, Sounds(begins, ends)
 
         def walked(source: SourceFile, stream: VideoStream) -> tuple[FrameIndex, Sounds]:
             if (before := self._read(path, known)) is not None:
@@ -77,7 +77,7 @@ class SurveyStore:
             }
             for each, heard in (("begins", sounds.begins), ("ends", sounds.ends)):
                 columns[each] = np.array(list(heard.items()), np.float64).reshape(-1, 2)
-            self._write(path, _packed({"facts": np.array([index.timed, index.found], np.int64), **columns}))
+            self._write(path, _packed({"timed": np.array([index.timed]), **columns}))
             return index, sounds
 
         return walked
