@@ -146,7 +146,7 @@ def run(desk: Desk, until: Until, folder: Path) -> Iterator[Stage]:
     desk.work.start_proof(target, "ffv1")
     until(lambda: bool(proofs) and desk.jobs.kind is None)
     (proof,) = proofs
-    yield Stage("proved", (f"{target.name} is {proof.verdict} in {proof.rounds} round",), desk.work.result_dialog)
+    yield Stage("proved", (f"{target.name}: {proof.verdict} in {proof.rounds} round",), desk.work.result_dialog)
     desk.work.result_dialog.close()
 
 

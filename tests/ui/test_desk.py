@@ -298,7 +298,7 @@ def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_pat
     assert "proved legal" in desk.header.message
     result = desk.work.result_dialog
     words = " ".join(label.text() for label in result.findChildren(QLabel))
-    assert result.isVisible() and "Proved legal" in words and "Luma over" in words and "Nothing is left" in result.left.text()
+    assert result.isVisible() and "Picture proved legal" in words and "Luma over" in words and "Nothing is left" in result.left.text()
     opened = []
     monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
     buttons = {button.text(): button for button in result.findChildren(QPushButton)}
@@ -330,8 +330,8 @@ def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):
     dialog = FactsDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
     assert dialog.overrides == NO_OVERRIDES, "what is left as the file has it is no word against it"
-    for name, word in (("range", "full"), ("transfer", "hlg"), ("fields", "bottom-first"), ("chroma_location", "centre")):
-        dialog.boxes[name].setCurrentIndex(dialog.boxes[name].findData(word))
+    for name, word in (("range", "full"), ("transfer", "HLG"), ("fields", "bottom-first"), ("chroma_location", "centre")):
+        dialog.boxes[name].setCurrentText(word)
     dialog.edges[1].setValue(20)
     assert dialog.overrides.range == "full" and dialog.region.as_list() == [0, 20, 256, 108]
     session = surveyed_desk.session
@@ -378,9 +378,9 @@ def test_another_picture_track_is_taken_and_those_that_do_not_fit_are_left_out(d
     assert desk.session.programme.picture == 1 and desk.session.programme.video_tracks == [0, 1]
     dialog = WriteDialog(desk.session, desk)
     qtbot.addWidget(dialog)
-    qtbot.waitUntil(lambda: "can't carry track 0" in dialog.rows.trouble.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "Track 0 (ffv1, 160×96) is a second picture" in dialog.rows.trouble.text(), timeout=WAIT)
     dialog.drop_box.setChecked(True)
-    qtbot.waitUntil(lambda: "Track 0 (ffv1, 160×96) is left out, as asked." in dialog.carried.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "Track 0 (ffv1, 160×96), a second picture, is left out, as asked." in dialog.carried.text(), timeout=WAIT)
     assert dialog.rows.trouble.text() == ""
     dialog.done(0)
 

@@ -14,8 +14,7 @@ from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.prove.matching import bring
 from bluffline.prove.pixels import Pixels, frames_of, look_at
-from bluffline.prove.prove import to_remap
-from bluffline.prove.suggesting import Wanted, propose_look
+from bluffline.prove.suggesting import Wanted, evidence_for, propose_look
 from bluffline.prove.survey import Survey, find_region, run_survey, start_survey
 from bluffline.report.files import save_text
 from bluffline.rules.aims import load_aims
@@ -56,16 +55,16 @@ def _propose(options: argparse.Namespace) -> int:
     programme, target = _taken_in(options, [options.aims] if options.aims else [])
     survey = start_survey(programme, rules)
     with terminal_monitor() as monitor:
-        if options.shot is not None or {Wanted.BEARABLE, Wanted.LEGAL} & set(wanted):
+        if options.shot is not None or {Wanted.BEARABLE, Wanted.LEGAL, Wanted.LEVELS} & set(wanted):
             run_survey(survey, monitor)
         shots = [Shot(0, programme.frame_count - 1)] if options.shot is None else survey.shots()
         number = _number(1 if options.shot is None else options.shot, shots)
         findings = survey.findings(shots) if len(survey.table) else []
         own = [finding for finding in findings if finding.shot == number]
-        remap = bool(findings) and to_remap(survey, shots, findings)
+        levels = evidence_for(survey, shots, number) if Wanted.LEVELS in wanted else None
         with Reader(programme) as reader:
             proposal = propose_look(
-                survey, number, shots[number], own, reader.planes, wanted, aims, remap=remap
+                survey, number, shots[number], own, reader.planes, wanted, aims, levels=levels
             )  # fmt: skip
     told = [f"  {reason}" for reason in proposal.reasons] or ["  nothing is proposed"]
     told += [f"  left alone: {reason}" for reason in proposal.left]

@@ -155,7 +155,7 @@ def measure_frame(
         reserved_y=at[1],
         edges=blank_edges(planes[0], source),
         blanking=blanking,
-        level=level_evidence(planes[0], luma_histogram, source.bit_depth, edges) if thorough else NO_EVIDENCE,
+        level=level_evidence(planes, luma_histogram, source, edges) if thorough else NO_EVIDENCE,
     )
 
 

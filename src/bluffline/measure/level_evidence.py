@@ -2,18 +2,20 @@
 
 Narrow range has its black and white at codes of its own, inside all codes. A picture that was made in it piles up there, or
 stops; what lies beyond is overshoot beside edges, thin and little. A picture that was made in full range knows nothing of those
-codes: it runs on across them, as much below as above, over whole parts of the picture.
+codes: it runs on across them, over whole parts of the picture, and stops at the ends of its own, in every colour: a narrow
+picture that was graded beyond black and white stops anywhere.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
+from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Levels, Range
+from bluffline.signal.matrix import ycbcr_to_rgb
 
 _CLEAR = 0.015  # of the narrow swing: nearer to black or white, noise and rounding stray
 _BAND = 0.06  # of the narrow swing: how far codes are looked at on either side of black and white
@@ -21,6 +23,10 @@ _SPIKES = 0.0015, 0.006  # of the narrow swing: half the widths of a pile-up, as
 _FLAT = 0.006  # of the narrow swing: how far from its code a flat tone strays in coding
 _LEAST = 1e-4  # of the picture: less is no pile-up, and a band that holds less counts as so full
 _STEP = 6  # every how many rows and columns are looked at for edges
+_EVERY = 4  # every how many columns and rows are read as full range
+_NEAR, _ROUNDING = 0.0015, 0.65  # of the full swing, and codes: how near to an end counts as there
+_BEYOND = 1.25  # of that: further is beyond
+_COLOURED = 0.03  # of the chroma range: less is as good as grey, which storage may have cut off
 _EDGE = 0.2  # of the narrow swing: a change within six pixels that can make overshoot
 
 
@@ -32,6 +38,8 @@ class LevelEvidence:
     ``shade``: beyond black, but for one flat tone; ``dark``: in a band within black.
     ``black``, ``white``: how many times fuller the pile-up at black and white is than the band within.
     ``foot``, ``head``: right within black and white; ``below``, ``above``: as far beyond them, clear of them.
+    ``black_met``, ``white_met``: read as full range, the shares of pixels of some colour whose least component is 0 and whose
+    greatest is 100 %; ``black_passed``, ``white_passed``: the shares that lie beyond, as none does that was made so.
     """
 
     under: float = 0.0
@@ -44,23 +52,28 @@ class LevelEvidence:
     head: float = 0.0
     below: float = 0.0
     above: float = 0.0
+    black_met: float = 0.0
+    black_passed: float = 0.0
+    white_met: float = 0.0
+    white_passed: float = 0.0
 
 
 NO_EVIDENCE = LevelEvidence(dark=-1.0)  # of a frame that was not looked at
 
 
 def level_evidence(
-    luma: NDArray[Any], histogram: NDArray[np.int64], bit_depth: int, parts: Sequence[tuple[int, int, int, int]]
+    planes: Planes, histogram: NDArray[np.int64], source: SignalFormat, parts: Sequence[tuple[int, int, int, int]]
 ) -> LevelEvidence:
-    """Look at a frame's luma.
+    """Look at a frame.
 
     Parameters
     ----------
-    luma : (rows, stride) native codes
+    planes : native planes of ``source``; of R′G′B′ the first is looked at alone
     histogram : (2**bit_depth,) pixel counts of the parts
     parts : left, right, top, bottom of the rectangles that make up the active picture
     """
-    levels = Levels.of(bit_depth, Range.NARROW)
+    luma = planes[0]
+    levels = Levels.of(source.bit_depth, Range.NARROW)
     pixels = max(int(histogram.sum()), 1)
     held = np.concatenate([[0], np.cumsum(histogram)])
     top = len(histogram) - 1
@@ -106,4 +119,32 @@ def level_evidence(
         head=between(code(1 - _CLEAR), code(1)) / pixels,
         below=min(between(code(-3 * _CLEAR), low - 1), shade) / pixels,
         above=between(high + 1, code(1 + 3 * _CLEAR)) / pixels,
+        **(_ends_of_full(planes, source, parts) if source.model is Model.YCBCR else {}),
     )
+
+
+def _ends_of_full(planes: Planes, source: SignalFormat, parts: Sequence[tuple[int, int, int, int]]) -> dict[str, float]:
+    """How R′G′B′ meets its ends where the picture is read as full range, at every fourth column and row."""
+    levels = Levels.of(source.bit_depth, Range.FULL)
+    near = _NEAR + _ROUNDING / (1 << source.bit_depth)
+    across, down = (1 + halved for halved in source.halved)
+    met = np.zeros(4)
+    looked = 0
+    for left, right, top, bottom in parts:
+        rows = np.arange(-(-top // _EVERY) * _EVERY, bottom, _EVERY)[:, None]
+        columns = np.arange(-(-left // _EVERY) * _EVERY, right, _EVERY)[None]
+        if not rows.size or not columns.size:
+            continue
+        y = (planes[0][rows, columns].astype(np.float32) - levels.black) / levels.swing
+        sites = rows // down, columns // across
+        cb, cr = ((plane[sites].astype(np.float32) - levels.zero) / levels.span for plane in planes[1:])
+        rgb = ycbcr_to_rgb(np.stack([y, cb, cr], axis=-1), source.matrix)
+        least, greatest = rgb.min(axis=-1), rgb.max(axis=-1)
+        coloured = np.maximum(np.abs(cb), np.abs(cr)) > _COLOURED
+        met += [
+            np.count_nonzero((np.abs(least) < near) & coloured), np.count_nonzero(least < -_BEYOND * near),
+            np.count_nonzero((np.abs(greatest - 1) < near) & coloured), np.count_nonzero(greatest > 1 + _BEYOND * near),
+        ]  # fmt: skip
+        looked += y.size
+    names = ("black_met", "black_passed", "white_met", "white_passed")
+    return dict(zip(names, (met / max(looked, 1)).tolist(), strict=True))

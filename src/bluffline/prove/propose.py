@@ -14,14 +14,12 @@ from bluffline.rules.columns import percent_columns
 from bluffline.rules.findings import Finding
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Planes
-from bluffline.signal.levels import Range
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
-from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.ladder import Treatment, acts, colours_of, ordered, tone_curve, with_step
-from bluffline.treat.step import Heading, Signal, Step
+from bluffline.treat.step import Signal, Step
 
 _ROUNDS = 4
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
@@ -62,8 +60,6 @@ def propose(
     findings: Sequence[Finding],
     look: PlanesAt,
     treatment: Treatment = (),
-    *,
-    remap: bool = False,
 ) -> Proposal | None:
     """The least treatment for a shot with must-fix findings, tried on its worst frames; None where nothing is wrong.
 
@@ -72,18 +68,12 @@ def propose(
     findings : of this shot
     look : gives the native planes of a frame, or None where it can't be decoded
     treatment : that the shot has; its steps on colours and its level remap are kept, and what they leave is made legal
-    remap : the whole source is surely of the other range, so every shot of it is remapped
     """
     rules = {finding.rule for finding in findings}
     kept = tuple(step for step in treatment if not step.limits or not step.reach.everywhere)
-    if not rules & ANSWERED and not acts(kept) and not remap:
+    if not rules & ANSWERED and not acts(kept):
         return None
-    source = survey.source
     steps: list[tuple[Step, str]] = []
-    if remap and not any(isinstance(step, LevelRemap) for step in kept):
-        mode = RemapMode.FULL_TO_NARROW if source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
-        remapped = replace(LevelRemap.mistagged(mode, source.bit_depth, source.levels), heading=Heading.SHOT)
-        steps.append((remapped, f"the shot is {mode.split(' ')[0]} range"))
     samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]
     low, high = luma_extremes(survey, shot)
     for _ in range(_ROUNDS):

@@ -21,11 +21,10 @@ from bluffline.media.riders import words_for
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.checking import checksum
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.propose import ANSWERED, Proposal, luma_extremes, propose, tightened
+from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import KeepUnreadable, refuse_changed, refuse_other_light, render
 from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.rules.findings import Finding
-from bluffline.rules.levels import mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
 from bluffline.treat.ladder import Treatment, acts
 
@@ -136,28 +135,21 @@ def propose_all(
     """The least treatment for every shot that needs one; steps on colours that it has in ``treatments`` are kept.
 
     Colour bars are not treated unless they have steps already: what they show is what they are for.
-    Where anything has to be fixed in a source that is surely mis-tagged, every shot of it is remapped: all are wrong alike.
+    Levels that contradict their tag are told with their evidence, and never remapped here: see `prove.suggesting`.
     """
     proposals = []
-    remap = to_remap(survey, shots, findings)
     with Reader(survey.programme) as reader:
         for number, shot in enumerate(shots):
             found = [finding for finding in findings if finding.shot == number]
             given = treatments.get(number, ())
             if found and not given and _is_line_up(reader, shot, survey):
                 continue
-            proposal = propose(survey, number, shot, found, reader.planes, given, remap=remap)
+            proposal = propose(survey, number, shot, found, reader.planes, given)
             if proposal is not None:
                 proposals.append(proposal)
             if monitor is not None:
                 monitor.at("Legalise", number + 1, len(shots), "shots")
     return proposals
-
-
-def to_remap(survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding]) -> bool:
-    """Whether a source is surely mis-tagged, and anything of it has to be fixed: then every shot of it is remapped."""
-    levels = source_levels([shot_levels(survey.table, shot) for shot in shots], [shot.length for shot in shots])
-    return mistagged(levels, survey.source) and any(finding.rule in ANSWERED for finding in findings)
 
 
 def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:

@@ -1,6 +1,7 @@
 """Proposals for a shot of a programme: looked at, suggested, made legal."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from enum import StrEnum
 
 from bluffline.measure.areas import Area
@@ -12,15 +13,18 @@ from bluffline.prove.propose import Proposal, propose
 from bluffline.prove.survey import Survey
 from bluffline.rules.aims import Aims
 from bluffline.rules.findings import Finding
+from bluffline.rules.levels import LIKELY, ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
-from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.signal.levels import Range
+from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.ladder import Treatment, ordered, with_step
-from bluffline.treat.step import called
+from bluffline.treat.step import Heading, called
 
 
 class Wanted(StrEnum):
     """What an operator asks to have proposed."""
 
+    LEVELS = "levels"
     EXPOSURE = "exposure"
     BALANCE = "balance"
     LOG = "log"
@@ -39,7 +43,7 @@ def propose_look(
     treatment: Treatment = (),
     areas: Sequence[Area] = (),
     *,
-    remap: bool = False,
+    levels: ShotLevels | None = None,
 ) -> Proposal:
     """What is proposed for a shot beside the treatment that it has; bars are left alone.
 
@@ -48,7 +52,7 @@ def propose_look(
     findings : of this shot
     look : gives the native planes of a frame, or None where it can't be decoded
     areas : in the shot, for what they are named
-    remap : the whole source is surely of the other range
+    levels : the evidence for the range that the shot was made in, see `evidence_for`
 
     Raises
     ------
@@ -57,17 +61,21 @@ def propose_look(
     planes = look((shot.first + shot.last) // 2)
     if planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None:
         return Proposal(number, treatment, (), ("these are colour bars: what they show is what they are for",))
-    what = BEARABLE if Wanted.BEARABLE in wanted else tuple(What(each) for each in wanted if each is not Wanted.LEGAL)
+    others = [each for each in wanted if each not in (Wanted.LEGAL, Wanted.LEVELS)]
+    what = BEARABLE if Wanted.BEARABLE in wanted else tuple(What(each) for each in others)
     legal = {Wanted.BEARABLE, Wanted.LEGAL} & set(wanted)
     whole = ordered(treatment)
     reasons: list[str] = []
     left: list[str] = []
-    if legal and remap:  # wrong levels are mended first: all else is looked at behind them
-        mended = propose(survey, number, shot, (), look, treatment, remap=True)
-        for step, reason in zip(mended.treatment, mended.reasons, strict=False) if mended else ():
-            if isinstance(step, LevelRemap) and step not in whole:
-                whole = with_step(whole, step)
-                reasons.append(reason)
+    if Wanted.LEVELS in wanted:  # wrong levels are mended first: all else is looked at behind them
+        if levels is None or any(isinstance(step, LevelRemap) for step in whole):
+            left.append("levels: they contradict no tag" if levels is None else "levels: they are remapped already")
+        else:
+            source = survey.source
+            mode = RemapMode.FULL_TO_NARROW if source.range is Range.NARROW else RemapMode.NARROW_TO_FULL
+            remap = LevelRemap.mistagged(mode, source.bit_depth, source.levels)
+            whole = with_step(whole, replace(remap, heading=Heading.SHOT))
+            reasons.append(f"{called(LevelRemap)}: {levels.reason} (confidence {levels.confidence:.2f})")
     if what:
         pixels = pixels_of(survey, shot, look, whole, areas)
         suggested = suggest(pixels, what, aims)
@@ -84,6 +92,16 @@ def propose_look(
         else:
             left.append("limits: nothing is outside them")
     return Proposal(number, whole, tuple(reasons), tuple(left))
+
+
+def evidence_for(survey: Survey, shots: Sequence[Shot], number: int) -> ShotLevels | None:
+    """What speaks against the range that a shot is read as: all of the source, or the shot alone; None where nothing does."""
+    levels = [shot_levels(survey.table, shot) for shot in shots]
+    whole = source_levels(levels, [shot.length for shot in shots])
+    if mistagged(whole, survey.source):
+        return whole
+    own = levels[number]
+    return own if own.speaks_for not in (None, survey.source.range) and own.confidence >= LIKELY else None
 
 
 def pixels_of(survey: Survey, shot: Shot, look: PlanesAt, treatment: Treatment = (), areas: Sequence[Area] = ()) -> Pixels:

@@ -14,7 +14,7 @@ from bluffline.measure.blanking import LIT
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.columns import Column, Memo
-from bluffline.rules.levels import ShotLevels, mistagged, shot_levels, source_levels
+from bluffline.rules.levels import LIKELY, UNTOLD, ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import Rules
 from bluffline.rules.severity import Severity
@@ -59,7 +59,6 @@ class Finding:
 
 
 _WIDER = 1.25  # how much more of the picture a component's flat top has to cover than luma's to be told of by itself
-_LIKELY = 0.5  # confidence from which a shot's levels are told of
 
 _OVER = (
     ("luma-high", "y_max", "luma_high_area", "Luma over", 1),
@@ -261,14 +260,18 @@ class _ShotJudge:
         formats = self.table.formats
         ranges = {formats[n].range for n in set(self._column("format").tolist())} if formats else {self.source.range}
         found, tag = self.range_evidence, min(ranges)
-        if len(ranges) > 1 or found.speaks_for in (None, tag) or found.confidence < _LIKELY:
+        if len(ranges) > 1 or found.speaks_for in (None, tag) or found.confidence < UNTOLD:
             return
-        sure = "all the source agrees" if self.surely else "a level remap is offered"
+        sure = "all the source agrees" if self.surely else "this shot alone"
         words = (
             f"Levels look {found.speaks_for} range, tagged {tag}: {found.reason} (confidence {found.confidence:.2f}; {sure})"
         )
+        severity = Severity.LOOK
+        if found.confidence < LIKELY:
+            severity = Severity.NOTE
+            words = f"Levels may be {found.speaks_for} range, tagged {tag}, or graded so: {found.reason}"
         whole = np.full(self.shot.length, 100.0, np.float32)
-        yield from self._runs_of("levels", Severity.LOOK, self._readable, self._percent("y_p999"), whole, words)
+        yield from self._runs_of("levels", severity, self._readable, self._percent("y_p999"), whole, words)
 
     def _measurable(self, other: SignalFormat) -> bool:
         """Whether frames of another format can be measured beside the programme's."""

@@ -120,6 +120,7 @@ COMMANDS: tuple[Command, ...] = (
         Command(f"propose-{word}", "Treatment", title, keys, _proposed(Wanted(word)), _treatable)
         for word, title, keys in (
             ("bearable", "Propose: bearable", ("Shift+G",)),
+            ("levels", "Propose: mend levels against their tag", ()),
             ("exposure", "Propose: exposure and contrast", ("Ctrl+Shift+E",)),
             ("balance", "Propose: balance", ("Ctrl+Shift+B",)),
             ("log", "Propose: open flat footage", ()),

@@ -319,9 +319,9 @@ class LongWork(QObject):
         rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
         name, certificate = proof.request.target.name, certificate_paths(proof.request.target)[-1].name
         if proof.legal:
-            self._header.say(f"{name} is proved legal ({rounds}); certificate: {certificate}")
+            self._header.say(f"{name}: {proof.verdict} ({rounds}); certificate: {certificate}")
         elif proof.unreadable:
-            self._header.say(f"{name} is {proof.verdict}; see {certificate}")
+            self._header.say(f"{name}: {proof.verdict}; see {certificate}")
         else:
             self._header.say(f"{name} is still not legal after {rounds}; see {certificate}")
         self.result_dialog = ResultDialog(proof, self._window)

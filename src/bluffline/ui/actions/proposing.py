@@ -11,8 +11,7 @@ from bluffline.prove.matching import Match, bring
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.pixels import Pixels, look_at
 from bluffline.prove.propose import Proposal
-from bluffline.prove.prove import to_remap
-from bluffline.prove.suggesting import Wanted, pixels_of, propose_look
+from bluffline.prove.suggesting import Wanted, evidence_for, pixels_of, propose_look
 from bluffline.rules.aims import load_aims
 from bluffline.rules.shots import Shot
 from bluffline.session.jobs import Jobs, Kind
@@ -43,11 +42,11 @@ class Proposing:
         treatment, areas = session.document.treatment, session.document.areas
 
         def job(_: Monitor) -> Proposal:
-            remap = to_remap(survey, shots, findings)
+            levels = evidence_for(survey, shots, number) if Wanted.LEVELS in wanted else None
             with Reader(survey.programme) as reader:
                 return propose_look(
                     survey, number, shots[number], own, reader.planes, wanted, aims, treatment, areas,
-                    remap=remap,
+                    levels=levels,
                 )  # fmt: skip
 
         self._say(f"Looking at shot {number + 1} …")
