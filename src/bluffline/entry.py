@@ -26,6 +26,9 @@ def command() -> NoReturn:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command, or open the desk on what is named; returns the exit code: 128 and its number where a signal ended it."""
     stopping.listen()
+    for stream in (sys.stdout, sys.stderr):
+        with suppress(AttributeError, ValueError):  # what a terminal can't show is shown as something else
+            stream.reconfigure(errors="replace")  # type: ignore[union-attr]
     try:
         return _run(list(sys.argv[1:] if arguments is None else arguments))
     except stopping.Stopped:
@@ -37,6 +40,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if stopping.asked():  # a library has made something else of it
             return _stopped()
         raise
+
+
+def _is_mistyped(word: str) -> bool:
+    """Whether a word is meant as a command: it names nothing, and looks like no path, pattern or option."""
+    return word.isidentifier() and not os.path.lexists(word)
 
 
 def _stopped() -> int:
@@ -54,6 +62,9 @@ def _run(words: list[str]) -> int:
     keep_frame_memory()
     if words and words[0] in {*COMMANDS, "-h", "--help", "--version"}:
         return run_command(words)
+    if words and _is_mistyped(words[0]):
+        print(f"bluffline: {words[0]} is no command and no file; the commands are {', '.join(COMMANDS)}.", file=sys.stderr)
+        return 2
     try:
         # Only here, so that the commands work, and start fast, where PyQt6 is not installed. Its loading must not be unwound.
         with stopping.held():

@@ -2,11 +2,15 @@
 
 import hashlib
 import json
+import os
+import subprocess
+import sys
 
 import av
 import numpy as np
 import pytest
 
+from bluffline import entry
 from bluffline.cli import main as command_line
 from bluffline.errors import MediaError, WriteError
 from bluffline.media import riders
@@ -17,6 +21,7 @@ from bluffline.prove.checking import check, check_again
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
 from bluffline.prove.survey import run_survey, start_survey
+from bluffline.report.check import _plain
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.rulefile import load_rules
 from clips import make_clip, numbered
@@ -205,3 +210,21 @@ def test_names_of_channels_and_titles_of_sound_that_are_lost_are_told(tmp_path):
                 bare.mux(packet)
     told = " ".join(rehearse(programme, programme.format, codec_for(tmp_path / "o.mkv"), tmp_path / "o.mkv").losses)
     assert "is not carried" not in told, told
+
+
+def test_cells_that_a_table_program_would_run_are_text():
+    assert [_plain(each) for each in ("=1+1", "+x", "-x", "@x", "Luma over 105 %", -3.5)] == [
+        "'=1+1", "'+x", "'-x", "'@x", "Luma over 105 %", -3.5,
+    ]  # fmt: skip
+
+
+def test_a_mistyped_command_is_an_error_and_no_file_name(capsys):
+    assert entry.main(["chekc", "x.mov"]) == 2 and "chekc is no command and no file" in capsys.readouterr().err
+
+
+def test_what_a_terminal_can_not_show_does_not_change_the_verdict(good):
+    done = subprocess.run(
+        [sys.executable, "-m", "bluffline", "check", str(good)],
+        env=os.environ | {"PYTHONIOENCODING": "ascii"}, capture_output=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0 and b"Nothing to fix in the picture" in done.stdout and b"Traceback" not in done.stderr

@@ -10,10 +10,10 @@ import pytest
 from bluffline.cli.main import main
 from bluffline.errors import MediaError, WriteError
 from bluffline.media.codecs import CODECS
+from bluffline.media.opening import Identity
 from bluffline.media.probe import probe
-from bluffline.prove import prove as prove_module
+from bluffline.media.target import Claim, certificate_paths
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.prove import settle
 from bluffline.prove.render import render
 from bluffline.rules.shots import Shot
 from clips import make_clip
@@ -107,7 +107,7 @@ def test_a_source_that_changes_is_noticed(mine, tmp_path, monkeypatch):
 def test_file_and_certificate_appear_together_or_not_at_all(tmp_path, monkeypatch):
     """Wherever it stops, no file stands beside a certificate of another."""
     target = tmp_path / "t.mkv"
-    certificate = prove_module.certificate_paths(target)[0]
+    certificate = certificate_paths(target)[0]
     real = type(target).replace
 
     for stop in range(5):
@@ -126,7 +126,7 @@ def test_file_and_certificate_appear_together_or_not_at_all(tmp_path, monkeypatc
 
         monkeypatch.setattr(type(target), "replace", fail)
         with contextlib.suppress(WriteError):
-            settle(working, target, {certificate: b"of new"})
+            Claim(target, working, Identity.of((target,))).settle({certificate: b"of new"})
         monkeypatch.setattr(type(target), "replace", real)
         told = certificate.read_text() if certificate.exists() else None
         assert told in (None, f"of {target.read_text()}"), stop

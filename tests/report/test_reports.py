@@ -14,8 +14,9 @@ from bluffline.measure.counted import Limits
 from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
+from bluffline.media.target import certificate_paths
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove
+from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.certificate import certificate_files, skyline_svg
 from bluffline.report.check import check_report, findings_csv, frames_csv

@@ -7,7 +7,7 @@ import PyOpenColorIO as ocio  # noqa: N813 – as its own documentation calls it
 import pytest
 
 from bluffline.errors import SettingsError
-from bluffline.treat.bake import bake_cube, bake_curves, baked, fitted_cdl, residual
+from bluffline.treat.bake import bake_cube, bake_curves, baked, cube_within, fitted_cdl, residual, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -16,6 +16,7 @@ from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.kinds.matrix import ColourMatrix
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.straighten import Straighten
+from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import apply_to_colours
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.reach import Key, Reach
@@ -140,3 +141,29 @@ def test_what_is_not_there_and_what_a_file_cannot_hold(tmp_path):
         step_text_for(Cdl(), ".cube")
     with pytest.raises(SettingsError, match=r"may be .cube or .clf"):
         step_text_for(Lut("x", 0, 1, np.zeros((2, 3), np.float32)), ".cdl")
+
+
+def test_a_saved_table_holds_the_rein_and_how_far_it_is_off_is_the_worst_of_many_colours():
+    source = signal()
+    ladder = (Tone(saturation=1.6), SoftCeiling(), ChromaRein(-5, 105))
+    lut, worst = cube_within(ladder, source, 0.5)
+    wild = np.random.default_rng(4).uniform(0, 1, (4000, 3))
+    made = apply_to_colours((lut,), wild, source)
+    assert made.min() > -0.07 and made.max() < 1.07, "held as the ladder holds it, but for what lies between entries"
+    assert residual(ladder, (lut,), source, wild).max() <= worst + 0.3
+    without = bake_cube(ladder[:2], source, lut.size)
+    assert worst_off(ladder, (without,), source) > 2 > worst, "a table without the rein is told as far off"
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("0 0 0\n1 1 1\nLUT_1D_SIZE 2\n", "its size stands behind entries"),
+        ("LUT_1D_SIZE 2\nLUT_3D_SIZE 2\n0 0 0\n1 1 1\n", "it has two sizes"),
+        ("LUT_1D_SIZE 2\nDOMAIN_MIN 1 1 1\nDOMAIN_MAX 1 1 1\n0 0 0\n1 1 1\n", "has no extent"),
+    ],
+)
+def test_cube_files_that_say_two_things_or_too_late_are_refused(tmp_path, text, words):
+    (tmp_path / "t.cube").write_text(text)
+    with pytest.raises(SettingsError, match=words):
+        read_step(tmp_path / "t.cube")

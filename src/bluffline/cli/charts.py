@@ -2,7 +2,6 @@
 
 import argparse
 import json
-import os
 import re
 import sys
 from pathlib import Path
@@ -19,10 +18,9 @@ from bluffline.errors import ChartError, SettingsError
 from bluffline.figures import figure
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
-from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.prove.prove import settle
+from bluffline.media.target import claimed
 from bluffline.prove.render import render
 from bluffline.report.chart import chart_report, describe_chart
 from bluffline.report.files import save_text
@@ -172,17 +170,13 @@ def _apply(options: argparse.Namespace) -> int:
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
     whole = Shot(0, programme.frame_count - 1)
-    remove_leftovers(options.out)
-    working = options.out.with_name(f".{options.out.stem}.{os.getpid()}.part{options.out.suffix}")
-    try:
+    with claimed(options.out, "part") as claim:
         with terminal_monitor() as monitor:
             render(
-                programme, programme.format, [whole], {0: treatment}, working, codec, monitor,
+                programme, programme.format, [whole], {0: treatment}, claim.working, codec, monitor,
                 keep_unreadable=files.keep_unreadable(options), tracks=carriage.tracks,
             )  # fmt: skip
-        settle(working, options.out, {})
-    finally:
-        working.unlink(missing_ok=True)
+        claim.settle({})
     through = ", ".join(step.title for step in ordered(treatment)) or "no step"
     print(f"{options.out}: {programme.frame_count} frames through {through}.")
     return 0

@@ -11,7 +11,7 @@ from bluffline.media.codecs import CODECS, ENDINGS
 from bluffline.media.opening import PICTURES, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.prove.prove import certificate_paths
+from bluffline.media.target import certificate_paths, refuse_long_name
 from bluffline.prove.render import KeepUnreadable
 from bluffline.signal.colorimetry import PRIMARIES, TRANSFERS
 from bluffline.signal.format import Overrides, Scan
@@ -159,6 +159,8 @@ class Targets:
         if path.absolute() in self._taken:
             raise WriteError(f"{name} is named twice; choose another name for one of them.")
         self._taken.append(path.absolute())
+        if certified:
+            refuse_long_name(path)
         if path.exists():
             if any(source.exists() and path.samefile(source) for source in self._sources):
                 raise WriteError(f"{name} is the source itself, which is never written to; choose another name.")

@@ -14,8 +14,9 @@ from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
+from bluffline.media.target import certificate_paths
 from bluffline.prove.checking import check
-from bluffline.prove.prove import ProveRequest, certificate_paths, propose_all, prove, refuse_unreadable
+from bluffline.prove.prove import ProveRequest, propose_all, prove, refuse_unreadable
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
 from bluffline.report.check import describe, frames_csv

@@ -1,7 +1,10 @@
 """What a written file will carry: found by writing a few black frames with all that goes with them, and reading those."""
 
+import os
+import shutil
 import tempfile
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -9,6 +12,7 @@ import numpy as np
 
 from bluffline.errors import MediaError, WriteError
 from bluffline.media.codecs import Codec
+from bluffline.media.leftovers import remove_old_folders
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.tagging import TOP_FIRST
@@ -16,6 +20,8 @@ from bluffline.media.writer import IN_STEP, PROGRESSIVE, Writer
 from bluffline.signal.format import Model, Planes, SignalFormat
 
 _FRAMES = 3
+_FOLDER = "bluffline-trial-"
+_ROOM = 1 << 20  # bytes
 _HDR = {"pq", "hlg"}
 
 
@@ -46,7 +52,8 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
             )
         tracks -= {second.index}
         losses.append(f"Track {second.index} ({second.description}), a second picture, is left out, as asked.")
-    with tempfile.TemporaryDirectory(prefix="bluffline-") as folder:
+    remove_old_folders(Path(tempfile.gettempdir()), _FOLDER)
+    with _trial_folder() as folder:
         trial = Path(folder) / f"trial{target.suffix}"
         try:
             writer = _trial(programme, source, codec, trial, tracks)
@@ -68,6 +75,24 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
     if mistaken := mistaken_for(writer.format, read):
         raise WriteError(f"Readers would mistake its {mistaken} in {target.suffix}; choose another codec or ending.")
     return Carriage(tracks, (*losses, *_losses(programme, writer.format, read, tracks, target.suffix.lower())))
+
+
+@contextmanager
+def _trial_folder() -> Iterator[str]:
+    """A folder for what is tried.
+
+    Raises
+    ------
+    WriteError : there is no room for it
+    """
+    where = tempfile.gettempdir()
+    try:
+        with tempfile.TemporaryDirectory(prefix=f"{_FOLDER}{os.getpid()}-") as folder:
+            yield folder
+    except (WriteError, OSError) as error:
+        if shutil.disk_usage(where).free < _ROOM:
+            raise WriteError(f"The folder for temporary files, {where}, is full; make room there, or set TMPDIR.") from error
+        raise
 
 
 def _trial(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, tracks: frozenset[int]) -> Writer:

@@ -2,6 +2,7 @@
 
 import os
 import re
+import shutil
 from contextlib import suppress
 from pathlib import Path
 
@@ -22,6 +23,16 @@ def remove_leftovers(target: Path) -> list[Path]:
                     file.unlink()
                     removed.append(file)
     return removed
+
+
+def remove_old_folders(folder: Path, prefix: str) -> None:
+    """Remove folders that runs that are no more have left: their names end with a process number and what made them unique."""
+    named = re.compile(rf"{re.escape(prefix)}(\d+)-.*")
+    with suppress(OSError):
+        for each in folder.iterdir():
+            match = named.fullmatch(each.name)
+            if match and each.is_dir() and not _is_alive(int(match[1])):
+                shutil.rmtree(each, ignore_errors=True)
 
 
 def _is_alive(process: int) -> bool:

@@ -36,6 +36,11 @@ class Identity:
                 found.append((0, 0, 0))
         return cls(tuple(found))
 
+    @classmethod
+    def none(cls, count: int) -> "Identity":
+        """That of files that are not there."""
+        return cls(((0, 0, 0),) * count)
+
 
 @dataclass(frozen=True, slots=True)
 class Opening:

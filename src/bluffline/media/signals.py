@@ -1,7 +1,6 @@
 """Test signals: a stand-in for an external generator. Bars, ramps, steps and limits as exact pictures or as clips."""
 
 import math
-import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -14,8 +13,8 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError, WriteError
 from bluffline.media.codecs import MATRIX_TAGS, RANGE_TAGS, Codec, written_format
-from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.pixels import layout_of, put_planes
+from bluffline.media.target import claimed
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Range
@@ -200,15 +199,12 @@ def write_signal(
     source = written_format(
         SignalFormat(*size, depth, Model.YCBCR, (True, False), Range.NARROW, matrix, by_size, "bt709"), codec
     )
-    remove_leftovers(target)
-    working = target.with_name(f".{target.stem}.{os.getpid()}.unfinished{target.suffix}")
-    try:
-        _encode(working, codec, pixels, source, signal, rate, frames, tell)
-        working.replace(target)
-    except (av.error.FFmpegError, OSError, ValueError) as error:
-        raise WriteError(f"{target.name} could not be written in {codec.title}: {error}.") from error
-    finally:
-        working.unlink(missing_ok=True)
+    with claimed(target, "unfinished") as claim:
+        try:
+            _encode(claim.working, codec, pixels, source, signal, rate, frames, tell)
+        except (av.error.FFmpegError, OSError, ValueError) as error:
+            raise WriteError(f"{target.name} could not be written in {codec.title}: {error}.") from error
+        claim.settle({})
 
 
 def _encode(

@@ -1,6 +1,5 @@
 """Proving: write, read back what was written, measure it again by the same rules, until it passes."""
 
-import os
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -10,14 +9,14 @@ from types import MappingProxyType
 
 import numpy as np
 
-from bluffline.errors import MediaError, SettingsError, WriteError
+from bluffline.errors import MediaError, SettingsError
 from bluffline.measure.bars import read_bars
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.carriage import Carriage
 from bluffline.media.codecs import Codec
-from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.reader import Reader
 from bluffline.media.riders import words_for
+from bluffline.media.target import claimed
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.checking import checksum
 from bluffline.prove.monitor import Monitor
@@ -91,11 +90,6 @@ class Proof:
 
 # What a certificate makes of a proof: the texts that are to stand beside the written file, by their paths.
 Certify = Callable[[Proof], Mapping[Path, bytes]]
-
-
-def certificate_paths(target: Path) -> list[Path]:
-    """Where a file's certificate stands: JSON, findings as CSV, and a page to be printed."""
-    return [target.with_name(f"{target.name}.{part}") for part in ("certificate.json", "findings.csv", "certificate.html")]
 
 
 def frame_list(numbers: Sequence[int]) -> str:
@@ -178,13 +172,12 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     for place, other in enumerate(survey.table.formats):
         if (frames := np.flatnonzero((survey.table.column("format") == place) & survey.table.column("readable"))).size:
             refuse_other_light(other, survey.source, int(frames[0]))
-    remove_leftovers(target)
     treatments = dict(request.treatments)
     before = survey.findings(list(request.shots))
     # Bars, and what the operator leaves as it is: nothing is treated that was not to be.
     left_alone = {finding.shot for finding in must_fix(before)} - {n for n, steps in treatments.items() if acts(steps)}
-    working = target.with_name(f".{target.stem}.{os.getpid()}.unproved{target.suffix}")
-    try:
+    with claimed(target, "unproved") as claim:
+        working = claim.working
         for turn in range(1, MOST_ROUNDS + 1):
             told = f", round {turn}" if turn > 1 else ""
             written, digest = render(
@@ -218,9 +211,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             source_size=sum(stat[1] for stat in survey.programme.identity.stats),
             written_size=working.stat().st_size,
         )
-        settle(working, target, certify(proof))
-    finally:
-        working.unlink(missing_ok=True)
+        claim.settle(certify(proof))
     return proof
 
 
@@ -246,41 +237,3 @@ def _with_margin(request: ProveRequest, treatments: dict[int, Treatment], findin
         with suppress(SettingsError):
             changed[shot] = tightened(changed.get(shot, ()), rule, margin, extremes, limits, survey.source)
     return changed
-
-
-def settle(working: Path, target: Path, beside: Mapping[Path, bytes]) -> None:
-    """Give a finished file its name, and put its certificate beside it.
-
-    All of it reaches the disk under other names first. Then an older certificate is moved aside, the file gets its name, and
-    the new certificate its own: at no moment does a file stand beside a certificate of another. Where that fails, what was
-    there is there again.
-
-    Raises
-    ------
-    WriteError : the disk refuses
-    """
-    prepared = {path: path.with_name(f".{path.name}.{os.getpid()}.new") for path in beside}
-    aside = {path: path.with_name(f".{path.name}.{os.getpid()}.old") for path in certificate_paths(target) if path.exists()}
-    moved: list[Path] = []
-    try:
-        for path, data in beside.items():
-            with prepared[path].open("wb") as file:
-                file.write(data)
-                file.flush()
-                os.fsync(file.fileno())
-        with working.open("rb+") as written:
-            os.fsync(written.fileno())
-        for path, old in aside.items():
-            path.replace(old)
-            moved.append(path)
-        working.replace(target)
-        moved.clear()
-        for path, ready in prepared.items():
-            ready.replace(path)
-    except OSError as error:
-        raise WriteError(f"{target.name} could not be given its name: {error.strerror}.") from error
-    finally:
-        for path in moved:
-            aside[path].replace(path)
-        for rest in (*prepared.values(), *aside.values()):
-            rest.unlink(missing_ok=True)

@@ -15,8 +15,9 @@ from bluffline.errors import WriteError
 from bluffline.figures import figure
 from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
+from bluffline.media.target import certificate_paths
 from bluffline.prove.checking import Checked
-from bluffline.prove.prove import Proof, certificate_paths, frame_list
+from bluffline.prove.prove import Proof, frame_list
 from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
 from bluffline.report.looked_at import judged, not_judged

@@ -5,6 +5,7 @@ import tempfile
 from pathlib import Path
 
 from bluffline.errors import WriteError
+from bluffline.media.leftovers import remove_leftovers
 
 
 def save_text(path: Path, text: str) -> None:
@@ -25,8 +26,9 @@ def save_bytes(path: Path, data: bytes) -> None:
     WriteError : the folder is missing, or the disk refuses.
     """
     temporary: str | None = None
+    remove_leftovers(path)
     try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.{os.getpid()}.new-")
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()

@@ -6,6 +6,7 @@ from contextlib import closing
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from time import monotonic
 from typing import Any
 
 from bluffline.errors import SettingsError
@@ -20,6 +21,9 @@ from bluffline.session.work import Work
 
 ENDING = ".bluffline"
 _APPLICATION = 0x426C7566  # "Bluf", by which other programs tell the file
+_MOST_TEXT = 64 << 20  # bytes of what one value may hold
+_MOST_OBJECTS = 3
+_LONGEST = 10.0  # seconds that reading may take
 _SCHEMA = """
 create table work (
     name text not null, place text not null, content text not null, rate text not null, track integer not null,
@@ -91,7 +95,10 @@ def read_work(path: Path) -> WorkFile:
         made = int(track), shots_from(shots), work_from(json.loads(work))
     except Exception as error:  # whatever is wrong with what it holds
         raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
-    found = next((each for each in looked if _is_there(each)), None)
+    try:
+        found = next((each for each in looked if _is_there(each)), None)
+    except (OSError, ValueError) as error:  # a name too long, or one that holds what no name can
+        raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
     if found is None:
         raise SettingsError(f"{shown(path)} is work on {name}, which is neither beside it nor at {place}.")
     return WorkFile(found, told, *made, fingerprint(found, times=False) == content)
@@ -101,14 +108,32 @@ def _unpacked(data: bytes) -> tuple[int, tuple[Any, ...]]:
     """The version of a work file, and the one row that it holds; (…) where it is of a later version."""
     with closing(sqlite3.connect(":memory:")) as store:
         store.deserialize(data)
+        _confine(store)
         application, version = (store.execute(f"pragma {name}").fetchone()[0] for name in ("application_id", "user_version"))
         if application != _APPLICATION:
             raise ValueError("it has another mark")
         if version > VERSION:
             return version, ()
-        (row,) = store.execute("select name, place, content, rate, track, shots, work from work").fetchall()
+        # Nothing but one plain table is looked into: a view or a trigger is a program of whoever made the file.
+        listed = store.execute("select type, name, coalesce(sql, '') from sqlite_master").fetchmany(_MOST_OBJECTS)
+        if [(kind, name) for kind, name, _ in listed] != [("table", "work")] or "virtual" in listed[0][2].lower():
+            raise ValueError("it holds other things than a table")
+        (row,) = store.execute("select name, place, content, rate, track, shots, work from work").fetchmany(2)
+        if any(isinstance(each, str | bytes) and len(each) > _MOST_TEXT for each in row):
+            raise ValueError("it holds too much")
     return version, row
 
 
+def _confine(store: sqlite3.Connection) -> None:
+    """Bound what a file of somebody else's can have the library do."""
+    store.execute("pragma trusted_schema = off")
+    store.execute("pragma cell_size_check = on")
+    store.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _MOST_TEXT)
+    ends = monotonic() + _LONGEST
+    store.set_progress_handler(lambda: int(monotonic() > ends), 10_000)
+
+
 def _is_there(programme: Path) -> bool:
-    return programme.exists() or ("%" in programme.name and programme.parent.is_dir())
+    if programme.exists():
+        return programme.is_file() or programme.is_dir()  # no pipe, no device
+    return "%" in programme.name and programme.parent.is_dir()

@@ -1,5 +1,6 @@
 """Baking: a chain of steps as one table, and how far the table is from the chain."""
 
+from functools import cache
 from itertools import product
 
 import numpy as np
@@ -26,7 +27,7 @@ _APART = frozenset({Code.POWER, Code.SPLINE, Code.TABLE, Code.SOFT_ENDS, Code.TR
 
 
 def bake_cube(treatment: Treatment, source: SignalFormat, size: int = USUAL_SIZE, *, name: str = "Baked") -> Lut:
-    """All steps but the chroma rein as a three-dimensional table over `LOW` … `HIGH`.
+    """All steps, a rein too, as a three-dimensional table over `LOW` … `HIGH`.
 
     Raises
     ------
@@ -37,7 +38,7 @@ def bake_cube(treatment: Treatment, source: SignalFormat, size: int = USUAL_SIZE
         raise SettingsError(f"A cube has {', '.join(map(str, SIZES[:-1]))} or {SIZES[-1]} entries a side, not {size}.")
     axis = np.linspace(LOW, HIGH, size)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    return Lut(name, LOW, HIGH, apply_to_colours(treatment, grid, source).astype(np.float32))
+    return Lut(name, LOW, HIGH, apply_to_colours(treatment, grid, source, reined=True).astype(np.float32))
 
 
 def bake_curves(treatment: Treatment, source: SignalFormat, *, name: str = "Baked") -> Lut:
@@ -52,7 +53,7 @@ def bake_curves(treatment: Treatment, source: SignalFormat, *, name: str = "Bake
     if mixing is not None:
         raise SettingsError(f"Curves can't hold the step {mixing.title}, which mixes components: choose a cube.")
     ramp = np.repeat(np.linspace(LOW, HIGH, CURVE_SIZE)[:, None], 3, axis=1)
-    return Lut(name, LOW, HIGH, apply_to_colours(treatment, ramp, source).astype(np.float32))
+    return Lut(name, LOW, HIGH, apply_to_colours(treatment, ramp, source, reined=True).astype(np.float32))
 
 
 def refuse_reach(treatment: Treatment) -> None:
@@ -133,16 +134,41 @@ def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.f
 
 
 def residual(exact: Treatment, other: Treatment, source: SignalFormat, rgb: NDArray[np.float64]) -> NDArray[np.float64]:
-    """CIEDE2000 between what two treatments make of R′G′B′ (N, 3): (N,)."""
-    first, second = (lab_of(apply_to_colours(steps, rgb, source), source) for steps in (exact, other))
+    """CIEDE2000 between what two treatments make of R′G′B′ (N, 3), limits and all: (N,)."""
+    first, second = (lab_of(apply_to_colours(steps, rgb, source, reined=True), source) for steps in (exact, other))
     return delta_e_2000(second, first)
 
 
 def worst_off(exact: Treatment, other: Treatment, source: SignalFormat) -> float:
-    """The worst CIEDE2000 between what two treatments make of a grid of colours."""
-    axis = np.linspace(0.03, 0.97, 9)
-    colours = np.stack(np.meshgrid(axis, axis, axis), axis=-1).reshape(-1, 3)
-    return float(residual(exact, other, source, colours).max())
+    """The worst CIEDE2000 between what two treatments make of many colours: see `telling_colours`."""
+    return float(residual(exact, other, source, telling_colours()).max())
+
+
+@cache
+def telling_colours() -> NDArray[np.float64]:
+    """(N, 3) R′G′B′ that tell how near a table is: all over, along the greys and beside them, in the toe."""
+    over, toe = np.linspace(0.0, 1.0, 23), np.linspace(0.0, 0.09, 13)
+    cubes = [np.stack(np.meshgrid(axis, axis, axis), axis=-1).reshape(-1, 3) for axis in (over, toe)]
+    greys = np.repeat(np.linspace(0.0, 1.0, 1024)[:, None], 3, axis=1)
+    beside = [np.clip(greys + np.array(tint), 0, 1) for tint in ((0.01, 0, 0), (0, 0.01, 0), (0, 0, 0.01), (0.01, 0, 0.01))]
+    return np.concatenate([*cubes, greys, *beside])
+
+
+def cube_within(treatment: Treatment, source: SignalFormat, bound: float, *, name: str = "Baked") -> tuple[Lut, float]:
+    """The smallest cube that keeps a bound of CIEDE2000, else the largest; and the worst that it is off.
+
+    Raises
+    ------
+    SettingsError : as `bake_cube`
+    """
+    lut, worst = None, np.inf
+    for size in SIZES[1:]:
+        lut = bake_cube(treatment, source, size, name=name)
+        worst = worst_off(treatment, (lut,), source)
+        if worst <= bound:
+            break
+    assert lut is not None
+    return lut, worst
 
 
 def lab_of(rgb: NDArray[np.floating], source: SignalFormat) -> NDArray[np.float64]:

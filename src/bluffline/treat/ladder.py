@@ -78,10 +78,10 @@ def limits_alone(treatment: Treatment) -> Treatment:
     return (*hard, *(replace(step, onset=0.0) for step in limits if isinstance(step, ChromaRein) and step.holds))
 
 
-def apply_to_colours(treatment: Treatment, rgb: Float, signal: Signal) -> Float:
-    """(..., 3) R′G′B′ (0 … 1) through all steps in force but the reins at the end, wherever areas may be."""
+def apply_to_colours(treatment: Treatment, rgb: Float, signal: Signal, *, reined: bool = False) -> Float:
+    """(..., 3) R′G′B′ (0 … 1) through all steps in force, wherever areas may be; ``reined``: the last reins as well."""
     body, limits = split_limits(in_force(treatment))
-    for step in (*body, *(one for one in limits if not isinstance(one, ChromaRein))):
+    for step in (*body, *(one for one in limits if reined or not isinstance(one, ChromaRein))):
         made = step.apply(rgb, signal)
         key = step.reach.key
         if key is not None:

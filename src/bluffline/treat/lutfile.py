@@ -88,7 +88,7 @@ class _Cube:
     size: int = 0
     low: float = 0.0
     high: float = 1.0
-    rows: NDArray[np.float32] = field(default_factory=lambda: np.empty((0, 3), np.float32))
+    rows: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, 3), np.float32))
     count: int = 0
 
     def take(self, words: list[str], line: str) -> None:
@@ -103,10 +103,14 @@ class _Cube:
         if key == "TITLE":
             self.name = line.split(None, 1)[1].strip().strip('"') if len(words) > 1 else self.name
         elif key in ("LUT_1D_SIZE", "LUT_3D_SIZE"):
+            if self.size:
+                raise SettingsError("it has two sizes: a table behind another can't be used.")
+            if self.count:
+                raise SettingsError("its size stands behind entries of the table.")
             self.dimensions, self.size = int(key[4]), int(words[1])
             if not 2 <= self.size <= _LARGEST[self.dimensions]:
                 raise SettingsError(f"a size of {self.size} is not between 2 and {_LARGEST[self.dimensions]}.")
-            self.rows = np.empty((self.size**self.dimensions, 3), np.float32)
+            self.rows = np.zeros((self.size**self.dimensions, 3), np.float32)
         elif key in ("DOMAIN_MIN", "DOMAIN_MAX"):
             values = {float(word) for word in words[1:]}
             if len(values) != 1:
@@ -134,6 +138,8 @@ def _read_cube(path: Path) -> Lut:
             raise SettingsError(f"{path}, line {number}: a number was expected.") from error
     if not cube.size or cube.count != len(cube.rows):
         raise SettingsError(f"{path} announces {len(cube.rows)} entries and holds {cube.count}.")
+    if not cube.low < cube.high:
+        raise SettingsError(f"{path}: its domain from {cube.low:g} to {cube.high:g} has no extent.")
     table, size = cube.rows, cube.size
     if cube.dimensions == 3:
         table = np.ascontiguousarray(np.transpose(table.reshape(size, size, size, 3), (2, 1, 0, 3)))

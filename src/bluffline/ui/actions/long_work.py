@@ -14,10 +14,11 @@ from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.opening import shown
 from bluffline.media.signals import TestSignal, write_signal
+from bluffline.media.target import certificate_paths
 from bluffline.prove.checking import check_again
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.prove.propose import Proposal
-from bluffline.prove.prove import Proof, ProveRequest, certificate_paths, propose_all, prove
+from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files, standing_certificate
 from bluffline.report.files import save_bytes

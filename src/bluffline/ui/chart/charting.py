@@ -18,7 +18,7 @@ from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
-from bluffline.treat.bake import bake_cube, baked, fitted_cdl, worst_off
+from bluffline.treat.bake import baked, cube_within, fitted_cdl, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.ladder import Treatment, colours_of
 from bluffline.treat.lutfile import read_step, step_text_for
@@ -30,6 +30,7 @@ from bluffline.ui.dialogs.light import LightDialog
 from bluffline.ui.picture.viewer import Viewer
 
 Found = TypeVar("Found")
+_NEAR = 0.5  # CIEDE2000 from the steps that a saved LUT should keep within
 _LUT_FILES = "LUT and CDL files (*.cube *.clf *.cdl *.cc *.ccc)"
 
 
@@ -287,13 +288,19 @@ class Charting:
         steps, source, ending = self.session.document.treatment, self.session.source, path.suffix.lower()
         patches = None if self.model.result is None else self.model.result.filmed
 
-        def job(_: Monitor) -> float:
-            step = fitted_cdl(steps, source, patches) if ending == ".cdl" else bake_cube(steps, source, name=path.stem)
-            save_text(path, step_text_for(step, ending))
-            return worst_off(steps, (step,), source)
+        def job(_: Monitor) -> tuple[str, float]:
+            if ending == ".cdl":
+                fitted = fitted_cdl(steps, source, patches)
+                save_text(path, step_text_for(fitted, ending))
+                return "as a CDL", worst_off(steps, (fitted,), source)
+            cube, worst = cube_within(steps, source, _NEAR, name=path.stem)
+            save_text(path, step_text_for(cube, ending))
+            return f"{cube.size} entries a side", worst
 
-        told = f"{path.name} is saved: at most {{:.2f}} ΔE2000 from the steps themselves"
-        self._beside.start(Kind.BAKE, job, lambda worst: self._say(told.format(worst)))
+        def tell(made: tuple[str, float]) -> None:
+            self._say(f"{path.name} is saved, {made[0]}: at most {made[1]:.2f} ΔE2000 from all steps, limits and all")
+
+        self._beside.start(Kind.BAKE, job, tell)
 
     @property
     def steps(self) -> Treatment:

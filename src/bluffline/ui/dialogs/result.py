@@ -6,7 +6,8 @@ from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWidget
 
-from bluffline.prove.prove import Proof, certificate_paths
+from bluffline.media.target import certificate_paths
+from bluffline.prove.prove import Proof
 from bluffline.prove.survey import must_fix
 from bluffline.rules.findings import Finding
 from bluffline.rules.titles import rule_title

@@ -18,6 +18,7 @@ from bluffline.demo import demo_clip
 from bluffline.errors import WriteError
 from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.codecs import Codec, written_format
+from bluffline.media.target import refuse_long_name
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import frame_list
@@ -102,6 +103,7 @@ class WriteDialog(QDialog):
 
     def _refuse(self, target: Path, codec: Codec) -> None:
         refuse_source_as_target(self._source, target)
+        refuse_long_name(target)
         written_format(self._format, codec)
         self._look_at(codec, target)
         found = self._looked.get((codec.name, target.suffix.lower(), self.drop_tracks))
