@@ -73,37 +73,18 @@ def _packed() -> dict[str, PixelLayout]:
         "yuyv422": PixelLayout(ycbcr, 8, _HALVED["422"], ((0, 2, 0), (0, 4, 1), (0, 4, 3))),
         "yvyu422": PixelLayout(ycbcr, 8, _HALVED["422"], ((0, 2, 0), (0, 4, 3), (0, 4, 1))),
     }
-    for name, halved in (("nv12", "420"), ("nv16", "422"), ("nv24", "444")):
-        table[name] = PixelLayout(ycbcr, 8, _HALVED[halved], ((0, 1, 0), (1, 2, 0), (1, 2, 1)))
-    for name, halved, depth in (
-        ("p010le", "420", 10),
-        ("p210le", "422", 10),
-        ("p410le", "444", 10),
-        ("p012le", "420", 12),
-        ("p212le", "422", 12),
-        ("p412le", "444", 12),
-    ):
-        table[name] = PixelLayout(ycbcr, depth, _HALVED[halved], ((0, 1, 0), (1, 2, 0), (1, 2, 1)), shift=16 - depth)
-    for name, order in (
-        ("y210le", (0, 1, 3)),
-        ("y212le", (0, 1, 3)),
-    ):
-        depth = int(name[2:4])
-        table[name] = PixelLayout(
-            ycbcr, depth, _HALVED["422"], ((0, 2, 0), (0, 4, order[1]), (0, 4, order[2])), shift=16 - depth
-        )
+    table |= _in_pairs() | _of_wide_samples("le") | _of_wide_samples("be")
     for name, model, order in (
         ("vuya", ycbcr, (2, 1, 0)), ("vuyx", ycbcr, (2, 1, 0)), ("ayuv", ycbcr, (1, 2, 3)), ("uyva", ycbcr, (1, 0, 2)),
     ):  # fmt: skip
         table[name] = PixelLayout(model, 8, _HALVED["444"], tuple((0, 4, offset) for offset in order))
     table["vyu444"] = PixelLayout(ycbcr, 8, _HALVED["444"], ((0, 3, 1), (0, 3, 2), (0, 3, 0)))
-    table["ayuv64le"] = PixelLayout(ycbcr, 16, _HALVED["444"], ((0, 4, 1), (0, 4, 2), (0, 4, 3)))
-    table["xv36le"] = PixelLayout(ycbcr, 12, _HALVED["444"], ((0, 4, 1), (0, 4, 0), (0, 4, 2)), shift=4)
     for name, model, words in (
-        ("v30xle", ycbcr, (12, 2, 22)), ("xv30le", ycbcr, (10, 0, 20)),
-        ("x2rgb10le", rgb, (20, 10, 0)), ("x2bgr10le", rgb, (0, 10, 20)),
+        ("v30x", ycbcr, (12, 2, 22)), ("xv30", ycbcr, (10, 0, 20)),
+        ("x2rgb10", rgb, (20, 10, 0)), ("x2bgr10", rgb, (0, 10, 20)),
     ):  # fmt: skip
-        table[name] = PixelLayout(model, 10, _HALVED["444"], ((0, 1, 0),) * 3, words=words)
+        for end in ("le", "be"):
+            table[name + end] = PixelLayout(model, 10, _HALVED["444"], ((0, 1, 0),) * 3, end == "be", words=words)
     for letters in ("rgb", "bgr", "rgba", "bgra", "argb", "abgr", "rgb0", "bgr0", "0rgb", "0bgr"):
         step = len(letters)
         sources = tuple((0, step, letters.index(component)) for component in "rgb")
@@ -114,6 +95,38 @@ def _packed() -> dict[str, PixelLayout]:
                 table[f"{letters}{16 * step}{suffix}"] = PixelLayout(
                     rgb, 16, _HALVED["444"], sources, big_endian=suffix == "be"
                 )
+    return table
+
+
+def _in_pairs() -> dict[str, PixelLayout]:
+    """Eight bits, chroma in pairs in a plane of its own."""
+    kinds = (("nv12", "420", 0), ("nv21", "420", 1), ("nv16", "422", 0), ("nv24", "444", 0), ("nv42", "444", 1))
+    luma, pair = (0, 1, 0), ((1, 2, 0), (1, 2, 1))
+    return {
+        name: PixelLayout(Model.YCBCR, 8, _HALVED[halved], (luma, pair[first], pair[1 - first]))
+        for name, halved, first in kinds
+    }
+
+
+def _of_wide_samples(end: str) -> dict[str, PixelLayout]:
+    """Samples in words of 16 bits, of either end: in pairs, packed, or in the upper bits of planes."""
+    ycbcr, big = Model.YCBCR, end == "be"
+    pairs = ((0, 1, 0), (1, 2, 0), (1, 2, 1))
+    table = {f"nv20{end}": PixelLayout(ycbcr, 10, _HALVED["422"], pairs, big)}
+    table[f"ayuv64{end}"] = PixelLayout(ycbcr, 16, _HALVED["444"], ((0, 4, 1), (0, 4, 2), (0, 4, 3)), big)
+    for depth in (10, 12, 16):
+        shift = 16 - depth
+        for letter, halved in (("0", "420"), ("2", "422"), ("4", "444")):
+            table[f"p{letter}{depth}{end}"] = PixelLayout(ycbcr, depth, _HALVED[halved], pairs, big, shift)
+        packed = ((0, 2, 0), (0, 4, 1), (0, 4, 3))
+        table[f"y2{depth}{end}"] = PixelLayout(ycbcr, depth, _HALVED["422"], packed, big, shift)
+    for depth in (12, 16):
+        whole = ((0, 4, 1), (0, 4, 0), (0, 4, 2))
+        table[f"xv{3 * depth}{end}"] = PixelLayout(ycbcr, depth, _HALVED["444"], whole, big, 16 - depth)
+    for depth in (10, 12):
+        planes, green_first = ((0, 1, 0), (1, 1, 0), (2, 1, 0)), ((2, 1, 0), (0, 1, 0), (1, 1, 0))
+        table[f"yuv444p{depth}msb{end}"] = PixelLayout(ycbcr, depth, _HALVED["444"], planes, big, 16 - depth)
+        table[f"gbrp{depth}msb{end}"] = PixelLayout(Model.RGB, depth, _HALVED["444"], green_first, big, 16 - depth)
     return table
 
 
@@ -163,7 +176,7 @@ def native_planes(frame: VideoFrame, layout: PixelLayout) -> Planes:
     if layout.looked_up:
         frame = frame.reformat(format=layout.looked_up)
     if layout.words is not None:
-        words = _samples(frame, 0, np.dtype("<u4"), frame.height)
+        words = _samples(frame, 0, np.dtype("<>"[layout.big_endian] + "u4"), frame.height)
         found = [np.ascontiguousarray(words >> shift & 1023, dtype=np.uint16) for shift in layout.words]
         return found[0], found[1], found[2]
     if layout.floating:

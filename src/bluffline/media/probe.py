@@ -107,7 +107,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
             profile=stream.profile or "",
             pixel_format=said.pixel_format,
             layout=layout,
-            tagged=signal_format(layout, tags, name),
+            tagged=signal_format(layout, tags, name, still=opening.numbered),
             frame_rate=kept,
             time_base=Fraction(stream.time_base or 1),
             index=index,

@@ -185,8 +185,8 @@ def contradictions(track: Tags, frame: Tags) -> Iterator[str]:
         yield f"Its pictures say that the {first} field is first, the track says the {other}"
 
 
-def signal_format(layout: PixelLayout, tags: Tags, name: str) -> SignalFormat:
-    """Tags as facts; what is unspecified filled in and named as assumed.
+def signal_format(layout: PixelLayout, tags: Tags, name: str, *, still: bool = False) -> SignalFormat:
+    """Tags as facts; what is unspecified filled in and named as assumed. ``still``: of pictures in files of their own.
 
     Raises
     ------
@@ -207,7 +207,7 @@ def signal_format(layout: PixelLayout, tags: Tags, name: str) -> SignalFormat:
             f"{name} is coded as {_UNKNOWN_MATRICES[tags.matrix]} (H.273 matrix {tags.matrix}), which can't be judged here."
         )
     wide = _PRIMARIES.get(tags.primaries) == "bt2020"
-    by_lines = sd and layout.model is Model.YCBCR  # the number of lines says nothing of R′G′B′
+    by_lines = sd and layout.model is Model.YCBCR and not still  # the number of lines says nothing of R′G′B′
     usual = Matrix.BT2020 if wide else Matrix.BT601 if by_lines else Matrix.BT709
     matrix = _MATRICES.get(tags.matrix)
     if layout.model is Model.YCBCR:
@@ -221,6 +221,7 @@ def signal_format(layout: PixelLayout, tags: Tags, name: str) -> SignalFormat:
     signal_range = {1: Range.NARROW, 2: Range.FULL}.get(tags.range)
     if layout.floating:
         signal_range = Range.NARROW
+    grey = layout.sources[1] is None
     location = tags.location
     if location is None:
         location = Siting.TOP_LEFT if matrix is Matrix.BT2020 else Siting.LEFT
@@ -232,7 +233,8 @@ def signal_format(layout: PixelLayout, tags: Tags, name: str) -> SignalFormat:
         bit_depth=layout.bit_depth,
         model=layout.model,
         halved=layout.halved,
-        range=tag("range", signal_range, Range.FULL if layout.model is Model.RGB else Range.NARROW),
+        # Grey pictures in files of their own are R′G′B′ of one component.
+        range=tag("range", signal_range, Range.FULL if layout.model is Model.RGB or (grey and still) else Range.NARROW),
         matrix=matrix or usual,
         primaries=tag("primaries", _PRIMARIES.get(tags.primaries), by_matrix),
         transfer=tag("transfer", _TRANSFERS.get(tags.transfer), usual_transfer),
@@ -250,7 +252,9 @@ def format_of(programme: Programme, frame: Tags) -> SignalFormat | None:
     if tags == programme.tags:
         return programme.format
     try:
-        told = signal_format(layout_of(frame.pixel_format), tags, programme.name)
+        told = signal_format(
+            layout_of(frame.pixel_format), tags, programme.name, still=programme.opening.numbered
+        )
     except MediaError:
         return None
     return programme.overrides.on(told)
