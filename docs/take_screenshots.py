@@ -65,7 +65,8 @@ def main() -> None:
 
             def steady() -> bool:
                 asked.append(desk.viewer._view())
-                return len(asked) > _STEADY and asked[-_STEADY:] == [asked[-1]] * _STEADY and desk.viewer.frames.idle
+                still = len(asked) > _STEADY and asked[-_STEADY:] == [asked[-1]] * _STEADY and desk.viewer.frames.idle
+                return still and not desk.session.untried()
 
             until(steady)
 
@@ -90,6 +91,7 @@ def main() -> None:
         save("finding")
         desk.work.legalise()
         until(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None)
+        until(lambda: not desk.session.untried())  # what is told to be left is what was tried
         go_to(236)
         save("desk")
         go_to(520)
@@ -184,7 +186,7 @@ def main() -> None:
         write = WriteDialog(desk.session, desk)
         until(lambda: "Looking" not in write.carried.text())
         dialog("write", write)
-        dialog("keys", KeySheet(desk))
+        dialog("keys", KeySheet(desk), fitted=False)
         desk.close()
         with tempfile.TemporaryDirectory() as made:
             os.environ["XDG_DATA_HOME"] = made  # the evening begins without what was done above

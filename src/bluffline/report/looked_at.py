@@ -8,12 +8,12 @@ from bluffline.prove.survey import Survey, unreadable_frames
 from bluffline.signal.matrix import standard
 
 _BESIDE = {
-    "audio": "sound, whose levels and content are not measured",
-    "video": "a second picture, which is not measured; --track takes it",
-    "subtitle": "captions, which are not read",
-    "timecode": "of which only the first label is read",
-    "chapters": "whose titles are not read",
-    "cover": "a cover picture, which is not measured",
+    "audio": ("sound", "its levels and content are not measured"),
+    "video": ("second picture", "not measured; --track takes it"),
+    "subtitle": ("captions", "not read"),
+    "timecode": ("timecode", "only its first label is read"),
+    "chapters": ("chapters", "their titles are not read"),
+    "cover": ("cover picture", "not measured"),
 }
 
 
@@ -69,5 +69,5 @@ def _of_the_rules(survey: Survey) -> Iterator[str]:
 
 
 def _track(track: Track) -> str:
-    described = _BESIDE.get(track.kind, "which is not read")
-    return f"Track {track.index} ({track.description}): {described}"
+    kind, why = _BESIDE.get(track.kind, (track.kind, "not read"))
+    return f"Track {track.index}, {kind} ({track.description}): {why}"

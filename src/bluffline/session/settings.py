@@ -14,6 +14,7 @@ from bluffline.session.gauges import GaugeSetup
 
 _VERSION = 2
 _MOST_RECENT = 8
+_FURTHEST = 100_000  # pixels
 
 
 @dataclass
@@ -25,6 +26,7 @@ class Settings:
     rules: str = "r103"
     gauges: GaugeSetup = field(default_factory=GaugeSetup)
     bench: int = 0  # pixels that the bench is high; 0: as high as it needs
+    window: list[int] = field(default_factory=list)  # x, y, width and height of the window; empty: as the screen has room
 
     @classmethod
     def load(cls, path: Path | None = None) -> "Settings":
@@ -38,7 +40,10 @@ class Settings:
             # Version 1 knew no gauges.
             gauges = GaugeSetup.restored(stored["gauges"]) if stored["version"] == _VERSION else GaugeSetup()
             bench = checked(stored.get("bench", 0), Annotated[int, Between(0, 4000)], "bench")
-            return cls(path, list(recent[:_MOST_RECENT]), checked(stored["rules"], str, "rules"), gauges, bench)
+            window = checked(stored.get("window", []), tuple[int, ...], "window")
+            window = window if len(window) == 4 and max(map(abs, window)) < _FURTHEST else ()
+            rules = checked(stored["rules"], str, "rules")
+            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, list(window))
         except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
@@ -52,7 +57,7 @@ class Settings:
         """Save; a folder that can't be written to costs the memory, not the work."""
         stored = {
             "version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored(),
-            "bench": self.bench,
+            "bench": self.bench, "window": self.window,
         }  # fmt: skip
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)

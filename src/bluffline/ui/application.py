@@ -53,6 +53,7 @@ def run_desk(arguments: Sequence[str]) -> int:
     file = demo_clip() if options.demo else options.file
     if options.picture is not None:
         return _take_picture(application, desk, file or demo_clip(), options.picture, ends)
+    desk.fit_screen()
     desk.show()
     if file is not None:
         QTimer.singleShot(0, lambda: desk.open(file))

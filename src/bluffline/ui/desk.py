@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -39,7 +39,8 @@ from bluffline.ui.actions.trying import Trying
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
 from bluffline.ui.dialogs.key_sheet import KeySheet
-from bluffline.ui.dialogs.layout import asked
+from bluffline.ui.dialogs.layout import asked, show_until_closed
+from bluffline.ui.dialogs.said import SaidDialog
 from bluffline.ui.findings.list import FindingsList
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
@@ -55,6 +56,7 @@ from bluffline.ui.style.pages import Page, Pages
 from bluffline.ui.style.style import percent
 from bluffline.view.looking import Field
 
+_TITLE_BAR = 36  # pixels that a window manager puts above a window, at most
 _HELD = 0.4  # seconds from which on a key was held and not tapped
 _LEFT = 292  # pixels that the left column is wide, but for the chart
 
@@ -349,6 +351,7 @@ class Desk(QMainWindow):
     def _refresh_survey(self) -> None:
         session = self.session
         self.header.show_session(session)
+        self.setWindowTitle(f"{session.programme.title} · Bluffline" if session.programme is not None else "Bluffline")
         if session.survey is None:
             self.skyline_card.set_facts("")
             self.findings_card.set_facts("")
@@ -426,6 +429,10 @@ class Desk(QMainWindow):
         """Show the key sheet."""
         asked(KeySheet(self))
 
+    def show_said(self) -> None:
+        """Show what was said, with its times."""
+        show_until_closed(SaidDialog(self.header.said, self))
+
     def show_about(self) -> None:
         """Say what this is."""
         QMessageBox.about(
@@ -461,8 +468,23 @@ class Desk(QMainWindow):
                 self.viewer.look.change(reach=False)
             self._reach_since = math.inf
 
+    def fit_screen(self) -> None:
+        """Stand where it stood when it was closed, or fit the screen it opens on, title bar and all."""
+        screen = self.screen()
+        assert screen is not None
+        room = screen.availableGeometry()
+        place = QRect(*self.settings.window) if self.settings.window else QRect()
+        if not place.isEmpty() and room.contains(place):
+            self.setGeometry(place)
+            return
+        self.resize(min(1280, room.width()), min(800, room.height() - _TITLE_BAR))
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
+        if not self.isMaximized():
+            place = self.geometry()
+            self.settings.window = [place.x(), place.y(), place.width(), place.height()]
+            self.settings.save()
         if not self.work.clear_the_way():
             event.ignore()
             return

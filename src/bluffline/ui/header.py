@@ -1,5 +1,7 @@
 """The header: the menus and beside them what is running; what is under control, the rules, the next thing to press."""
 
+from datetime import datetime
+
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
@@ -29,6 +31,7 @@ _BAR_STEPS = 1000
 
 
 _NEWS = 20_000  # milliseconds that a sentence is news
+_MOST_SAID = 500
 
 
 class Header(QWidget):
@@ -82,8 +85,15 @@ class Header(QWidget):
         self.details.setStyleSheet("padding: 1px 8px")
         self.details.clicked.connect(self._show_details)
         self.details.hide()
+        self.read_on = QPushButton("Read on …")
+        self.read_on.setFont(font(11))
+        self.read_on.setStyleSheet("padding: 1px 8px")
+        self.read_on.clicked.connect(lambda: self.command.emit("said"))
+        self.read_on.hide()
+        self._message.cut.connect(self.read_on.setVisible)
         self._fault: Fault | None = None
         self._progress = self._news = ""
+        self.said: list[tuple[str, str]] = []  # times and sentences, the latest last
         self._fresh = QTimer(self)
         self._fresh.setSingleShot(True)
         self._fresh.setInterval(_NEWS)
@@ -98,6 +108,7 @@ class Header(QWidget):
         state.addWidget(menus)
         state.addSpacing(20)
         state.addWidget(self._message, 1)
+        state.addWidget(self.read_on)
         state.addWidget(self.details)
         state.addWidget(self.bar)
         state.addWidget(self.cancel_button)
@@ -181,12 +192,15 @@ class Header(QWidget):
         self.bar.hide()
         self.cancel_button.hide()
         self._progress = ""
-        self.say("")
+        self._tell()
 
     def say(self, message: str) -> None:
         """Show a sentence for as long as it is news."""
         self._news = message
         if message:
+            if not self.said or self.said[-1][1] != message:
+                self.said.append((datetime.now().astimezone().strftime("%H:%M:%S"), message))
+                del self.said[:-_MOST_SAID]
             self._fresh.start()
         else:
             self._fresh.stop()

@@ -232,6 +232,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("path", "Areas", "Draw a path for gauges", ("Shift+Y",), lambda h: h.measuring.take_tool(Tool.PATH)),
     Command("taken", "Areas", "Gauges take areas, others, all", ("A",), lambda h: h.measuring.next_taken(), apart=True),
     Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.window.show_keys(), _always),
+    Command("said", "Help", "What was said …", (), lambda h: h.window.show_said(), _always),
     Command("about", "Help", "About Bluffline", (), lambda h: h.window.show_about(), _always),
 )
 

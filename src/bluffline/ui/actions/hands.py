@@ -43,6 +43,9 @@ class Window(Protocol):
     def show_keys(self) -> None:
         """Show the key sheet."""
 
+    def show_said(self) -> None:
+        """Show what was said, with its times."""
+
     def show_about(self) -> None:
         """Say what this is."""
 

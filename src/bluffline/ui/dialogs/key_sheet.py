@@ -1,11 +1,15 @@
 """The key sheet: every key on one page, made from the commands."""
 
+from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
     QDialog,
+    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QScrollArea,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -13,6 +17,7 @@ from bluffline.ui.actions.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 
+_WIDE = 1260  # pixels from which on there is room for the usual size
 _ALIKE = {"nudge-right", "nudge-up", "nudge-down"}  # told in one line
 
 
@@ -22,11 +27,12 @@ class KeySheet(QDialog):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
+        self._size = 12 if parent.width() >= _WIDE else 11
         columns = QHBoxLayout()
-        columns.setSpacing(22)
+        columns.setSpacing(14)
         for group in (("Go", "Chart"), ("Treatment", "Help"), ("View", "Areas"), ("Programme", "Gauges")):
             grid = QGridLayout()
-            grid.setHorizontalSpacing(12)
+            grid.setHorizontalSpacing(9)
             grid.setVerticalSpacing(4)
             row = 0
             for menu in MENUS:
@@ -53,7 +59,7 @@ class KeySheet(QDialog):
         half = -(-len(MOUSE) // 2)
         for part, title in ((MOUSE[:half], "Mouse"), (MOUSE[half:], " ")):
             grid = QGridLayout()
-            grid.setHorizontalSpacing(12)
+            grid.setHorizontalSpacing(9)
             grid.setVerticalSpacing(4)
             row = self._heading(grid, 0, title)
             for place, text in part:
@@ -61,7 +67,19 @@ class KeySheet(QDialog):
             grid.setRowStretch(row, 1)
             grid.setColumnStretch(1, 1)
             mouse.addLayout(grid)
-        lay_out(self, columns, mouse, close_button(self))
+        page = QWidget()
+        whole = QVBoxLayout(page)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(12)
+        whole.addLayout(columns)
+        whole.addLayout(mouse)
+        scrolled = QScrollArea()
+        scrolled.setWidget(page)
+        scrolled.setWidgetResizable(True)
+        scrolled.setFrameShape(QFrame.Shape.NoFrame)
+        lay_out(self, scrolled, close_button(self))
+        wanted = page.sizeHint() + QSize(48, 74)
+        self.resize(wanted.boundedTo(parent.size()))
 
     @staticmethod
     def _heading(grid: QGridLayout, row: int, text: str) -> int:
@@ -71,12 +89,11 @@ class KeySheet(QDialog):
         grid.addWidget(label, row, 0, 1, 2)
         return row + 1
 
-    @staticmethod
-    def _line(grid: QGridLayout, row: int, keys: str, text: str) -> int:
+    def _line(self, grid: QGridLayout, row: int, keys: str, text: str) -> int:
         key = QLabel(keys)
-        key.setFont(font(12, mono=True))
+        key.setFont(font(self._size, mono=True))
         grid.addWidget(key, row, 0)
         told = dim(text)
-        told.setFont(font(12))
+        told.setFont(font(self._size))
         grid.addWidget(told, row, 1)
         return row + 1

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWid
 from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
 from bluffline.prove.survey import must_fix
+from bluffline.report.looked_at import not_judged
 from bluffline.rules.findings import Finding
 from bluffline.rules.titles import rule_title
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
@@ -43,13 +44,18 @@ class ResultDialog(QDialog):
         left = [f"{proof.after.programme.label(each.worst_frame)}  {each.headline}" for each in after[:_MOST_LEFT]]
         left += [f"and {len(after) - _MOST_LEFT} more"] if len(after) > _MOST_LEFT else []
         self.left = QLabel("\n".join(left) or "Nothing is left that must be fixed.")
+        self.not_judged = dim(f"Not judged: {'. '.join(not_judged(proof.request.survey))}.")
+        self.not_judged.setWordWrap(True)
+        self.losses = dim(" ".join(proof.losses))
+        self.losses.setWordWrap(True)
+        self.losses.setVisible(bool(proof.losses))
         buttons = close_button(self)
         page = certificate_paths(target)[-1]
         for words, path in (("Open the certificate", page), ("Open its folder", target.parent)):
             button = buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
             assert button is not None
             button.clicked.connect(lambda _, path=path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))))
-        lay_out(self, verdict, told, grid, self.left, buttons)
+        lay_out(self, verdict, told, grid, self.left, self.not_judged, self.losses, buttons)
         self.setMinimumWidth(520)
 
 

@@ -24,6 +24,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import frame_list
 from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import unreadable_frames
+from bluffline.report.looked_at import not_judged
 from bluffline.session.jobs import Ended, Kind
 from bluffline.session.session import Session
 from bluffline.ui.dialogs.layout import cancel_button, dim, lay_out
@@ -64,7 +65,7 @@ class WriteDialog(QDialog):
         start = _folder_for(self._source) / f"{self._source.stem}-legal.mov"
         self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(
-            f"{treated} of {len(session.shots)} shots are treated; every other frame is handed on as it stands. The file is "
+            f"{treated} of {len(session.shots)} shots are treated; all other frames are handed on as they stand. The file is "
             "written, read back, and measured again by the same rules; where coding overshoots, it is written again with "
             "more margin, at most four times. The source is not touched."
         )
@@ -75,6 +76,9 @@ class WriteDialog(QDialog):
         self.rows.add_to(form)
         if self._programme.tracks:
             form.addRow(dim("Other tracks"), self.drop_box)
+        left_out = QLabel(". ".join(not_judged(session.survey)))
+        left_out.setWordWrap(True)
+        form.addRow(dim("Not judged"), left_out)
         if unreadable:
             form.addRow(dim("Unreadable frames"), self._keep)
             words.setText(

@@ -109,6 +109,7 @@ class Bench(QFrame):
         look.changed.connect(self._refresh)
         for event in (session.document.changed, session.place.changed, session.place.rung_changed, session.survey_changed):
             event.connect(self._refresh)
+        self.hide()  # said in so many words: a splitter shows what was not
         self._refresh()
 
     @property

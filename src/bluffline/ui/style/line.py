@@ -1,6 +1,6 @@
 """A line of text that changes many times a second: unlike a label it never asks the window to be laid out again."""
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -8,7 +8,9 @@ from bluffline.ui.style.style import DIM, TEXT
 
 
 class Line(QWidget):
-    """Takes the width that is left; what does not fit is elided and told in the tool tip."""
+    """Takes the width that is left; what does not fit is elided and told in the tool tip. ``cut``: whether it is."""
+
+    cut = pyqtSignal(bool)
 
     def __init__(self, face: QFont, *, dim: bool = True, right: bool = True) -> None:
         super().__init__()
@@ -39,4 +41,5 @@ class Line(QWidget):
         tip = self._text if shown != self._text else ""
         if tip != self.toolTip():
             self.setToolTip(tip)
+            self.cut.emit(bool(tip))
         painter.drawText(self.rect(), self._side | Qt.AlignmentFlag.AlignVCenter, shown)

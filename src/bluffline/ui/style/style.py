@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPalette, QPen, QPolygonF
-from PyQt6.QtWidgets import QApplication, QProxyStyle, QStyle, QStyleOption, QWidget
+from PyQt6.QtWidgets import QApplication, QProxyStyle, QStyle, QStyleHintReturn, QStyleOption, QWidget
 from PyQt6.sip import voidptr
 
 from bluffline.figures import figure
@@ -51,10 +51,21 @@ def signed(value: float, unit: str) -> str:
 
 
 class DeskStyle(QProxyStyle):
-    """Fusion, but for check boxes, whose outline it loses on a dark ground."""
+    """Fusion, but for check boxes, whose outline it loses on a dark ground, and without icons on buttons of dialogs."""
 
     def __init__(self) -> None:
         super().__init__("Fusion")
+
+    def styleHint(
+        self,
+        hint: QStyle.StyleHint,
+        option: QStyleOption | None = None,
+        widget: QWidget | None = None,
+        returnData: QStyleHintReturn | None = None,  # noqa: N803 (as Qt calls it)
+    ) -> int:
+        if hint is QStyle.StyleHint.SH_DialogButtonBox_ButtonsHaveIcons:
+            return 0  # those of the system's theme are coloured
+        return super().styleHint(hint, option, widget, returnData)
 
     def drawPrimitive(
         self,
