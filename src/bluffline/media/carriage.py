@@ -121,8 +121,10 @@ def _losses(programme: Programme, written: SignalFormat, read: Programme, tracks
     before, after = programme.carried, read.carried
     if before.alpha:
         yield "The alpha channel is not carried."
-    if before.rotation != after.rotation:
-        yield f"The rotation by {before.rotation}° is not carried."
+    if (before.rotation, before.mirrored) != (after.rotation, after.mirrored):
+        turned = [f"rotation by {before.rotation}°"] if before.rotation else []
+        turned += ["mirroring"] if before.mirrored else []
+        yield f"The {' and '.join(turned) or 'way it is turned'} is not carried."
     if before.pixel_shape != after.pixel_shape:
         yield f"The shape of its pixels ({before.pixel_shape}) is not carried: it is read as {after.pixel_shape}."
     if before.mastering and before.mastering != after.mastering:

@@ -23,6 +23,7 @@ from bluffline.media.index import (
 from bluffline.media.opening import USUAL_RATE, Opening, shown
 from bluffline.media.pixels import has_alpha, layout_of
 from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Track
+from bluffline.media.riders import display_matrix
 from bluffline.media.source_file import SourceFile, opened
 from bluffline.media.tagging import (
     FrameTold,
@@ -100,6 +101,8 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
         layout = layout_of(said.pixel_format)
         by_track = track_tags(opening, stream.index)
         tags = said.filled(by_track)
+        carried = _carried(container, stream, first, told)
+        alone = opening.numbered and rate is None
         return Programme(
             path=opening.path,
             container="Numbered pictures" if opening.numbered else container.format.long_name,
@@ -117,9 +120,11 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
             opening=opening,
             identity=identity,
             picture=stream.index,
-            carried=_carried(container, stream, first, told),
+            carried=carried,
             tracks=tuple(_tracks(container, stream, index, kept, sounds)),
-            notes=tuple(_notes(container, stream, index, by_track, said, assumed_rate=opening.numbered and rate is None)),
+            notes=tuple(
+                _notes(container, stream, index, by_track, said, mirrored=carried.mirrored, assumed_rate=alone)
+            ),
         )
 
 
@@ -130,6 +135,7 @@ def _notes(
     track: Tags,
     said: Tags,
     *,
+    mirrored: bool,
     assumed_rate: bool,
 ) -> Iterator[str]:
     """What an operator should know before relying on the facts."""
@@ -143,6 +149,8 @@ def _notes(
     if others:
         yield f"Video track {stream.index} is taken; there are others: {', '.join(map(str, others))}"
     yield from contradictions(track, said)
+    if mirrored:
+        yield "A player shows its picture mirrored; it is measured as it is stored"
     if assumed_rate:
         yield f"Rate assumed: {USUAL_RATE} frames/s"
     if (primaries := said.filled(track).primaries) not in (1, 2, 5, 6, 7, 9, 11, 12):
@@ -169,8 +177,11 @@ def _first_frames(source: SourceFile, stream: VideoStream, name: str) -> list[av
 
 def _carried(container: InputContainer, stream: VideoStream, frame: av.VideoFrame, told: FrameTold) -> Carried:
     shape = stream.sample_aspect_ratio
+    display = display_matrix(frame)
     return Carried(
         rotation=int(frame.rotation),
+        mirrored=bool(display) and display[0] * display[4] - display[1] * display[3] < 0,
+        display=display,
         alpha=has_alpha(frame.format.name) or stream.metadata.get("alpha_mode") == "1",
         mastering=told.mastering,
         light=told.light,

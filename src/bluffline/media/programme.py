@@ -113,11 +113,14 @@ class Carried:
     """What a file carries beside its samples and tags, which a written file should carry too.
 
     ``mastering``, ``light``: mastering display and content light (ST 2086, CTA-861.3), in FFmpeg's words;
-    ``rotation``: degrees anticlockwise that a player turns the picture by; ``pixel_shape``: width to height of a pixel;
-    ``metadata``: title and the like; ``chapters``: their number.
+    ``rotation``: degrees anticlockwise that a player turns the picture by, ``mirrored``: whether it mirrors it as well;
+    ``display``: the nine numbers that say so, in FFmpeg's layout, none where it is shown as it is; ``pixel_shape``: width to
+    height of a pixel; ``metadata``: title and the like; ``chapters``: their number.
     """
 
     rotation: int = 0
+    mirrored: bool = False
+    display: tuple[int, ...] = ()
     alpha: bool = False
     mastering: str = ""
     light: str = ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from typing import Any, cast
 
 import av
@@ -40,6 +41,15 @@ def riders_on(frame: av.VideoFrame) -> Riders:
     if not any(found.get("PANSCAN", b"")[_OFFSETS]):  # every MPEG-2 picture has one; without offsets it moves nothing
         found.pop("PANSCAN", None)
     return found
+
+
+def display_matrix(frame: av.VideoFrame) -> tuple[int, ...]:
+    """How a player turns and mirrors a frame: nine numbers, none where it shows it as it is."""
+    try:
+        found = [bytes(data) for data in cast("Any", frame.side_data) if data.type.name == "DISPLAYMATRIX"]
+    except ValueError:
+        return ()
+    return struct.unpack("<9i", found[0][:36]) if found else ()
 
 
 def words_for(riding: set[str]) -> list[str]:

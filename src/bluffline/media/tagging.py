@@ -1,11 +1,13 @@
 """What a file says of its signal, by the code points of H.273, and what is filled in where it says nothing."""
 
 import re
+import struct
 import threading
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from fractions import Fraction
+from pathlib import Path
 from typing import Any, TypeVar
 
 import av
@@ -25,6 +27,10 @@ from bluffline.signal.siting import Siting
 
 # H.273 code points, by the table they stand in.
 _MATRICES = {1: Matrix.BT709, 5: Matrix.BT601, 6: Matrix.BT601, 9: Matrix.BT2020}
+# Transfer characteristics and colorimetric specifications of ST 268 as code points of H.273.
+_DPX_TRANSFERS = {2: 8, 5: 1, 6: 1, 7: 6, 8: 6}
+_DPX_PRIMARIES = {5: 1, 6: 1, 7: 5, 8: 6}
+_DPX_HEAD = 804  # bytes up to the end of the first element's bit depth
 _UNKNOWN_MATRICES = {
     0: "R′G′B′ in planes of Y′CbCr", 4: "the FCC's matrix", 7: "SMPTE 240M", 8: "YCgCo", 10: "BT.2020 constant luminance",
     11: "Y′D′zD′x (ST 2085)", 12: "a matrix derived from its primaries", 13: "constant luminance derived from its primaries",
@@ -97,6 +103,8 @@ def track_tags(opening: Opening, number: int) -> Tags:
     """What a container says of a track, read with no decoder at hand that could write over it."""
     with opened(opening, codec_whitelist="none") as source:
         container = source.container
+        if opening.numbered and opening.files[0].suffix.lower() == ".dpx":
+            return _dpx_tags(opening.files[0])
         if not _SAYING.search(container.format.name):
             return Tags()
         stream = container.streams[number]
@@ -108,6 +116,24 @@ def track_tags(opening: Opening, number: int) -> Tags:
             int(context.color_range), int(context.colorspace), int(context.color_primaries), int(context.color_trc),
             int(context.field_order), None, Fraction(shape) if shape else None,
         )  # fmt: skip
+
+
+def _dpx_tags(path: Path) -> Tags:
+    """What the head of a DPX picture says [ST268]: transfer characteristic, primaries, and the codes of black and white."""
+    with path.open("rb") as file:
+        head = file.read(_DPX_HEAD)
+    if len(head) < _DPX_HEAD:
+        return Tags()
+    order = "<" if head[:4] == b"XPDS" else ">"
+    black, _, white = struct.unpack_from(f"{order}IfI", head, 784)
+    transfer, colorimetric, depth = head[801], head[802], head[803]
+    narrow = depth in range(8, 17) and (black, white) == (16 << (depth - 8), 235 << (depth - 8))
+    full = depth in range(8, 17) and (black, white) == (0, (1 << depth) - 1)
+    return Tags(
+        1 if narrow else 2 if full else 0,
+        primaries=_DPX_PRIMARIES.get(colorimetric, UNSPECIFIED),
+        transfer=_DPX_TRANSFERS.get(transfer, UNSPECIFIED),
+    )
 
 
 def forget_track(stream: VideoStream) -> None:

@@ -175,8 +175,8 @@ class Writer:
         context.thread_count, context.thread_type = os.cpu_count() or 1, codec.threads
         stream.metadata.update({key: value for key, value in original.metadata.items() if key in _OF_THE_PICTURE})
         stream.disposition = original.disposition
-        if programme.carried.rotation:
-            stream.set_display_rotation(programme.carried.rotation)
+        if programme.carried.display:
+            stream.set_display_matrix(programme.carried.display)
         self._output.metadata.update(dict(programme.carried.metadata))
         if programme.carried.chapters:
             self._output.set_chapters(self._source.chapters())

@@ -24,6 +24,7 @@ from bluffline.rules.findings import Finding, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
+from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
 
 _SAMPLES = 12
@@ -105,6 +106,12 @@ class Survey:
             number = bisect_right(shots, measure.frame, key=lambda shot: shot.first) - 1
             if self.rules.chart is not None and (finding := judge_chart(measure, self.rules.chart, number, shots[number])):
                 yield finding
+
+
+def mended_by_writing(survey: Survey, finding: Finding) -> bool:
+    """Whether a finding is no more once the programme is written: where tags change, all is brought to one format then."""
+    light = {one_light(each.transfer, each.primaries) for each in survey.table.formats}
+    return finding.rule == "tags" and len(light) == 1
 
 
 def unreadable_frames(survey: Survey) -> list[int]:

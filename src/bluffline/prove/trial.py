@@ -29,7 +29,7 @@ _EXTREMES = {
 
 
 # What treated frames of one shot can't tell: findings of the file, of charts, of the source's tags, of what isn't there.
-_OF_THE_FILE = frozenset({"chart", "fields", "sound", "levels", "missing", "unreadable"})
+_OF_THE_FILE = frozenset({"chart", "fields", "sound", "levels", "missing", "tags", "unreadable"})
 
 
 @dataclass(frozen=True, slots=True)

@@ -58,6 +58,7 @@ class Finding:
         return self.reason if self.rule.startswith("area-") else self.reason.partition(": ")[0]
 
 
+_EXTREME = {"high": 80.0, "low": 15.0}  # percent of luma from which a flat tone is called white or black
 _WIDER = 1.25  # how much more of the picture a component's flat top has to cover than luma's to be told of by itself
 
 _OVER = (
@@ -229,9 +230,11 @@ class _ShotJudge:
             area = self._column(f"clip_{end}_area")
             flat = self._readable & (area > self.rules.clip_area)
             graphic = self._drawn(f"clip_{end}_graphic", flat)
-            words = f"Flat {drawn} {{:.1f}} %, likely graphics" if graphic else lost + " clipped at {:.1f} %"
-            severity = Severity.NOTE if graphic else Severity.LOOK
             level = self._column(f"clip_{end}_level").astype(np.float64)
+            extreme = flat.any() and sign * level[flat].mean() > sign * _EXTREME[end]  # a flat mid grey is neither
+            tone = f"Flat {drawn}" if extreme else "Flat tone at"
+            words = f"{tone} {{:.1f}} %, likely graphics" if graphic else lost + " clipped at {:.1f} %"
+            severity = Severity.NOTE if graphic else Severity.LOOK
             yield from self._runs_of(f"clip-{end}", severity, flat, level, area, words, sign)
         looked = np.flatnonzero(self._readable & (self._column("clip_red_area") >= 0))
         if len(looked):

@@ -17,7 +17,7 @@ from bluffline.measure.region import Region
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
-from bluffline.prove.survey import Survey, must_fix, start_survey
+from bluffline.prove.survey import Survey, mended_by_writing, must_fix, start_survey
 from bluffline.prove.trial import Outcome, Trial
 from bluffline.rules.findings import Finding, in_reading_order
 from bluffline.rules.rulefile import Rules, load_rules
@@ -212,7 +212,9 @@ class Session:
     @property
     def left_count(self) -> int:
         """Number of findings that must be fixed and, by what is known, will not be by the treatments in force."""
-        by_shot = {shot: list(found) for shot, found in groupby(must_fix(self.findings), attrgetter("shot"))}
+        survey = self.survey
+        to_fix = [each for each in must_fix(self.findings) if survey is None or not mended_by_writing(survey, each)]
+        by_shot = {shot: list(found) for shot, found in groupby(to_fix, attrgetter("shot"))}
         left = {shot: len(found) for shot, found in by_shot.items()}
         for shot in self.document.treatments:
             if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
