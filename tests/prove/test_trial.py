@@ -55,11 +55,12 @@ def test_a_trial_of_every_frame_measures_what_the_written_file_does(survey, trea
 def test_findings_tell_what_becomes_of_them(survey):
     findings = {each.rule: each for each in survey.findings()}
     told = {rule: str(tried(survey, MEND).outcome(finding)) for rule, finding in findings.items()}
-    assert told["luma-high"].startswith("109.") and "→ 10" in told["luma-high"] and told["luma-high"].endswith(", answered")
+    assert told["luma-high"].startswith("109.") and "→ 10" in told["luma-high"]
+    assert told["luma-high"].endswith(", answered (before coding)")
     left = tried(survey, LEAVE).outcome(findings["luma-high"])
-    assert not left.answered and left.measured and 103 < left.after <= 106.01 and str(left).endswith(", left")
+    assert not left.answered and left.measured and 103 < left.after <= 106.01 and str(left).endswith(", left (before coding)")
     foreseen = tried(survey, LEAVE, telling_frames(survey.shots()[1], [findings["luma-high"]]))
-    assert not foreseen.whole and str(foreseen.outcome(findings["luma-high"])).endswith(", left (foreseen)")
+    assert not foreseen.whole and str(foreseen.outcome(findings["luma-high"])).endswith(", left (foreseen, before coding)")
     assert foreseen.outcome(findings["luma-high"]).after == left.after, "the worst frame is among those that are tried"
 
 
@@ -74,7 +75,7 @@ def test_what_is_beyond_a_limit_and_kept_is_called_tolerated(tmp_path):
         trial = try_treatment(survey, survey.shots()[0], (Tone(gain=(0.95, 1, 1, 1)),), reader, Monitor())
     outcome = trial.outcome(finding)
     assert outcome.answered and outcome.after > 103 and outcome.tolerated, str(outcome)
-    assert str(outcome).endswith(", tolerated")
+    assert str(outcome).endswith(", tolerated (before coding)")
 
 
 class Damaged:

@@ -4,6 +4,7 @@ import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
+from bluffline.media.codecs import CODECS
 from bluffline.rules.severity import Severity
 from bluffline.rules.titles import rule_title
 from bluffline.session.faults import Fault
@@ -75,7 +76,17 @@ def test_a_finding_tells_what_becomes_of_it_and_the_button_what_is_left(surveyed
     session.document.set_treatment(1, MEND, "by hand")
     qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
     assert desk.header.buttons["prove"].text() == "Prove and write (0 left) …" and desk.findings_card.facts == "0 left of 3"
-    assert str(session.outcome(session.findings[0])).endswith(", answered")
+    assert str(session.outcome(session.findings[0])).endswith(", answered (before coding)")
+    session.codec = CODECS["ffv1"]
+    assert str(session.outcome(session.findings[0])).endswith(", answered"), "it is written as it was tried"
+    session.codec = CODECS["prores"]
+    assert session.untried(), "what is lossy is tried as it is written"
+    desk.trying.resume()
+    qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
+    assert session.trial_of(1).codec == "prores" and "(before coding)" not in str(session.outcome(session.findings[0]))
+    session.codec = None
+    desk.trying.resume()
+    qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
     assert desk.findings.grab().toImage().width() > 0
     session.document.undo()
     assert desk.header.buttons["prove"].text() == "Prove and write (3 left) …" and session.outcome(session.findings[0]) is None

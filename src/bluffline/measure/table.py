@@ -129,6 +129,15 @@ class SurveyTable:
         """The names of its columns."""
         return self._rows.dtype.names or ()
 
+    def put(self, place: int, measure: FrameMeasure) -> None:
+        """Have a row say what a measurement does; what is made from two frames stays."""
+        row = self._rows[place]
+        row["readable"] = True
+        self._measured[place] = _values(measure)
+        for number, area in enumerate(measure.areas):
+            row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
+            row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area
+
     def levels(self, source: SignalFormat, span: slice) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N,) black and swing of the frames of a span, in codes; of ``source`` where no formats are known."""
         levels = [each.levels for each in self.formats or [source]]
@@ -166,11 +175,7 @@ class SurveyTable:
                 self.formats.append(source)
             row["format"] = self.formats.index(source)
         if measure is not None:
-            row["readable"] = True
-            self._measured[self._count] = _values(measure)
-            for number, area in enumerate(measure.areas):
-                row["areas_min"][number], row["areas_max"][number] = area.y_min, area.y_max
-                row["areas_high"][number], row["areas_low"][number] = area.high_area, area.low_area
+            self.put(self._count, measure)
             look = row["look"]
             (measure.blocks.ravel() * 200 + 20).clip(0, 255, out=look[:144], casting="unsafe")
             (measure.spread * 255).clip(0, 255, out=look[144:], casting="unsafe")

@@ -7,7 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.figures import figure
+from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.table import SurveyTable
+from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
@@ -15,6 +17,7 @@ from bluffline.rules.columns import Column, percent_columns
 from bluffline.rules.findings import Finding, Surveyed, judge
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
+from bluffline.signal.convert import convert
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
@@ -38,7 +41,7 @@ class Outcome:
 
     ``before`` and ``after`` are in ``unit``; ``after`` is None where there is nothing left to measure. ``answered``: the rule
     is kept; ``tolerated``: by as little as is beyond the limit still. ``measured``: on every frame of the shot, else foreseen
-    from some.
+    from some. ``coded``: as it will be written, else before coding.
     """
 
     before: float
@@ -47,13 +50,15 @@ class Outcome:
     answered: bool
     tolerated: bool
     measured: bool
+    coded: bool = True
 
     def __str__(self) -> str:
         unit = f" {self.unit}"
         ends = [figure(value, ".1f") + unit for value in (self.before, self.after) if value is not None]
         told = f"{' → '.join(ends)}, " if self.after is not None else ""
         verdict = "tolerated" if self.tolerated else "answered" if self.answered else "left"
-        return told + verdict + ("" if self.measured else " (foreseen)")
+        how = [word for word, so in (("foreseen", not self.measured), ("before coding", not self.coded)) if so]
+        return told + verdict + (f" ({', '.join(how)})" if how else "")
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,7 +66,8 @@ class Trial:
     """What a treatment makes of a shot.
 
     ``frames``: those that were tried, (N,); ``readable``: which of them could be; ``columns``: their extremes in percent, see
-    `percent_columns`; ``findings``: what is left, its frames counted as the programme's.
+    `percent_columns`; ``findings``: what is left, its frames counted as the programme's; ``codec``: the name of the codec that
+    telling frames went through, empty where none did.
     """
 
     survey: Survey
@@ -71,6 +77,7 @@ class Trial:
     readable: NDArray[np.bool_]
     columns: Mapping[str, Column]
     findings: list[Finding]
+    codec: str = ""
 
     @property
     def whole(self) -> bool:
@@ -101,7 +108,7 @@ class Trial:
             after = round(float(furthest(self.columns[name][tried])), 2)
         low, high = getattr(self.survey.rules.limits, finding.rule.partition("-")[0], (-np.inf, np.inf))
         tolerated = not left and after is not None and not low <= after <= high
-        return Outcome(finding.worst_value, after, finding.unit, not left, tolerated, self.whole)
+        return Outcome(finding.worst_value, after, finding.unit, not left, tolerated, self.whole, bool(self.codec))
 
 
 def telling_frames(shot: Shot, findings: Sequence[Finding]) -> list[int]:
@@ -111,27 +118,42 @@ def telling_frames(shot: Shot, findings: Sequence[Finding]) -> list[int]:
 
 
 def try_treatment(
-    survey: Survey, shot: Shot, treatment: Treatment, reader: Reader, monitor: Monitor, frames: Sequence[int] | None = None
+    survey: Survey,
+    shot: Shot,
+    treatment: Treatment,
+    reader: Reader,
+    monitor: Monitor,
+    frames: Sequence[int] | None = None,
+    coding: Coding | None = None,
 ) -> Trial:
-    """Treat and measure a shot's ``frames``, or all of them.
+    """Treat and measure a shot's ``frames``, or all of them; those that tell most go through ``coding``, if there is any.
 
     Raises
     ------
     CancelledError : the monitor was asked to stop.
     """
     chosen = list(range(shot.first, shot.last + 1) if frames is None else frames)
-    treat = FrameTreatment(treatment, survey.source, region=survey.region)
+    written = survey.source if coding is None else coding.format
+    treat = FrameTreatment(treatment, written, region=survey.region)
     rules = exacting(survey.rules)
     table = SurveyTable(len(chosen), len(rules.limited))
+
+    def measured(number: int, through: Coding | None) -> FrameMeasure | None:
+        planes = reader.planes(number)
+        if planes is None:
+            return None
+        treated = treat.apply(convert(planes, survey.source, written, dither=True), number - shot.first)
+        thorough = frames is not None or number % _THOROUGH_EVERY == 0
+        made = treated if through is None else through.through(treated)
+        return measure_by_rules(made, written, survey.region, rules, thorough=thorough)
+
     for number in chosen:
         monitor.at("Trial", len(table), len(chosen))
-        planes = reader.planes(number)
-        measure = None
-        if planes is not None:
-            treated = treat.apply(planes, number - shot.first)
-            thorough = frames is not None or number % _THOROUGH_EVERY == 0
-            measure = measure_by_rules(treated, survey.source, survey.region, rules, thorough=thorough)
-        table.append(measure)
+        table.append(measured(number, None))
+    for place in _telling(table) if coding is not None else ():
+        monitor.at("Trial", len(table), len(chosen))
+        if (coded := measured(chosen[place], coding)) is not None:
+            table.put(place, coded)
     if frames is not None:  # a run of frames is not seen in some of them: all that break a rule are one
         rules = replace(rules, frames=1, gap=float(len(chosen)))
     rate = float(survey.programme.frame_rate)
@@ -141,6 +163,23 @@ def try_treatment(
             each, shot=-1, first_frame=int(at[each.first_frame]), last_frame=int(at[each.last_frame]),
             worst_frame=int(at[each.worst_frame]),
         )
-        for each in judge(table, [Shot(0, len(chosen) - 1)], survey.source, rules, Surveyed(survey.region, rate))
+        for each in judge(table, [Shot(0, len(chosen) - 1)], written, rules, Surveyed(survey.region, rate))
     ]  # fmt: skip
-    return Trial(survey, shot, treatment, at, table.column("readable"), percent_columns(table, survey.source), found)
+    columns, codec = percent_columns(table, written), "" if coding is None else coding.codec.name
+    return Trial(survey, shot, treatment, at, table.column("readable"), columns, found, codec)
+
+
+def _telling(table: SurveyTable) -> list[int]:
+    """The rows of treated frames that coding is likeliest to push over a limit: the extremes, and some between."""
+    readable = np.flatnonzero(table.column("readable"))
+    if not len(readable):
+        return []
+    worst = {
+        int(readable[end(table.column(name)[readable])])
+        for name, end in (
+            ("y_max", np.argmax), ("y_min", np.argmin), ("rgb_max", np.argmax), ("rgb_min", np.argmin),
+            ("outside_area", np.argmax), ("blank_spread", np.argmax),
+        )
+    }  # fmt: skip
+    between = readable[np.linspace(0, len(readable) - 1, _SPREAD + 2).round().astype(int)]
+    return sorted({*worst, *(int(place) for place in between)})

@@ -13,7 +13,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.errors import WriteError
 from bluffline.measure.region import Region
+from bluffline.media.codecs import Codec
+from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
@@ -48,6 +51,7 @@ class Session:
         self._judged: Judged | None = None
         self._treated = TreatedColumns()
         self.trials = Trials()
+        self.codec: Codec | None = None  # that the operator writes in; None until that is known
         self.treatable = 0  # shots, from the first on, that are known to their ends and are those that the work is on
         self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
         self.programme_changed = Event()
@@ -189,12 +193,14 @@ class Session:
         treatment = self.document.treatments.get(shot, ())
         if self.survey is None or not acts(treatment):
             return None
-        return self.trials.of(self.survey, self.shots[shot], treatment)
+        coding = self.coding
+        return self.trials.of(self.survey, self.shots[shot], treatment, "" if coding is None else coding.codec.name)
 
     def outcome(self, finding: Finding) -> Outcome | None:
         """What becomes of a finding under its shot's treatment, as far as that is known."""
         trial = self.trial_of(finding.shot)
-        return trial.outcome(finding) if trial is not None else None
+        outcome = trial.outcome(finding) if trial is not None else None
+        return replace(outcome, coded=self.as_written) if outcome is not None else None
 
     def go_to_worst(self) -> None:
         """Go to the gravest finding that is not answered, of those to the widest; from there to the next."""
@@ -231,7 +237,23 @@ class Session:
         if self.survey is None:
             return []
         treatments = {shot: steps for shot, steps in self.document.treatments.items() if shot < self.treatable}
-        return self.trials.untried(self.survey, self.shots, treatments, self.findings, self.place.shot)
+        codec = "" if (coding := self.coding) is None else coding.codec.name
+        return self.trials.untried(self.survey, self.shots, treatments, self.findings, self.place.shot, codec)
+
+    @property
+    def as_written(self) -> bool:
+        """Whether what is tried is what will be written: through the codec, or in one that changes nothing."""
+        return self.coding is not None or (self.codec is not None and self.codec.lossless)
+
+    @property
+    def coding(self) -> Coding | None:
+        """What pictures go through when they are written; None where nothing changes them, or nobody knows yet."""
+        if self.codec is None or self.codec.lossless or self.programme is None:
+            return None
+        try:
+            return Coding(self.source, self.codec, self.programme.frame_rate)
+        except WriteError:  # told where one writes
+            return None
 
     @property
     def must_fix_count(self) -> int:

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey
@@ -32,10 +33,11 @@ class Trials:
         """Take over what was tried."""
         self._known[trial.shot] = trial
 
-    def of(self, survey: Survey, shot: Shot, treatment: Treatment) -> Trial | None:
-        """What this treatment is known to make of a shot."""
+    def of(self, survey: Survey, shot: Shot, treatment: Treatment, codec: str = "") -> Trial | None:
+        """What this treatment, written in a codec, is known to make of a shot."""
         trial = self._known.get(shot)
-        return trial if trial is not None and trial.survey is survey and trial.treatment == treatment else None
+        same = trial is not None and trial.survey is survey and trial.treatment == treatment and trial.codec == codec
+        return trial if same else None
 
     def untried(
         self,
@@ -44,6 +46,7 @@ class Trials:
         treatments: Mapping[int, Treatment],
         findings: Sequence[Finding],
         first: int,
+        codec: str = "",
     ) -> list[Untried]:
         """What is still to be tried: the shot ``first`` before the others."""
         wanted = []
@@ -51,15 +54,19 @@ class Trials:
             treatment = treatments[number]
             if number >= len(shots) or not acts(treatment):
                 continue
-            trial = self.of(survey, shots[number], treatment)
+            trial = self.of(survey, shots[number], treatment, codec)
             if trial is None or not trial.whole:
                 own = tuple(finding for finding in findings if finding.shot == number)
                 wanted.append(Untried(shots[number], treatment, own, trial is not None))
         return wanted
 
 
-def try_all(survey: Survey, wanted: Sequence[Untried], monitor: Monitor, tell: Callable[[Trial], None]) -> None:
+def try_all(
+    survey: Survey, wanted: Sequence[Untried], monitor: Monitor, tell: Callable[[Trial], None], coding: Coding | None = None
+) -> None:
     """Try some frames of every shot first, then every frame; each trial is told as it is done.
+
+    ``coding``: what telling frames go through, as they will when they are written.
 
     Raises
     ------
@@ -68,8 +75,7 @@ def try_all(survey: Survey, wanted: Sequence[Untried], monitor: Monitor, tell: C
     with Reader(survey.programme) as reader:
         for each in wanted:
             if not each.seen:
-                tell(
-                    try_treatment(survey, each.shot, each.treatment, reader, monitor, telling_frames(each.shot, each.findings))
-                )
+                some = telling_frames(each.shot, each.findings)
+                tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, some, coding))
         for each in wanted:
-            tell(try_treatment(survey, each.shot, each.treatment, reader, monitor))
+            tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, None, coding))

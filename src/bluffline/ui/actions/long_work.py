@@ -292,6 +292,7 @@ class LongWork(QObject):
         survey = self.session.survey
         assert survey is not None
         chosen = codec_for(target, codec)
+        self.session.codec = chosen  # what is tried from now on is tried as it is written
         shots, treatments = list(self.session.shots), dict(self.session.document.treatments)
 
         def job(monitor: Monitor) -> Proof:

@@ -65,8 +65,10 @@ class Trying(QObject):
         if survey is None or not wanted or self._busy():
             return
 
+        coding = session.coding
+
         def run(own: Monitor) -> None:
-            try_all(survey, wanted, _Patient(own, self._frames, self._busy), self._tried.emit)
+            try_all(survey, wanted, _Patient(own, self._frames, self._busy), self._tried.emit, coding)
 
         self._runner.jobs.start(Kind.TRIAL, run, lambda _: None)
 

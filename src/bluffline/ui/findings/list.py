@@ -1,6 +1,7 @@
 """The findings, folded by shot or by rule; a click goes there."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import groupby
 from operator import attrgetter
 
@@ -254,8 +255,10 @@ class _FindingDelegate(QStyledItemDelegate):
             title, facts = rule_title(key), f"{count} finding{'s' if count > 1 else ''}"
         else:
             left = session.left_in(key)
-            told = "" if left is None else f"{left or 'none'} left · "
-            title, facts = f"Shot {key + 1}", told + session.programme.label(session.shots[key].first)
+            title, facts = f"Shot {key + 1}", session.programme.label(session.shots[key].first)
+            if left is not None:  # how it was tried holds for all its findings, so it is said once
+                told = f"{left or 'none'} left"
+                facts = f"{told} · {facts}" if session.as_written else f"{told} (before coding)"
         x, y = box.left() + 6.0, box.top() + 24.0
         down = self._tree.isExpanded(index)
         corners = ((-4, -2), (4, -2), (0, 3)) if down else ((-2, -4), (-2, 4), (3, 0))
@@ -284,7 +287,7 @@ class _FindingDelegate(QStyledItemDelegate):
         painter.setPen(DIM)
         painter.setFont(font(11))
         told = f"{finding.severity} · {finding.length} fr · {finding.worst_area:.1f} % of picture"
-        painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(outcome))
+        painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(replace(outcome, coded=True)))
 
 
 def _mark_icon(severity: Severity) -> QIcon:
