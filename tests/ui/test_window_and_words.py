@@ -8,6 +8,9 @@ from PyQt6.QtWidgets import QDialogButtonBox
 
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.level_remap import LevelRemap
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.layout import ask_buttons
@@ -99,3 +102,9 @@ def test_one_with_something_to_fix_is_not(desk, qtbot, over_clip):
         desk.open(over_clip)
     desk.refresh_commands()
     assert desk.session.must_fix_count and not desk.acts["certify"].isEnabled()
+
+
+def test_adding_a_step_says_where_it_acts(surveyed_desk):
+    for kind, words in ((LevelRemap, "every shot of the file"), (Balance, "to this shot"), (SoftCeiling, "under Limits")):
+        surveyed_desk.treatment.add_step(kind)
+        assert words in surveyed_desk.header.message

@@ -203,6 +203,7 @@ class Desk(QMainWindow):
         self.viewer.reach_drawn.connect(self.reaching.drawn)
         session.place.rung_changed.connect(self._rung_changed)
         self.treatment.ladder.refused.connect(self.header.say)
+        self.treatment.added.connect(self.header.say)
         self.bench.opened.connect(self._bench_opened)
         self.divider.splitterMoved.connect(self._keep_divider)
         self.pages.turned.connect(self._turned)

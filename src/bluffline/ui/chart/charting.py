@@ -20,6 +20,7 @@ from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
 from bluffline.treat.bake import baked, cube_within, fitted_cdl, worst_off
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, colours_of
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.treat.step import called
@@ -292,7 +293,8 @@ class Charting:
             if ending == ".cdl":
                 fitted = fitted_cdl(steps, source, patches)
                 save_text(path, step_text_for(fitted, ending))
-                return "as a CDL", worst_off(steps, (fitted,), source)
+                reined = any(isinstance(step, ChromaRein) and step.on for step in steps)
+                return f"as a CDL{', without the chroma rein' if reined else ''}", worst_off(steps, (fitted,), source)
             cube, worst = cube_within(steps, source, _NEAR, name=path.stem)
             save_text(path, step_text_for(cube, ending))
             return f"{cube.size} entries a side", worst

@@ -25,7 +25,7 @@ from bluffline.errors import SettingsError
 from bluffline.session.session import Session
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.ladder import Treatment
-from bluffline.treat.step import Heading, Step
+from bluffline.treat.step import Heading, Step, called
 from bluffline.treat.transfer import largest_gap
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
 
@@ -267,8 +267,19 @@ class Ladder(QListWidget):
         return menu
 
 
+_UNDER = {
+    Heading.SOURCE: "under Source: it acts on every shot of the file",
+    Heading.SHOT: "to this shot",
+    Heading.GROUP: "under the group: it acts on all its shots",
+    Heading.OVER_ALL: "under Over all: it acts on every shot, after its own steps",
+    Heading.LIMITS: "under Limits, which act last on this shot",
+}
+
+
 class LadderPanel(QWidget):
-    """The ladder, and ways to add to it."""
+    """The ladder, and ways to add to it. ``added``: a sentence that says what was added, and under which heading."""
+
+    added = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -312,6 +323,8 @@ class LadderPanel(QWidget):
         after = self._session.document.treatment
         fresh = next((n for n, step in enumerate(after) if n >= len(before) or step is not before[n]), None)
         self._session.place.choose(fresh)
+        if fresh is not None:
+            self.added.emit(f"{called(kind)} is added {_UNDER[after[fresh].place]}")
 
     def _refresh(self) -> None:
         document, shot = self._session.document, self._session.place.shot
