@@ -136,3 +136,12 @@ def test_binary_files_are_refused(tmp_path):
     path.write_bytes(b"\xff\xfe\x00\x01")
     with pytest.raises(ChartError, match="is not a text file"):
         read_measurements(path)
+
+
+def test_long_files_take_no_longer_a_line_and_open_quotes_are_a_sentence(tmp_path):
+    lines = ["name,L,a,b", *(f"p{n},{n % 100},0,0" for n in range(60_000))]
+    (tmp_path / "long.csv").write_text("\n".join(lines))
+    assert len(read_measurements(tmp_path / "long.csv").names) == 60_000
+    (tmp_path / "open.csv").write_text('name,L,a,b\n"p1,50,0,0\np2,60,0,0\n')
+    with pytest.raises(ChartError, match="line 2: a quote is opened and not closed"):
+        read_measurements(tmp_path / "open.csv")

@@ -167,3 +167,35 @@ def test_cube_files_that_say_two_things_or_too_late_are_refused(tmp_path, text, 
     (tmp_path / "t.cube").write_text(text)
     with pytest.raises(SettingsError, match=words):
         read_step(tmp_path / "t.cube")
+
+
+def test_a_cdl_saved_as_clf_comes_back_as_that_cdl(tmp_path):
+    cdl = Cdl((1.1, 0.9, 1.05), (0.02, -0.01, 0.0), (1.2, 1.0, 0.9), 0.8)
+    (tmp_path / "c.clf").write_text(step_text_for(cdl, ".clf"))
+    back = read_step(tmp_path / "c.clf")
+    assert isinstance(back, Cdl)
+    for name in ("slope", "offset", "power", "saturation"):
+        assert np.allclose(getattr(back, name), getattr(cdl, name))
+
+
+def test_of_several_corrections_none_is_taken_silently(tmp_path):
+    figures = "<Slope>1 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power>"
+    each = [f'<ColorCorrection id="{name}"><SOPNode>{figures}</SOPNode></ColorCorrection>' for name in "ab"]
+    text = f'<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.01">{"".join(each)}</ColorCorrectionCollection>'
+    (tmp_path / "two.ccc").write_text(text)
+    with pytest.raises(SettingsError, match="holds 2 corrections"):
+        read_step(tmp_path / "two.ccc")
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("c.spi1d", "Version 1\nFrom 0.0 1.0\nLength 3\nComponents 1\n{\n0.0\n0.25\n1.0\n}\n"),
+        ("c.csp", "CSPLUTV100\n1D\n\n" + "2\n0.0 1.0\n0.0 1.0\n" * 3 + "\n3\n0 0 0\n0.25 0.25 0.25\n1 1 1\n"),
+    ],
+)
+def test_what_the_library_reads_is_read_by_it(tmp_path, name, text):
+    (tmp_path / name).write_text(text)
+    lut = read_step(tmp_path / name)
+    made = lut.apply(np.array([[0.5, 0.5, 0.5], [1.0, 1.0, 1.0]]), SOURCE)
+    assert np.allclose(made, [[0.25] * 3, [1.0] * 3], atol=0.01)

@@ -59,7 +59,7 @@ def read_measurements(path: Path) -> Measurements:
         raise ChartError(f"{path} is not a text file.") from error
     lines = text.splitlines()
     comma = path.suffix.lower() == ".csv" or (lines and "BEGIN_DATA" not in text and "," in text)
-    title, white, fields, rows = _read_csv(lines) if comma else _read_cgats(path, lines)
+    title, white, fields, rows = _read_csv(path, lines) if comma else _read_cgats(path, lines)
     if not rows:
         raise ChartError(f"{path} holds no patches.")
     fields = [_PLAIN.get(field.upper(), field.upper()) for field in fields]
@@ -68,7 +68,8 @@ def read_measurements(path: Path) -> Measurements:
             raise ChartError(f"{path}, line {row.line}: {len(row.cells)} fields where {len(fields)} are announced.")
     label = next((fields.index(name) for name in ("SAMPLE_NAME", "SAMPLE_ID") if name in fields), None)
     names = tuple(row.cells[label].strip() if label is not None else str(n + 1) for n, row in enumerate(rows))
-    double = next((name for name in names if names.count(name) > 1), None)
+    seen: set[str] = set()
+    double = next((name for name in names if name in seen or seen.add(name)), None)  # type: ignore[func-returns-value]
     if double is not None:
         raise ChartError(f"{path}: two patches are called {double}.")
     return Measurements(title or path.stem, names, _colours(path, fields, rows, white), white)
@@ -124,6 +125,8 @@ def _read_cgats(path: Path, lines: list[str]) -> tuple[str, str, list[str], list
     announced: int | None = None
     numbered = iter(enumerate(lines, 1))
     for number, line in numbered:
+        if line.count('"') % 2:
+            raise ChartError(f"{path}, line {number}: a quote is opened and not closed.")
         words = _FIELD.findall(line)
         key = words[0].upper() if words else ""
         value = " ".join(words[1:]).replace('"', "")
@@ -156,7 +159,7 @@ def _until(path: Path, numbered: Iterator[tuple[int, str]], end: str) -> Iterato
     raise ChartError(f"{path} ends before {end}.")
 
 
-def _read_csv(lines: list[str]) -> tuple[str, str, list[str], list[_Row]]:
+def _read_csv(path: Path, lines: list[str]) -> tuple[str, str, list[str], list[_Row]]:
     title, white = "", "D50"
     kept = []
     for number, line in enumerate(lines, 1):
@@ -170,15 +173,19 @@ def _read_csv(lines: list[str]) -> tuple[str, str, list[str], list[_Row]]:
             kept.append((number, line))
     if not kept:
         return title, white, [], []
+    for number, line in kept:
+        if line.count('"') % 2:
+            raise ChartError(f"{path}, line {number}: a quote is opened and not closed.")
     header, *rest = [cells for _, line in kept for cells in csv.reader([line])]
     return title, white, [cell.strip() for cell in header], [_Row(kept[n + 1][0], cells) for n, cells in enumerate(rest)]
 
 
 def _numbers(path: Path, fields: list[str], rows: list[_Row], wanted: Sequence[str]) -> NDArray[np.float64]:
-    values = np.empty((len(rows), len(wanted)))
+    values = np.zeros((len(rows), len(wanted)))
+    places = [fields.index(name) for name in wanted]
     for n, row in enumerate(rows):
-        for k, name in enumerate(wanted):
-            cell = row.cells[fields.index(name)]
+        for k, (name, place) in enumerate(zip(wanted, places, strict=True)):
+            cell = row.cells[place]
             try:
                 values[n, k] = float(cell)
             except ValueError as error:

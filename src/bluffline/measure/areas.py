@@ -112,17 +112,23 @@ class Selection:
         return cls(starts, np.stack([first, after], axis=1).astype(np.int32))
 
     def at_sites(self, source: SignalFormat) -> "Selection":
-        """The chroma sites that are co-sited with, or just beside, a selected pixel's even column and row."""
+        """The chroma sites that are co-sited with, or just beside, a selected pixel's even column and row.
+
+        Where no selected pixel has one, as on an odd line alone, those that its pixels are coloured by.
+        """
         across, down = source.halved if source.model is Model.YCBCR else (False, False)
         if not across and not down:
             return self
         starts, runs = self.starts, self.runs
         if down:
-            kept = [runs[starts[row] : starts[row + 1]] for row in range(0, len(starts) - 1, 2)]
+            even, odd = ([runs[starts[row] : starts[row + 1]] for row in range(n, len(starts) - 1, 2)] for n in (0, 1))
+            odd += [runs[:0]] * (len(even) - len(odd))
+            kept = even if any(len(part) for part in even) else odd
             starts = np.concatenate([[0], np.cumsum([len(part) for part in kept])]).astype(np.int32)
             runs = np.concatenate(kept)
         if across:
-            runs = (runs + 1) // 2
+            own = (runs + 1) // 2
+            runs = own if (own[:, 1] > own[:, 0]).any() else np.stack([runs[:, 0] // 2, runs[:, 0] // 2 + 1], axis=1)
         return Selection(starts, runs)
 
 

@@ -17,7 +17,8 @@ from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.step import Step
 
 ENDINGS = (".cube", ".clf", ".cdl")
-READ_ENDINGS = (*ENDINGS, ".cc", ".ccc")
+_BY_LIBRARY = (".clf", ".spi1d", ".spi3d", ".csp", ".3dl")  # what OpenColorIO reads, shapers, input ranges and all
+READ_ENDINGS = (*ENDINGS, *_BY_LIBRARY[1:], ".cc", ".ccc")
 _LARGEST = {1: 65536, 3: 129}
 _RESAMPLED = 65
 _SHOWN = 40  # characters of a wrong word that are shown
@@ -71,12 +72,15 @@ def read_step(path: Path) -> Step:
         raise SettingsError(f"{path} is not a text file.") from error
     if ending in (".cdl", ".cc", ".ccc"):
         with _translated(path):
+            count = len(_ocio().CDLTransform.CreateGroupFromFile(str(path)))
+            if count > 1:
+                raise SettingsError(f"{path} holds {count} corrections: save the one that is meant in a file of its own.")
             found = _ocio().CDLTransform.CreateFromFile(str(path), "")
             slope, offset, power = (tuple(map(float, get())) for get in (found.getSlope, found.getOffset, found.getPower))
             return Cdl(slope, offset, power, float(found.getSat()))  # type: ignore[arg-type]
-    if ending == ".clf":
-        return _read_clf(path)
-    raise SettingsError(f"{path} is not a LUT that can be read: choose .cube, .clf or .cdl.")
+    if ending in _BY_LIBRARY:
+        return _read_by_library(path)
+    raise SettingsError(f"{path} is not a LUT that can be read: choose {', '.join(READ_ENDINGS)}.")
 
 
 @dataclass
@@ -146,13 +150,15 @@ def _read_cube(path: Path) -> Lut:
     return Lut(cube.name, cube.low, cube.high, table)
 
 
-def _read_clf(path: Path) -> Lut:
-    """A chain of CLF operators, read off over its own range: curves where it has no cross-talk, else a cube."""
+def _read_by_library(path: Path) -> Step:
+    """A chain of operators, read off over its own range: curves where it has no cross-talk, else a cube."""
     ocio = _ocio()
     with _translated(path):
         config = ocio.Config.CreateRaw()
         chain = config.getProcessor(ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL))
         process = chain.getDefaultCPUProcessor()
+    if (alone := _alone_cdl(chain)) is not None:
+        return alone
     low, high = _range_of(chain)
     curves = not chain.hasChannelCrosstalk()
     count = 4096 if curves else _RESAMPLED
@@ -161,6 +167,15 @@ def _read_clf(path: Path) -> Lut:
     colours = np.ascontiguousarray(grid.reshape(-1, 3), np.float32)
     process.applyRGB(colours)
     return Lut(path.stem, low, high, colours.reshape(grid.shape))
+
+
+def _alone_cdl(chain: Any) -> Cdl | None:
+    """The correction that a chain is, if it is one and nothing else: a table would hold it less well."""
+    parts = list(chain.createGroupTransform())
+    if len(parts) != 1 or not isinstance(parts[0], _ocio().CDLTransform):
+        return None
+    slope, offset, power = (tuple(map(float, get())) for get in (parts[0].getSlope, parts[0].getOffset, parts[0].getPower))
+    return Cdl(slope, offset, power, float(parts[0].getSat()))  # type: ignore[arg-type]
 
 
 def _range_of(chain: Any) -> tuple[float, float]:
