@@ -22,9 +22,10 @@ from bluffline.media.index import (
 )
 from bluffline.media.opening import USUAL_RATE, Opening, shown
 from bluffline.media.pixels import has_alpha, layout_of
+from bluffline.media.playing import Playing, playing_of
 from bluffline.media.programme import Carried, FrameIndex, Programme, Tags, Track
 from bluffline.media.riders import display_matrix
-from bluffline.media.source_file import SourceFile, opened
+from bluffline.media.source_file import SourceFile, not_wholly_read, opened
 from bluffline.media.tagging import (
     FrameTold,
     FrameWords,
@@ -103,6 +104,14 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
         tags = said.filled(by_track)
         carried = _carried(container, stream, first, told)
         alone = opening.numbered and rate is None
+        try:
+            playing = Playing() if opening.numbered else playing_of(opening.path, container.format.name, stream.index)
+        except OSError as error:
+            raise not_wholly_read(name, error.strerror or "reading failed") from error
+        if playing.edits:
+            raise MediaError(
+                f"{name} has an edit list that is not followed here: {playing.edits}. Have it written out as it plays first."
+            )
         return Programme(
             path=opening.path,
             container="Numbered pictures" if opening.numbered else container.format.long_name,
@@ -123,7 +132,9 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
             carried=carried,
             tracks=tuple(_tracks(container, stream, index, kept, sounds)),
             notes=tuple(
-                _notes(container, stream, index, by_track, said, mirrored=carried.mirrored, assumed_rate=alone)
+                _notes(
+                    container, stream, index, by_track, said, mirrored=carried.mirrored, crop=playing.crop, assumed_rate=alone
+                )
             ),
         )
 
@@ -136,6 +147,7 @@ def _notes(
     said: Tags,
     *,
     mirrored: bool,
+    crop: str,
     assumed_rate: bool,
 ) -> Iterator[str]:
     """What an operator should know before relying on the facts."""
@@ -149,6 +161,8 @@ def _notes(
     if others:
         yield f"Video track {stream.index} is taken; there are others: {', '.join(map(str, others))}"
     yield from contradictions(track, said)
+    if crop:
+        yield f"A player shows {crop}; all that is stored is measured"
     if mirrored:
         yield "A player shows its picture mirrored; it is measured as it is stored"
     if assumed_rate:

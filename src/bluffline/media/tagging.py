@@ -16,10 +16,10 @@ from av.filter import Graph
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
-from bluffline.media.opening import Opening
+from bluffline.media.opening import Opening, shown
 from bluffline.media.pixels import PixelLayout, layout_of
 from bluffline.media.programme import UNSPECIFIED, Programme, Tags
-from bluffline.media.source_file import opened
+from bluffline.media.source_file import not_wholly_read, opened
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, standard
@@ -120,8 +120,11 @@ def track_tags(opening: Opening, number: int) -> Tags:
 
 def _dpx_tags(path: Path) -> Tags:
     """What the head of a DPX picture says [ST268]: transfer characteristic, primaries, and the codes of black and white."""
-    with path.open("rb") as file:
-        head = file.read(_DPX_HEAD)
+    try:
+        with path.open("rb") as file:
+            head = file.read(_DPX_HEAD)
+    except OSError as error:
+        raise not_wholly_read(shown(path), error.strerror or "reading failed") from error
     if len(head) < _DPX_HEAD:
         return Tags()
     order = "<" if head[:4] == b"XPDS" else ">"
