@@ -59,20 +59,25 @@ def test_the_way_a_picture_is_turned_and_mirrored_goes_over_or_is_told(tmp_path,
     assert matrix_of(out) == matrix_of(source) or any("is not carried" in each for each in carriage.losses)
 
 
+def dpx(codes):
+    """A DPX picture whose head says which codes are black and white, and BT.709."""
+    context = av.CodecContext.create("dpx", "w")
+    context.width, context.height, context.pix_fmt, context.time_base = 128, 96, "gbrp10le", Fraction(1, 25)
+    frame = av.VideoFrame.from_ndarray((GREY * 255).astype(np.uint8), format="rgb24").reformat(format="gbrp10le")
+    data = bytearray(b"".join(map(bytes, [*context.encode(frame), *context.encode(None)])))
+    order = "<" if data[:4] == b"XPDS" else ">"
+    struct.pack_into(f"{order}I", data, 784, codes[0])
+    struct.pack_into(f"{order}I", data, 792, codes[1])
+    data[801], data[802] = 6, 6
+    return data
+
+
 @pytest.mark.parametrize(
     ("codes", "kind"), [((64, 940), Range.NARROW), ((0, 1023), Range.FULL), ((0xFFFFFFFF,) * 2, Range.FULL)]
 )
 def test_the_head_of_a_dpx_picture_says_its_range_and_transfer(tmp_path, codes, kind):
     for number in range(2):
-        context = av.CodecContext.create("dpx", "w")
-        context.width, context.height, context.pix_fmt, context.time_base = 128, 96, "gbrp10le", Fraction(1, 25)
-        frame = av.VideoFrame.from_ndarray((GREY * 255).astype(np.uint8), format="rgb24").reformat(format="gbrp10le")
-        data = bytearray(b"".join(map(bytes, [*context.encode(frame), *context.encode(None)])))
-        order = "<" if data[:4] == b"XPDS" else ">"
-        struct.pack_into(f"{order}I", data, 784, codes[0])
-        struct.pack_into(f"{order}I", data, 792, codes[1])
-        data[801], data[802] = 6, 6
-        (tmp_path / f"s_{number}.dpx").write_bytes(data)
+        (tmp_path / f"s_{number}.dpx").write_bytes(dpx(codes))
     source = probe(tmp_path).format
     assert (source.range, source.transfer, source.primaries) == (kind, "bt709", "bt709")
     assert ("range" in source.assumed) is (codes[0] == 0xFFFFFFFF) and "transfer" not in source.assumed
@@ -95,3 +100,11 @@ def test_a_change_of_tags_that_writing_mends_is_not_counted_as_left(tmp_path):
         run_survey(session.survey, Monitor())
         session.refresh()
         assert session.must_fix_count == 1 and session.left_count == left
+
+
+def test_each_dpx_picture_is_read_by_its_own_head(tmp_path):
+    for number, codes in enumerate([(64, 940)] * 3 + [(0, 1023)] * 3):
+        (tmp_path / f"s_{number}.dpx").write_bytes(dpx(codes))
+    survey = run_survey(start_survey(probe(tmp_path), load_rules("r103")), Monitor())
+    (found,) = [finding for finding in survey.findings() if finding.rule == "tags"]
+    assert found.first_frame == 3 and "full range; before, narrow range" in found.reason

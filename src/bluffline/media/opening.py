@@ -60,6 +60,11 @@ class Opening:
         """Whether it is pictures in files of their own."""
         return self.format == _STILLS
 
+    @property
+    def heads(self) -> bool:
+        """Whether each of its files has a head of its own that says what decoders don't hand on."""
+        return self.numbered and self.files[0].suffix.lower() == ".dpx"
+
     @classmethod
     def of(cls, path: Path | str, rate: Fraction | None = None) -> "Opening":
         """A file; a pattern such as ``shot_%04d.dpx``; or a folder that holds one run of numbered pictures.

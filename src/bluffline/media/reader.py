@@ -20,7 +20,7 @@ from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme, Tags
 from bluffline.media.riders import Riders, riders_on
 from bluffline.media.source_file import opened
-from bluffline.media.tagging import FrameWords, format_of
+from bluffline.media.tagging import FrameWords, format_of, head_tags
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
 
@@ -176,6 +176,8 @@ class Reader:
 
     def _frame(self, number: int, picture: av.VideoFrame) -> Frame:
         said = self._words.of(picture)
+        if self.programme.opening.heads:
+            said = said.filled(head_tags(self.programme.opening.files[number]))
         if said not in self._formats:
             self._formats[said] = format_of(self.programme, said)
         source = self._formats[said]

@@ -103,8 +103,8 @@ def track_tags(opening: Opening, number: int) -> Tags:
     """What a container says of a track, read with no decoder at hand that could write over it."""
     with opened(opening, codec_whitelist="none") as source:
         container = source.container
-        if opening.numbered and opening.files[0].suffix.lower() == ".dpx":
-            return _dpx_tags(opening.files[0])
+        if opening.heads:
+            return head_tags(opening.files[0])
         if not _SAYING.search(container.format.name):
             return Tags()
         stream = container.streams[number]
@@ -118,8 +118,13 @@ def track_tags(opening: Opening, number: int) -> Tags:
         )  # fmt: skip
 
 
-def _dpx_tags(path: Path) -> Tags:
-    """What the head of a DPX picture says [ST268]: transfer characteristic, primaries, and the codes of black and white."""
+def head_tags(path: Path) -> Tags:
+    """What the head of a DPX picture says [ST268]: transfer characteristic, primaries, and the codes of black and white.
+
+    Raises
+    ------
+    MediaError : it can't be read
+    """
     try:
         with path.open("rb") as file:
             head = file.read(_DPX_HEAD)
