@@ -121,8 +121,12 @@ class Selection:
             return self
         starts, runs = self.starts, self.runs
         if down:
-            even, odd = ([runs[starts[row] : starts[row + 1]] for row in range(n, len(starts) - 1, 2)] for n in (0, 1))
-            odd += [runs[:0]] * (len(even) - len(odd))
+            height = len(starts) - 1
+            first = source.rows_of_sites if source.height == height else np.arange(0, height, 2)
+            step = 2 if source.interlaced and source.height == height else 1  # the next row of the same field
+            lines = [runs[starts[row] : starts[row + 1]] for row in range(height)]
+            even = [lines[row] for row in first]
+            odd = [lines[row + step] if row + step < height else runs[:0] for row in first]
             kept = even if any(len(part) for part in even) else odd
             starts = np.concatenate([[0], np.cumsum([len(part) for part in kept])]).astype(np.int32)
             runs = np.concatenate(kept)

@@ -76,5 +76,5 @@ def stored_codes(frame: FrameSignal, x: int, y: int) -> tuple[int, int, int]:
     first, second, third = frame.planes
     if frame.room == 0:
         return int(first[y, x]), int(second[y, x]), int(third[y, x])
-    site = y >> int(down), x >> int(across)
+    site = int(frame.source.sites_of_rows[y]) if down else y, x >> int(across)
     return int(first[y, x]), int(second[site]), int(third[site])

@@ -223,8 +223,11 @@ def _coloured(kind: Kind, frame: FrameSignal, selection: Selection, columns: int
     bins = 1 << (source.bit_depth - shift)
     cells = np.zeros((columns, bins + _APART, 3), np.int32)
     halved = source.halved if source.model is Model.YCBCR else (False, False)
+    luma, cb, cr = frame.ycbcr
+    if halved[1] and source.interlaced:  # each field has chroma of its own
+        cb, cr, halved = cb[source.sites_of_rows], cr[source.sites_of_rows], (halved[0], False)
     kernels.count_coloured(
-        frame.ycbcr, (int(halved[0]), int(halved[1])), selection.starts, selection.runs,
+        (luma, cb, cr), (int(halved[0]), int(halved[1])), selection.starts, selection.runs,
         _bases(source.width, columns, bins + _APART), np.uint32(shift), cells.reshape(-1, 3),
     )  # fmt: skip
     counts, cb, cr = np.moveaxis(cells[:, :bins], 2, 0)

@@ -6,6 +6,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.signal.levels import Levels, Range
@@ -100,6 +101,20 @@ class SignalFormat:
     def site_shares(self) -> SiteShares:
         """What luma sites weigh in the chroma sites that stand for them."""
         return SiteShares.of(self.height, self.halved[1], self.siting, self.interlaced)
+
+    @cached_property
+    def sites_of_rows(self) -> NDArray[np.int64]:
+        """(H,) the chroma row that each luma row is stored with: of its own field, where fields are apart."""
+        rows = np.arange(self.height, dtype=np.int64)
+        if not self.halved[1] or self.model is Model.RGB:
+            return rows
+        own = rows // 4 * 2 + rows % 2 if self.interlaced else rows // 2
+        return np.minimum(own, self.chroma_size[1] - 1)
+
+    @cached_property
+    def rows_of_sites(self) -> NDArray[np.int64]:
+        """(chroma rows,) the first luma row that each chroma row is stored with."""
+        return np.unique(self.sites_of_rows, return_index=True)[1]
 
     @property
     def chroma_size(self) -> tuple[int, int]:

@@ -202,9 +202,8 @@ def greyed(planes: Planes, weights: Single, source: SignalFormat) -> Planes:
         luma = sum(plane[:, : source.width] * weight for plane, weight in zip(planes, source.matrix.luma_weights, strict=True))
         red, green, blue = (np.rint(luma + (plane[:, : source.width] - luma) * weights).astype(plane.dtype) for plane in planes)
         return red, green, blue
-    across, down = (2 if halved else 1 for halved in source.halved)
     columns, rows = source.chroma_size
-    sites, zero = weights[::down, ::across], source.levels.zero
+    sites, zero = weights[source.rows_of_sites, :: 1 + source.halved[0]], source.levels.zero
     cb, cr = (
         np.rint(zero + (plane[:rows, :columns].astype(np.float32) - zero) * sites).astype(plane.dtype) for plane in planes[1:]
     )
