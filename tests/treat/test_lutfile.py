@@ -10,6 +10,7 @@ from bluffline.errors import SettingsError
 from bluffline.treat.bake import bake_cube, bake_curves, baked, cube_within, fitted_cdl, residual, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
 from bluffline.treat.kinds.lut import Lut
@@ -199,3 +200,8 @@ def test_what_the_library_reads_is_read_by_it(tmp_path, name, text):
     lut = read_step(tmp_path / name)
     made = lut.apply(np.array([[0.5, 0.5, 0.5], [1.0, 1.0, 1.0]]), SOURCE)
     assert np.allclose(made, [[0.25] * 3, [1.0] * 3], atol=0.01)
+
+
+def test_a_lone_step_on_chroma_is_baked():
+    (lut,) = baked((ChromaByLuma(((0.0, 0.5), (100.0, 1.2))),), SOURCE)
+    assert isinstance(lut, Lut) and lut.is_cube

@@ -77,3 +77,10 @@ def test_what_is_not_reached_is_shown_without_colour(model):
         assert max(abs(int(a) - int(grey[0][0, 0])) for a in (grey[1][0, 0], grey[2][0, 0])) <= 1
     else:
         assert (grey[1] == 512).all() and (grey[2] == 512).all()
+
+
+@pytest.mark.parametrize("radius", [1, 2, 3, 5])
+def test_what_is_cleaned_is_cleaned_alike_across_and_down(radius):
+    weights = np.random.default_rng(3).integers(0, 2, (100, 100)).astype(np.float32)
+    key = Key(clean=radius)
+    assert np.array_equal(key.finished(weights).T, key.finished(np.ascontiguousarray(weights.T)))

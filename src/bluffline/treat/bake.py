@@ -12,6 +12,7 @@ from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.cdl import Cdl
+from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
 from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.ladder import Treatment, apply_to_colours, in_force
 from bluffline.treat.row_kernels import Code
@@ -89,13 +90,18 @@ def baked(treatment: Treatment, source: SignalFormat, size: int = USUAL_SIZE) ->
     SettingsError : there are no colour steps in force, or one does not reach everywhere
     """
     steps = in_force(treatment)
-    last = max((n for n, step in enumerate(steps, 1) if not isinstance(step, LumaStep) and not step.limits), default=0)
+    last = max((n for n, step in enumerate(steps, 1) if _on_colours(step) and not step.limits), default=0)
     if not last:
         raise SettingsError("There is nothing to bake: no step that looks at colours is in force.")
     whole = steps[:last]
     curves = all(_is_one_by_one(step, source) for step in whole)
     lut = bake_curves(whole, source) if curves else bake_cube(whole, source, size)
     return (lut, *steps[last:])
+
+
+def _on_colours(step: Step) -> bool:
+    """Whether a step does more than move tones."""
+    return not isinstance(step, LumaStep) or isinstance(step, ChromaByLuma)
 
 
 def fitted_cdl(treatment: Treatment, source: SignalFormat, colours: NDArray[np.float64] | None = None) -> Cdl:

@@ -198,7 +198,8 @@ class Key:
         height = weights.shape[0]
         if self.clean > 0:
             radius = max(round(self.clean / 100 * height), 1)
-            disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
+            across, down = np.ogrid[-radius : radius + 1, -radius : radius + 1]
+            disc = (np.hypot(across, down) <= radius + 0.25).astype(np.uint8)  # the library's own is wider than high
             opened = cv2.morphologyEx(weights, cv2.MORPH_OPEN, disc, borderType=cv2.BORDER_REPLICATE)
             weights = cv2.morphologyEx(opened, cv2.MORPH_CLOSE, disc, borderType=cv2.BORDER_REPLICATE)  # type: ignore[assignment]
         if self.soften > 0:
