@@ -70,6 +70,8 @@ def test_a_good_file_is_certified_without_being_written_anew(good, capsys, tmp_p
     page = (tmp_path / "good.mov.certificate.html").read_text()
     assert code == 0 and certificate["must_fix"] == 0 and certificate["file"]["sha256"] in page
     assert "Good as it stands" in page and "Not judged" in page and "BT.709" in page
+    noted = [line for line in page.splitlines() if "<th>Notes</th>" in line]
+    assert noted == [], "there is nothing to note of it"
     assert good.read_bytes() == before and good.stat().st_mtime_ns == made
     code, _, err = run(capsys, "check", good, "--certificate")
     assert code == 2 and "is there already; --force replaces it" in err
@@ -228,3 +230,10 @@ def test_what_a_terminal_can_not_show_does_not_change_the_verdict(good):
         env=os.environ | {"PYTHONIOENCODING": "ascii"}, capture_output=True, check=False,
     )  # fmt: skip
     assert done.returncode == 0 and b"Nothing to fix in the picture" in done.stdout and b"Traceback" not in done.stderr
+
+
+def test_notes_stand_in_the_certificate(tmp_path, capsys):
+    times = [0, 40, 80, 200, 240, 500]
+    made = make_clip(tmp_path / "v.mkv", lambda n: GREY, 6, times=lambda n: times[n])
+    assert run(capsys, "check", made, "--certificate")[0] == 0
+    assert "<th>Notes</th><td>Variable frame rate</td>" in (tmp_path / "v.mkv.certificate.html").read_text()

@@ -25,7 +25,7 @@ from bluffline.errors import SettingsError
 from bluffline.session.session import Session
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.ladder import Treatment
-from bluffline.treat.step import Heading, Step, called
+from bluffline.treat.step import Heading, Step
 from bluffline.treat.transfer import largest_gap
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
 
@@ -324,7 +324,7 @@ class LadderPanel(QWidget):
         fresh = next((n for n, step in enumerate(after) if n >= len(before) or step is not before[n]), None)
         self._session.place.choose(fresh)
         if fresh is not None:
-            self.added.emit(f"{called(kind)} is added {_UNDER[after[fresh].place]}")
+            self.added.emit(f"{kind.title} is added {_UNDER[after[fresh].place]}")
 
     def _refresh(self) -> None:
         document, shot = self._session.document, self._session.place.shot
