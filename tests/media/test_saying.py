@@ -14,6 +14,7 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.survey import must_fix, run_survey, start_survey
+from bluffline.report.certificate import same_samples_written
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
 from bluffline.signal.format import Overrides, Scan
@@ -127,6 +128,7 @@ def test_legalise_brings_every_span_to_the_programmes_format(tmp_path, name):
     survey = surveyed(spliced(tmp_path / "c.ts", [before, after], picture()))
     proof = legalised(survey, tmp_path / "o.mkv")
     assert proof.legal and not [finding for finding in proof.after_findings if finding.rule == "tags"]
+    assert not same_samples_written(proof), "what was brought to another format is not said to be sample for sample"
     made = colours(tmp_path / "o.mkv")
     assert np.abs(made - made[0]).max() < 0.012 and np.abs(made[0] - (0.6, 0.35, 0.3)).max() < 0.02, made
 

@@ -95,6 +95,9 @@ def test_a_good_programme_is_certified_as_it_stands(desk, qtbot, tmp_path):
     qtbot.waitUntil(lambda: "Certified as it stands" in desk.header.message, timeout=WAIT)
     told = json.loads((tmp_path / "good.mov.certificate.json").read_text())
     assert told["must_fix"] == 0 and told["file"]["sha256"] and good.read_bytes() == before
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+    desk.acts["certify"].trigger()
+    qtbot.waitUntil(lambda: "is there already" in desk.header.message, timeout=WAIT)
 
 
 def test_one_with_something_to_fix_is_not(desk, qtbot, over_clip):

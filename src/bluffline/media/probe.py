@@ -100,7 +100,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
         first = frames[0]
         told, said = told_by(first), FrameWords(stream).of(first)
         layout = layout_of(said.pixel_format)
-        by_track = track_tags(opening, stream.index)
+        by_track = track_tags(opening, container.format.name, stream.index)
         tags = said.filled(by_track)
         carried = _carried(container, stream, first, told)
         alone = opening.numbered and rate is None

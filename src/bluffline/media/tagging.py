@@ -99,15 +99,21 @@ def told_by(frame: av.VideoFrame) -> FrameTold:
     )
 
 
-def track_tags(opening: Opening, number: int) -> Tags:
-    """What a container says of a track, read with no decoder at hand that could write over it."""
-    with opened(opening, codec_whitelist="none") as source:
-        container = source.container
-        if opening.heads:
-            return head_tags(opening.files[0])
-        if not _SAYING.search(container.format.name):
-            return Tags()
-        stream = container.streams[number]
+def track_tags(opening: Opening, kind: str, number: int) -> Tags:
+    """What a container says of a track, read with no decoder at hand that could write over it.
+
+    ``kind``: FFmpeg's name for the container; ``number``: of the track.
+
+    Raises
+    ------
+    MediaError : it can't be read
+    """
+    if opening.heads:
+        return head_tags(opening.files[0])
+    if not _SAYING.search(kind):
+        return Tags()
+    with opened(opening, codec_whitelist="none", analyzeduration="1") as source:  # its head says all that it says
+        stream = source.container.streams[number]
         context = getattr(stream, "codec_context", None)
         if not isinstance(stream, VideoStream) or context is None:
             return Tags()

@@ -63,8 +63,9 @@ def legalise_report(proof: Proof) -> dict[str, Any]:
 
 def same_samples_written(proof: Proof) -> bool:
     """Whether untreated frames reach the encoder as the very samples of the source, not brought to another format."""
-    source = proof.request.survey.source
-    return same_samples(source, written_format(source, proof.request.codec))
+    survey = proof.request.survey
+    written = written_format(survey.source, proof.request.codec)
+    return all(same_samples(each, written) for each in survey.table.formats)
 
 
 def versions() -> dict[str, str]:

@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from bluffline.errors import BlufflineError
+from bluffline.errors import BlufflineError, WriteError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.opening import shown
@@ -307,6 +307,8 @@ class LongWork(QObject):
         assert survey is not None
 
         def job(monitor: Monitor) -> Path:
+            if there := [path for path in certificate_paths(survey.programme.path) if path.exists()]:
+                raise WriteError(f"{there[0].name} is there already, perhaps of a proof: move it away first.")
             files = standing_certificate(check_again(survey, monitor))
             for path, data in files.items():
                 save_bytes(path, data)
