@@ -197,7 +197,7 @@ class Reader:
     def _keep(self, frame: Frame) -> None:
         self._kept[frame.number] = frame
         size = sum(plane.nbytes for plane in frame.planes) if frame.planes else 1
-        while len(self._kept) > max(4, self._keep_bytes // size):
+        while len(self._kept) > max(2, self._keep_bytes // size):
             self._kept.popitem(last=False)
 
     def _key_before(self, number: int) -> int:

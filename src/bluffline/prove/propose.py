@@ -1,6 +1,6 @@
 """The least treatment that makes a shot legal, with the reason for each of its steps."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -74,7 +74,7 @@ def propose(
     if not rules & ANSWERED and not acts(kept):
         return None
     steps: list[tuple[Step, str]] = []
-    samples = [planes for frame in _worst_frames(survey, shot, findings) if (planes := look(frame)) is not None]
+    samples = _Samples(look, _worst_frames(survey, shot, findings))
     low, high = luma_extremes(survey, shot)
     for _ in range(_ROUNDS):
         treatment = _together(kept, steps)
@@ -101,14 +101,15 @@ def _together(kept: Treatment, steps: Sequence[tuple[Step, str]]) -> Treatment:
 
 
 def _extremes_after(
-    survey: Survey, treatment: Treatment, samples: Sequence[Planes], extremes: tuple[float, float]
+    survey: Survey, treatment: Treatment, samples: "_Samples", extremes: tuple[float, float]
 ) -> tuple[float, float]:
     """Least and greatest luma (percent) under a treatment: of greys where that tells all, else as sample frames measure it."""
-    if not colours_of(treatment) or not samples:
+    treat, levels = FrameTreatment(treatment, survey.source, region=survey.region), survey.source.levels
+    looked = samples if colours_of(treatment) else ()
+    codes = [used_codes(_luma_histogram(treat.apply(planes), survey)) for planes in looked]
+    if not codes:
         low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), survey.source)[0])
         return low, high
-    treat, levels = FrameTreatment(treatment, survey.source, region=survey.region), survey.source.levels
-    codes = [used_codes(_luma_histogram(treat.apply(planes), survey)) for planes in samples]
     return levels.percent(min(low for low, _ in codes)), levels.percent(max(high for _, high in codes))
 
 
@@ -165,7 +166,17 @@ def _worst_frames(survey: Survey, shot: Shot, findings: Sequence[Finding]) -> li
     return sorted(chosen)
 
 
-def _broken(survey: Survey, treatment: Treatment, samples: Sequence[Planes]) -> dict[str, float]:
+class _Samples:
+    """Frames that say most about a shot, read whenever they are looked at: of large pictures not all can be held."""
+
+    def __init__(self, look: PlanesAt, frames: Sequence[int]) -> None:
+        self._look, self._frames = look, frames
+
+    def __iter__(self) -> Iterator[Planes]:
+        return (planes for frame in self._frames if (planes := self._look(frame)) is not None)
+
+
+def _broken(survey: Survey, treatment: Treatment, samples: "_Samples") -> dict[str, float]:
     """Rules that sample frames still break under a treatment, with the widest area in percent.
 
     With ``-share`` behind its name, each limit that is broken at all, however little.

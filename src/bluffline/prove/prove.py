@@ -31,6 +31,7 @@ MOST_ROUNDS = 4
 _LEAST_MARGIN, _MOST_MARGIN = 0.5, 3.0  # percent a round
 _OVERSHOOT_SHARE = 0.6
 _SHOWN_RUNS = 12
+_KEEP = 64 << 20  # bytes of frames that are looked at more than once
 
 
 @dataclass(frozen=True)
@@ -132,7 +133,7 @@ def propose_all(
     Levels that contradict their tag are told with their evidence, and never remapped here: see `prove.suggesting`.
     """
     proposals = []
-    with Reader(survey.programme) as reader:
+    with Reader(survey.programme, keep_bytes=_KEEP) as reader:
         for number, shot in enumerate(shots):
             found = [finding for finding in findings if finding.shot == number]
             given = treatments.get(number, ())

@@ -128,10 +128,10 @@ def find_region(programme: Programme) -> Region:
     """The active picture, from frames all over the programme (those that can be reached without decoding others)."""
     keys = programme.index.keys
     chosen = keys[np.unique(np.linspace(0, len(keys) - 1, _SAMPLES).astype(int))] if len(keys) else []
-    with Reader(programme) as reader:
-        frames = [reader.key_frame(int(number)) for number in (chosen if programme.index.timed else [0])]
     source = programme.format
-    return find_active_picture((planes for frame in frames if (planes := frame.planes_as(source)) is not None), source)
+    with Reader(programme, keep_bytes=0) as reader:
+        frames = (reader.key_frame(int(number)) for number in (chosen if programme.index.timed else [0]))
+        return find_active_picture((planes for frame in frames if (planes := frame.planes_as(source)) is not None), source)
 
 
 def start_survey(programme: Programme, rules: Rules, *, region: Region | None = None) -> Survey:
