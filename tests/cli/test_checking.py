@@ -1,5 +1,6 @@
 """What a check says: of which file, what was looked at and what was not; and the certificate of a file that is good."""
 
+import gc
 import hashlib
 import json
 import os
@@ -17,6 +18,7 @@ from bluffline.media import riders
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
 from bluffline.prove.checking import check, check_again
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
@@ -237,3 +239,18 @@ def test_notes_stand_in_the_certificate(tmp_path, capsys):
     made = make_clip(tmp_path / "v.mkv", lambda n: GREY, 6, times=lambda n: times[n])
     assert run(capsys, "check", made, "--certificate")[0] == 0
     assert "<th>Notes</th><td>Variable frame rate</td>" in (tmp_path / "v.mkv.certificate.html").read_text()
+
+
+def test_looking_at_what_rides_keeps_no_picture(tmp_path):
+    """The binding's side data hold on to their frame, which a search for garbage alone would let go of."""
+    source = ridden(tmp_path / "c.ts", "mpeg2video", "yuv420p", {"g": "4"})
+    programme = probe(source)
+    gc.collect()
+    gc.disable()
+    try:
+        with Reader(programme) as reader:
+            seen = [frame.riders.keys() for frame in reader.frames()]
+        kept = [each for each in gc.get_objects() if isinstance(each, av.VideoFrame) and each.width == 720]
+    finally:
+        gc.enable()
+    assert len(seen) == 8 and all({"A53_CC", "AFD"} <= names for names in seen) and len(kept) <= 1

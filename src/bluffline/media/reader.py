@@ -18,7 +18,7 @@ from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.pixels import native_planes
 from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme, Tags
-from bluffline.media.riders import Riders, riders_on
+from bluffline.media.riders import RiderReader, Riders
 from bluffline.media.source_file import opened
 from bluffline.media.tagging import FrameWords, format_of, head_tags
 from bluffline.signal.convert import convert
@@ -74,6 +74,7 @@ class Reader:
         self._stream = video_stream(self._file.container, self.programme.name, self.programme.picture)
         self._stream.thread_type = "AUTO"
         self._words = FrameWords(self._stream)
+        self._riders = RiderReader(self._stream.codec_context.name)
         name, profile = self._stream.codec_context.name, self._stream.profile or _LOSSLESS
         self._clips = name in _CLIPPING and not (name == "h264" and _LOSSLESS in profile)
 
@@ -183,7 +184,7 @@ class Reader:
         source = self._formats[said]
         alike = (said.size, said.pixel_format) == (self.programme.tags.size, self.programme.pixel_format)
         planes = self._planes(picture) if alike and source is not None else None
-        return Frame(number, planes, source, riders_on(picture))
+        return Frame(number, planes, source, self._riders.of(picture))
 
     def _planes(self, picture: av.VideoFrame) -> Planes | None:
         programme = self.programme

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import struct
+from fractions import Fraction
 from typing import Any, cast
 
 import av
+from av.filter import Graph
 
 # By FFmpeg's names of side data. Mastering display, content light and rotation are told and carried by themselves; user data
 # without a registered owner are an encoder's own words.
@@ -27,13 +29,42 @@ RIDERS = {
     "OTHER": "metadata of a kind that is not known here",
 }
 Riders = dict[str, bytes]
+# Codecs of single pictures whose streams have no room for anything else.
+_CARRY_NOTHING = frozenset({"prores", "dnxhd", "ffv1", "rawvideo", "v210", "v410", "dvvideo", "huffyuv", "ffvhuff", "utvideo"})
+_SMALL = "w=16:h=16:flags=neighbor"
 _OWNER = bytes.fromhex("b50031")  # ITU-T T.35: United States, ATSC [A53]
 _OFFSETS = slice(12, 24)  # of FFmpeg's structure for pan and scan
 _CAPTIONS, _FORMAT = b"GA94", b"DTG1"
 
 
-def riders_on(frame: av.VideoFrame) -> Riders:
-    """What rides on a decoded frame, by FFmpeg's names."""
+class RiderReader:
+    """Reads what rides on the frames of one track.
+
+    The binding's look at a frame's side data keeps the frame until the next full search for garbage, so it is taken of a copy
+    that is a few pixels large.
+    """
+
+    def __init__(self, codec: str) -> None:
+        self._may = codec not in _CARRY_NOTHING
+        self._form: tuple[int, int, str] | None = None
+        self._graph = Graph()
+
+    def of(self, frame: av.VideoFrame) -> Riders:
+        """What rides on a decoded frame, by FFmpeg's names."""
+        if not self._may:
+            return {}
+        form = frame.width, frame.height, frame.format.name
+        if form != self._form:
+            self._form, self._graph = form, Graph()
+            source = self._graph.add_buffer(
+                width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25)
+            )
+            self._graph.link_nodes(source, self._graph.add("scale", _SMALL), self._graph.add("buffersink")).configure()
+        self._graph.vpush(frame)
+        return _riders_on(self._graph.vpull())
+
+
+def _riders_on(frame: av.VideoFrame) -> Riders:
     try:
         found = {data.type.name: bytes(data) for data in cast("Any", frame.side_data) if data.type.name in RIDERS}
     except ValueError:  # the binding has no name for one of them, and gives none of all then

@@ -70,12 +70,17 @@ class FrameTold:
     shape: Fraction | None = None
 
 
-def told_by(frame: av.VideoFrame) -> FrameTold:
-    """Chroma location and order of fields of a frame, from FFmpeg's ``showinfo`` filter."""
+def showing(frame: av.VideoFrame) -> Graph:
+    """FFmpeg's ``showinfo`` filter for frames of one form."""
     graph = Graph()
-    base = frame.time_base or Fraction(1, 25)  # a frame from a decoder that is emptied carries none
-    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=base)
+    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25))
     graph.link_nodes(source, graph.add("showinfo", "checksum=0"), graph.add("buffersink")).configure()
+    return graph
+
+
+def told_by(frame: av.VideoFrame, graph: Graph | None = None) -> FrameTold:
+    """Chroma location, order of fields and more of a frame; ``graph``: made by `showing` for frames of its form before."""
+    graph = graph or showing(frame)
     with _capturing:
         level = av.logging.get_level()
         av.logging.set_level(av.logging.INFO)
@@ -163,6 +168,7 @@ class FrameWords:
         self._says_progressive = stream.codec_context.name in _SAYS_PROGRESSIVE
         self._told: FrameTold | None = None
         self._shown: tuple[int, int, str] | None = None
+        self._graph: tuple[tuple[object, ...], Graph] | None = None
         self._orders: tuple[tuple[int, int, str], Graph, list[Any]] | None = None
 
     def of(self, frame: av.VideoFrame) -> Tags:
@@ -170,7 +176,7 @@ class FrameWords:
         size, name = (frame.width, frame.height), frame.format.name
         form = (*size, name)
         if self._told is None or frame.key_frame or form != self._shown:
-            self._told, self._shown = told_by(frame), form
+            self._told, self._shown = told_by(frame, self._showing(frame, form)), form
         full = name.startswith("yuvj")  # a decoder may keep that name when the stream has come to say otherwise
         fields = int(self._says_progressive)
         if frame.interlaced_frame:
@@ -184,6 +190,13 @@ class FrameWords:
             int(frame.color_range) or 2 * full, matrix, primaries, transfer,
             fields, self._told.location, self._told.shape, size, name.replace("yuvj", "yuv") if full else name,
         )  # fmt: skip
+
+    def _showing(self, frame: av.VideoFrame, form: tuple[int, int, str]) -> Graph:
+        """The graph for frames of this form, made once: that takes longer than to ask it."""
+        key = (*form, int(frame.color_range), int(frame.colorspace))
+        if self._graph is None or self._graph[0] != key:
+            self._graph = key, showing(frame)
+        return self._graph[1]
 
     def _top_first(self, frame: av.VideoFrame, form: tuple[int, int, str]) -> bool:
         """The order of an interlaced frame's fields, by which way FFmpeg's ``select`` filter sends it."""
