@@ -8,13 +8,13 @@ import pytest
 
 from bluffline.cli import main as command_line
 from bluffline.errors import WriteError
-from bluffline.media.target import claimed
+from bluffline.media.target import claimed, put_certificate
 from bluffline.report.files import save_text
 
 HOLD = """
 import sys, time
 from pathlib import Path
-from bluffline.media.target import claimed
+from bluffline.media.target import claimed, put_certificate
 with claimed(Path(sys.argv[1]), "part") as claim:
     claim.working.write_text("first")
     print("held", flush=True)
@@ -92,3 +92,16 @@ def test_what_a_killed_process_left_beside_a_report_is_removed(tmp_path):
     (tmp_path / ".r.json.4194301.new-abc").write_text("half")
     save_text(tmp_path / "r.json", "whole")
     assert [path.name for path in tmp_path.iterdir()] == ["r.json"] and os.getpid() != 4194301
+
+
+def test_of_two_that_would_put_a_certificate_one_does(tmp_path):
+    file, beside = tmp_path / "good.mov", {tmp_path / "good.mov.certificate.json": b"first"}
+    file.write_text("a programme")
+    with claimed(file, "certificate"), pytest.raises(WriteError, match="is being written by another"):
+        put_certificate(file, beside)
+    put_certificate(file, beside)
+    with pytest.raises(WriteError, match="there already, perhaps of a proof"):
+        put_certificate(file, {next(iter(beside)): b"second"})
+    assert next(iter(beside)).read_bytes() == b"first" and file.read_text() == "a programme"
+    put_certificate(file, {next(iter(beside)): b"second"}, force=True)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["good.mov", "good.mov.certificate.json"]

@@ -14,13 +14,13 @@ from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
-from bluffline.media.target import certificate_paths
+from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.prove.checking import check
 from bluffline.prove.prove import ProveRequest, propose_all, prove, refuse_unreadable
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
 from bluffline.report.check import describe, frames_csv
-from bluffline.report.files import save_bytes, save_text
+from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
 from bluffline.session.faults import fault_of, log_path
 
@@ -114,8 +114,7 @@ def _check_one(options: argparse.Namespace, path: Path, rules: Rules, reports: l
     if options.json != "-":
         print(describe(survey, checked))
     if options.certificate and checked.good:
-        for place, data in standing_certificate(checked).items():
-            save_bytes(place, data)
+        put_certificate(path, standing_certificate(checked), force=options.force)
         print(f"Certificate: {shown(certificate_paths(path)[-1])}", file=sys.stderr)
     elif options.certificate:
         print("bluffline: no certificate is written, since there is something to fix.", file=sys.stderr)

@@ -103,6 +103,32 @@ def claimed(target: Path, ending: str) -> Iterator[Claim]:
             working.unlink(missing_ok=True)
 
 
+def put_certificate(file: Path, certificate: Mapping[Path, bytes], *, force: bool = False) -> None:
+    """Put its certificate beside a file that is not written anew; of two that would, one does.
+
+    Raises
+    ------
+    WriteError : there is one already, and it may not be replaced; somebody else writes it; or the disk refuses
+    """
+    with claimed(file, "certificate"):
+        if not force and (there := [path for path in certificate if path.exists()]):
+            raise WriteError(f"{shown(there[0])} is there already, perhaps of a proof; it was left as it is.")
+        prepared = {path: path.with_name(f".{path.name}.{os.getpid()}.new") for path in certificate}
+        try:
+            for path, data in certificate.items():
+                with prepared[path].open("wb") as file_beside:
+                    file_beside.write(data)
+                    file_beside.flush()
+                    os.fsync(file_beside.fileno())
+            for path, ready in prepared.items():
+                ready.replace(path)
+        except OSError as error:
+            raise WriteError(f"The certificate of {shown(file)} could not be written: {error.strerror}.") from error
+        finally:
+            for rest in prepared.values():
+                rest.unlink(missing_ok=True)
+
+
 def refuse_long_name(target: Path) -> None:
     """Refused before work begins, not after.
 

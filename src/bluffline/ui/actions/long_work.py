@@ -9,19 +9,18 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from bluffline.errors import BlufflineError, WriteError
+from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.opening import shown
 from bluffline.media.signals import TestSignal, write_signal
-from bluffline.media.target import certificate_paths
+from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.prove.checking import check_again
 from bluffline.prove.monitor import Monitor, Progress
 from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files, standing_certificate
-from bluffline.report.files import save_bytes
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
@@ -307,11 +306,8 @@ class LongWork(QObject):
         assert survey is not None
 
         def job(monitor: Monitor) -> Path:
-            if there := [path for path in certificate_paths(survey.programme.path) if path.exists()]:
-                raise WriteError(f"{there[0].name} is there already, perhaps of a proof: move it away first.")
             files = standing_certificate(check_again(survey, monitor))
-            for path, data in files.items():
-                save_bytes(path, data)
+            put_certificate(survey.programme.path, files)
             return list(files)[-1]
 
         def tell(page: Path) -> None:
