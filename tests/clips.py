@@ -100,3 +100,14 @@ def make_clip(
         if track is not None:
             container.mux(track.encode(None))
     return path
+
+
+def two_pictures(source: Path, target: Path) -> Path:
+    """A file with the picture track of another, twice."""
+    with av.open(str(source)) as one, av.open(str(target), "w") as both:
+        copies = [both.add_stream_from_template(one.streams.video[0], opaque=None) for _ in range(2)]
+        for packet in one.demux(video=0):
+            for copy in copies if packet.dts is not None else ():
+                packet.stream = copy
+                both.mux(packet)
+    return target

@@ -73,11 +73,15 @@ def spliced(
 
 def with_silent_frames(source: Path, target: Path) -> Path:
     """A ProRes file again, its track as it was, its frames made to say nothing of their colours."""
-    quiet = "prores_metadata=color_primaries=unknown:color_trc=unknown:colorspace=unknown"
+    return with_frames_saying(source, target, "color_primaries=unknown:color_trc=unknown:colorspace=unknown")
+
+
+def with_frames_saying(source: Path, target: Path, words: str) -> Path:
+    """A ProRes file again, its track as it was, its frames made to say something else."""
     with av.open(str(source)) as one, av.open(str(target), "w") as other:
         stream = one.streams.video[0]
         made = other.add_stream_from_template(stream, opaque=None)
-        said = av.bitstream.BitStreamFilterContext(quiet, stream)
+        said = av.bitstream.BitStreamFilterContext(f"prores_metadata={words}", stream)
         for packet in one.demux(stream):
             for changed in said.filter(packet if packet.size else None):
                 changed.stream = made

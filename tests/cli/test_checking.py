@@ -26,7 +26,7 @@ from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.check import _plain
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.rulefile import load_rules
-from clips import make_clip, numbered
+from clips import make_clip, numbered, two_pictures
 
 GREY = np.full((96, 128, 3), 0.5)
 CAPTION, FORMAT = bytes([0xFC, 0x94, 0x2C, 0xFC, 0x48, 0x69]), bytes([10])
@@ -127,13 +127,7 @@ def test_overrides_by_command_stand_in_the_report(good, capsys):
 
 def test_a_second_picture_is_refused_or_left_out_never_written_unjudged(tmp_path):
     one = make_clip(tmp_path / "one.mkv", lambda n: GREY, 4)
-    with av.open(str(one)) as source, av.open(str(tmp_path / "two.mkv"), "w") as target:
-        copies = [target.add_stream_from_template(source.streams.video[0], opaque=None) for _ in range(2)]
-        for packet in source.demux(video=0):
-            for copy in copies if packet.dts is not None else ():
-                packet.stream = copy
-                target.mux(packet)
-    programme, out = probe(tmp_path / "two.mkv"), tmp_path / "o.mkv"
+    programme, out = probe(two_pictures(one, tmp_path / "two.mkv")), tmp_path / "o.mkv"
     with pytest.raises(WriteError, match="is a second picture, which is not judged"):
         rehearse(programme, programme.format, codec_for(out), out)
     carriage = rehearse(programme, programme.format, codec_for(out), out, drop_tracks=True)

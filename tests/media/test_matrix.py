@@ -17,7 +17,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
-from clips import make_clip, numbered
+from clips import make_clip, numbered, two_pictures
 
 FRAMES = 9
 SD = (576, 720)
@@ -97,13 +97,7 @@ def make(folder: Path, kind: str) -> Path:
     if kind == "late.mkv":  # its sound begins with the fourth frame
         return remuxed(made, folder / "later.mkv", lambda p: p.stream_index == 0 or p.pts * p.time_base >= Fraction(3, 25))
     if kind == "two.mkv":
-        with av.open(str(made)) as one, av.open(str(folder / "both.mkv"), "w") as other:
-            copies = [other.add_stream_from_template(one.streams.video[0], opaque=None) for _ in range(2)]
-            for packet in one.demux(video=0):
-                for copy in copies if packet.dts is not None else ():
-                    packet.stream = copy
-                    other.mux(packet)
-        return folder / "both.mkv"
+        return two_pictures(made, folder / "both.mkv")
     return made
 
 

@@ -22,7 +22,7 @@ from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, ycbcr_to_rgb
 from bluffline.signal.siting import Siting
 from clips import make_clip
-from spliced import Part, spliced, with_silent_frames
+from spliced import Part, spliced, with_frames_saying, with_silent_frames
 
 HEIGHT, WIDTH = 64, 96
 
@@ -172,16 +172,8 @@ def _annexb(path):
 def test_a_track_that_contradicts_its_frames_is_told_and_the_frames_are_believed(tmp_path):
     part = Part(4, Matrix.BT2020, primaries=9)
     loud = spliced(tmp_path / "l.mov", [part], picture(), codec="prores_ks", pixels="yuv422p10le")
-    said = "prores_metadata=color_primaries=bt709:colorspace=bt709"
-    with av.open(str(loud)) as one, av.open(str(tmp_path / "two.mov"), "w") as other:
-        stream = one.streams.video[0]
-        made = other.add_stream_from_template(stream, opaque=None)
-        changing = av.bitstream.BitStreamFilterContext(said, stream)
-        for packet in one.demux(stream):
-            for changed in changing.filter(packet if packet.size else None):
-                changed.stream = made
-                other.mux(changed)
-    programme = probe(tmp_path / "two.mov")
+    two = with_frames_saying(loud, tmp_path / "two.mov", "color_primaries=bt709:colorspace=bt709")
+    programme = probe(two)
     assert programme.format.matrix is Matrix.BT709
     assert "The track says matrix BT.2020, its pictures BT.709, which are believed" in programme.notes
 

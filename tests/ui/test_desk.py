@@ -3,7 +3,6 @@
 import json
 from pathlib import Path
 
-import av
 import numpy as np
 import pytest
 from PIL import Image
@@ -22,7 +21,7 @@ from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.ladder.figures import Figure
-from clips import make_clip, numbered
+from clips import make_clip, numbered, two_pictures
 
 WAIT = 120_000
 
@@ -363,12 +362,7 @@ def test_the_rate_of_numbered_pictures_is_the_operators_to_say(desk, qtbot, tmp_
 
 def test_another_picture_track_is_taken_and_those_that_do_not_fit_are_left_out(desk, qtbot, tmp_path):
     clip = make_clip(tmp_path / "c.mkv", numbered, 3)
-    with av.open(str(clip)) as source, av.open(str(tmp_path / "two.mkv"), "w") as target:
-        copies = [target.add_stream_from_template(source.streams.video[0], opaque=None) for _ in range(2)]
-        for packet in source.demux(video=0):
-            for copy in copies if packet.dts is not None else ():
-                packet.stream = copy
-                target.mux(packet)
+    two_pictures(clip, tmp_path / "two.mkv")
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         assert desk.open(tmp_path / "two.mkv")
     facts = FactsDialog(desk.session, desk)
