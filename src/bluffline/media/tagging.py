@@ -58,13 +58,11 @@ _T = TypeVar("_T")
 class FrameTold:
     """What a decoded frame carries that FFmpeg's Python binding does not pass on.
 
-    ``location``: of chroma samples, None where unspecified; ``top_first``: of its fields, None where it is progressive;
-    ``shape``: width to height of its pixels, None where it does not say; ``mastering``, ``light``: mastering display and
-    content light (ST 2086, CTA-861.3) in FFmpeg's words, empty where there is none.
+    ``location``: of chroma samples, ``shape``: width to height of its pixels; None where it does not say. ``mastering``,
+    ``light``: mastering display and content light (ST 2086, CTA-861.3) in FFmpeg's words, empty where there is none.
     """
 
     location: Siting | None
-    top_first: bool | None
     mastering: str = ""
     light: str = ""
     shape: Fraction | None = None
@@ -79,7 +77,7 @@ def showing(frame: av.VideoFrame) -> Graph:
 
 
 def told_by(frame: av.VideoFrame, graph: Graph | None = None) -> FrameTold:
-    """Chroma location, order of fields and more of a frame; ``graph``: made by `showing` for frames of its form before."""
+    """Chroma location, shape of pixels and more of a frame; ``graph``: made by `showing` for frames of its form before."""
     graph = graph or showing(frame)
     with _capturing:
         level = av.logging.get_level()
@@ -91,13 +89,12 @@ def told_by(frame: av.VideoFrame, graph: Graph | None = None) -> FrameTold:
         finally:
             av.logging.set_level(level)
     text = "".join(line for _, name, line in lines if name == "showinfo")
-    location, scan = re.search(r" cl:(\w+)", text), re.search(r" i:([PTB])", text)
+    location = re.search(r" cl:(\w+)", text)
     shape = re.search(r" sar:(\d+)/(\d+)", text)
     mastering = re.search(r"Mastering display metadata: (.*)", text)
     light = re.search(r"(MaxCLL=\S+ MaxFALL=\S+)", text)
     return FrameTold(
         _LOCATIONS.get(location[1]) if location else None,
-        {"T": True, "B": False}.get(scan[1]) if scan else None,
         mastering[1].strip() if mastering else "",
         light[1].strip(" ,") if light else "",
         Fraction(int(shape[1]), int(shape[2])) if shape and int(shape[1]) and int(shape[2]) else None,
