@@ -26,6 +26,7 @@ bench: $(READY)
 	$(BIN)/python bench/gaps.py
 	$(BIN)/python bench/treating.py
 	$(BIN)/python bench/hands.py
+	$(BIN)/python bench/memory.py
 
 demo-data: $(READY)
 	$(BIN)/python -m bluffline.demo.programme

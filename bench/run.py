@@ -167,7 +167,7 @@ def survey_and_render(path: Path, folder: Path) -> None:
             writer = Writer(folder / f"alone.{ending}", programme, programme.format, codec)
             for number in range(count):
                 planes = tuple(held[number % len(held)])
-                writer.write(number, convert(planes, programme.format, writer.format))  # type: ignore[arg-type]
+                writer.write(number, writer.picture(convert(planes, programme.format, writer.format)))  # type: ignore[arg-type]
             writer.finish()
 
         def whole_way(codec=codec, ending=ending) -> None:  # type: ignore[no-untyped-def]

@@ -21,7 +21,7 @@ def _copy(source, target, codec):
     writer = Writer(target, programme, programme.format, codec)
     with Reader(programme) as reader:
         for frame in reader.frames():
-            writer.write(frame.number, convert(frame.planes, programme.format, writer.format))
+            writer.write(frame.number, writer.picture(convert(frame.planes, programme.format, writer.format)))
     writer.finish()
     return programme
 
@@ -70,7 +70,7 @@ def test_a_full_range_picture_reads_back_at_its_own_levels(clip, tmp_path, codec
     writer = Writer(target, programme, told, codec)
     with Reader(programme) as reader:
         for frame in reader.frames():
-            writer.write(frame.number, convert(frame.planes, told, writer.format))
+            writer.write(frame.number, writer.picture(convert(frame.planes, told, writer.format)))
     writer.finish()
     after = probe(target)
     with Reader(after) as reader:

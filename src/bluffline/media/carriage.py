@@ -17,6 +17,7 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.tagging import TOP_FIRST
 from bluffline.media.writer import IN_STEP, PROGRESSIVE, Writer
+from bluffline.memory import give_back_memory
 from bluffline.signal.format import Model, Planes, SignalFormat
 
 _FRAMES = 3
@@ -56,7 +57,7 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
     with _trial_folder() as folder:
         trial = Path(folder) / f"trial{target.suffix}"
         try:
-            writer = _trial(programme, source, codec, trial, tracks)
+            written = _trial(programme, source, codec, trial, tracks)
         except WriteError:
             beside = [track for track in programme.tracks if track.index in tracks]
             refusals = {each: _refusal(programme, source, codec, trial, each.index) for each in beside}
@@ -67,14 +68,15 @@ def rehearse(programme: Programme, source: SignalFormat, codec: Codec, target: P
                 raise next(iter(refused.values())) from None
             tracks -= {track.index for track in refused}
             losses += [f"Track {track.index} ({track.description}) is left out, as asked." for track in refused]
-            writer = _trial(programme, source, codec, trial, tracks)
+            written = _trial(programme, source, codec, trial, tracks)
+        give_back_memory()  # the encoder's
         try:
             read = probe(trial)
         except MediaError as error:
             raise WriteError(f"{codec.title} can't be written to {target.suffix} so that it can be read again.") from error
-    if mistaken := mistaken_for(writer.format, read):
+    if mistaken := mistaken_for(written, read):
         raise WriteError(f"Readers would mistake its {mistaken} in {target.suffix}; choose another codec or ending.")
-    return Carriage(tracks, (*losses, *_losses(programme, writer.format, read, tracks, target.suffix.lower())))
+    return Carriage(tracks, (*losses, *_losses(programme, written, read, tracks, target.suffix.lower())))
 
 
 @contextmanager
@@ -95,16 +97,17 @@ def _trial_folder() -> Iterator[str]:
         raise
 
 
-def _trial(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, tracks: frozenset[int]) -> Writer:
+def _trial(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, tracks: frozenset[int]) -> SignalFormat:
+    """Write some frames as they would be; the format of what is written."""
     writer = Writer(trial, programme, source, codec, tracks)
     try:
         for number in range(min(_FRAMES, programme.frame_count)):
-            writer.write(number, black_planes(writer.format))
+            writer.write(number, writer.picture(black_planes(writer.format)))
         writer.finish(carry=False)
     except BaseException:
         writer.abandon()
         raise
-    return writer
+    return writer.format
 
 
 def _refusal(programme: Programme, source: SignalFormat, codec: Codec, trial: Path, track: int) -> WriteError | None:

@@ -1,6 +1,8 @@
 """What programmes are written in, and what of a signal each can say."""
 
+import math
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from pathlib import Path
 
 from bluffline.errors import SettingsError, WriteError
@@ -37,6 +39,27 @@ class Codec:
         """Whether every sample comes back as it was handed over."""
         return not self.pixel_format
 
+    def options_for(self, source: SignalFormat, rate: Fraction) -> dict[str, str]:
+        """What the encoder is told for pictures of a format, at frames a second; H.264's own words are one option."""
+        options, large = dict(self.options), source.frame_bytes > LARGE
+        if "maxrate" in options:  # a constant rate: every frame has the same share
+            options["bufsize"] = str(math.ceil(int(options["maxrate"]) / rate))
+        if self.name == "ffv1" and source.width * source.height > _FOUR_SLICES:
+            options["slices"] = "24"  # of more pixels than four can hold
+        if self.name == "h264":
+            order = "tff=1" if source.top_field_first else "bff=1"
+            options["x264-params"] = ":".join(("log-level=-1", *(order,) * source.interlaced, *_FEW_HELD * large))
+        return options
+
+    def threads_for(self, source: SignalFormat) -> str:
+        """How the encoder shares its work among threads: frames each, which it holds meanwhile, or slices of one."""
+        return "SLICE" if source.frame_bytes > LARGE else self.threads
+
+
+LARGE = 24 << 20  # bytes of a frame; from here on every one that is held is told in memory
+_FOUR_SLICES = 4096 * 2304  # pixels; FFV1's encoder refuses four slices beyond some number of them
+# H.264 looks some forty frames ahead by itself, which is gigabytes; without, it takes more bits for the same picture.
+_FEW_HELD = ("rc-lookahead=0", "sync-lookahead=0", "mbtree=0", "bframes=0", "sliced-threads=1")
 
 CODECS = {
     codec.name: codec

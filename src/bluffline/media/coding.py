@@ -1,6 +1,5 @@
 """What a codec makes of single pictures: coded and decoded again in memory, as they will be in a written file."""
 
-import math
 from fractions import Fraction
 
 import av
@@ -30,11 +29,7 @@ class Coding:
         if codec.lossless:
             raise WriteError(f"{codec.title} changes nothing.")
         self.codec, self.format, self._rate = codec, written_format(source, codec), rate
-        self._options = dict(codec.options)
-        if "maxrate" in self._options:
-            self._options["bufsize"] = str(math.ceil(int(self._options["maxrate"]) / rate))
-        if codec.encoder == "libx264":
-            self._options["x264-params"] = "log-level=-1"
+        self._options = codec.options_for(self.format, rate)
         self._layout = layout_of(codec.pixel_format)
         self._marker = FieldMarker(self.format.top_field_first) if self.format.interlaced else None
 

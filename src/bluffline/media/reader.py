@@ -14,6 +14,7 @@ import av
 import numpy as np
 
 from bluffline.errors import MediaError
+from bluffline.media.codecs import LARGE
 from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.pixels import native_planes
 from bluffline.media.probe import video_stream
@@ -72,7 +73,9 @@ class Reader:
         """Open the file as FFmpeg does by itself: what it patches over it flags, and stricter ways reject sound streams."""
         self._file = self._stack.enter_context(opened(self.programme.opening))
         self._stream = video_stream(self._file.container, self.programme.name, self.programme.picture)
-        self._stream.thread_type = "AUTO"
+        codec = self._stream.codec_context.codec
+        alone = (codec.intra_only or codec.name == "ffv1") and self.programme.format.frame_bytes > LARGE
+        self._stream.thread_type = "SLICE" if alone else "AUTO"  # frames of their own, each held by its thread, are large
         self._words = FrameWords(self._stream)
         self._riders = RiderReader(self._stream.codec_context.name)
         name, profile = self._stream.codec_context.name, self._stream.profile or _LOSSLESS

@@ -101,10 +101,14 @@ class Writer:
         self._waiting: av.Packet[Any] | None = next(self._packets, None)
         self._field_marker = FieldMarker(self.format.top_field_first) if self.format.interlaced else None
 
-    def write(self, number: int, planes: Planes, riders: Riders = _NO_RIDERS) -> None:
-        """Encode frame ``number`` from planes in `format`, what rides on it too, and carry over the sound up to it."""
+    def picture(self, planes: Planes) -> av.VideoFrame:
+        """A picture to be written, made of planes in `format`. Safe to use from any thread."""
         picture = av.VideoFrame(self.format.width, self.format.height, self._pixel_format)
         put_planes(picture, planes)
+        return picture
+
+    def write(self, number: int, picture: av.VideoFrame, riders: Riders = _NO_RIDERS) -> None:
+        """Encode a picture as frame ``number``, what rides on it too, and carry over the sound up to it."""
         time = self._time(number)
         picture.pts = time
         picture.time_base = self._ticks
@@ -153,11 +157,9 @@ class Writer:
 
     def _add_picture(self) -> av.VideoStream:
         programme, codec = self.programme, self.codec
-        options = dict(codec.options)
-        if "maxrate" in options:  # a constant rate: every frame has the same share
-            options["bufsize"] = str(math.ceil(int(options["maxrate"]) / programme.frame_rate))
+        options = codec.options_for(self.format, programme.frame_rate)
         if codec.name == "h264":
-            options["x264-params"] = ":".join(self._x264())
+            options["x264-params"] = ":".join((options["x264-params"], *self._x264()))
         options["chroma_sample_location"] = _LOCATIONS[self.format.siting]
         stream: av.VideoStream = self._output.add_stream(codec.encoder, rate=programme.frame_rate, options=options)
         stream.width, stream.height, stream.pix_fmt = self.format.width, self.format.height, self._pixel_format
@@ -172,7 +174,7 @@ class Writer:
         if self.format.interlaced:
             context.flags |= Flags.interlaced_dct | Flags.interlaced_me
             context.field_order = _FIELDS_APART[self.format.top_field_first]
-        context.thread_count, context.thread_type = os.cpu_count() or 1, codec.threads
+        context.thread_count, context.thread_type = os.cpu_count() or 1, codec.threads_for(self.format)
         stream.metadata.update({key: value for key, value in original.metadata.items() if key in _OF_THE_PICTURE})
         stream.disposition = original.disposition
         if programme.carried.display:
@@ -188,8 +190,6 @@ class Writer:
 
     def _x264(self) -> Iterator[str]:
         """What the H.264 encoder is told in its own words."""
-        if self.format.interlaced:
-            yield "tff=1" if self.format.top_field_first else "bff=1"
         if self._tags[0]:  # the range is said in the same breath, and only then
             yield "videoformat=component"
         carried = self.programme.carried

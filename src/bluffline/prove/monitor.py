@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from bluffline.errors import CancelledError
+from bluffline.media.codecs import LARGE
+from bluffline.signal.format import SignalFormat
 
 _In = TypeVar("_In")
 _Out = TypeVar("_Out")
@@ -64,8 +66,15 @@ class Monitor:
         self._tell(Progress(stage, done, total, now - self._began, unit))
 
 
-def in_order(function: Callable[[_In], _Out], items: Iterable[_In]) -> Iterator[_Out]:
+def ahead_of(source: SignalFormat) -> int:
+    """How many frames of a format may wait beside those that are worked on: of large ones each is told in memory."""
+    return 0 if source.frame_bytes > LARGE else 2
+
+
+def in_order(function: Callable[[_In], _Out], items: Iterable[_In], ahead: int = 2) -> Iterator[_Out]:
     """Results of ``function`` in the order of ``items``, worked on by all cores, with a bounded number in flight.
+
+    ``ahead``: how many may wait beside those that are worked on.
 
     The caller's thread, which makes the items, works too when all others are busy: a decoder has threads of its own, and more
     threads than cores would only take the cache away from each other.
@@ -81,7 +90,7 @@ def in_order(function: Callable[[_In], _Out], items: Iterable[_In]) -> Iterator[
                     waiting.append(own)
                 else:
                     waiting.append(pool.submit(function, item))
-                if len(waiting) > workers + 2:
+                if len(waiting) > workers + ahead:
                     yield waiting.popleft().result()
             while waiting:
                 yield waiting.popleft().result()

@@ -18,6 +18,7 @@ from bluffline.media.reader import Reader
 from bluffline.media.riders import words_for
 from bluffline.media.target import claimed
 from bluffline.media.writer import refuse_source_as_target
+from bluffline.memory import give_back_memory
 from bluffline.prove.checking import checksum
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
@@ -191,6 +192,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             treated = tuple(request.shots[number] for number, steps in treatments.items() if acts(steps))
             after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated)
             run_survey(after, monitor, stage=f"Read back{told}")
+            give_back_memory()
             findings = after.findings(list(request.shots))
             to_mend = [finding for finding in must_fix(findings) if finding.shot not in left_alone]
             if not to_mend or turn == MOST_ROUNDS:

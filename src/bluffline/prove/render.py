@@ -2,8 +2,11 @@
 
 from bisect import bisect_right
 from collections.abc import Sequence
+from concurrent.futures import Executor, ThreadPoolExecutor
 from enum import StrEnum
 from pathlib import Path
+
+from av import VideoFrame
 
 from bluffline.errors import MediaError, WriteError
 from bluffline.measure.region import Region
@@ -12,8 +15,10 @@ from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
+from bluffline.media.riders import Riders
 from bluffline.media.writer import Writer
-from bluffline.prove.monitor import Monitor, in_order
+from bluffline.memory import give_back_memory
+from bluffline.prove.monitor import Monitor, ahead_of, in_order
 from bluffline.rules.shots import Shot
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.convert import convert
@@ -22,6 +27,7 @@ from bluffline.signal.matrix import standard
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
+_HUGE = 64 << 20  # bytes of a frame from which on one is worked on by all cores, not one by each
 _LOOK_EVERY = 25  # frames between two looks at whether the source is still the same
 
 
@@ -65,27 +71,54 @@ def render(
     CancelledError : the monitor was asked to stop. After any of these the caller removes what there is of ``target``.
     """
     writer = Writer(target, programme, source, codec, tracks)
+    digest = _write(writer, source, shots, treatments, monitor, region, keep_unreadable, stage)
+    written = writer.format
+    del writer
+    give_back_memory()  # the encoder's
+    read = probe(target)
+    if read.frame_count != programme.frame_count:
+        raise WriteError(
+            f"Only {read.frame_count} frames could be read back of {programme.frame_count} written: nothing was kept."
+        )
+    if mistaken := mistaken_for(written, read):
+        raise WriteError(f"Readers would mistake its {mistaken}, so the file was not kept; choose another codec or ending.")
+    return read, digest
+
+
+def _write(
+    writer: Writer, source: SignalFormat, shots: Sequence[Shot], treatments: dict[int, Treatment], monitor: Monitor,
+    region: Region | None, keep_unreadable: KeepUnreadable | None, stage: str,
+) -> str:  # fmt: skip
+    """Write every frame, treated by its shot; returns the digest of what was read."""
+    programme = writer.programme
     try:
         starts = [shot.first for shot in shots]
         prepared = {number: FrameTreatment(steps, writer.format, region=region) for number, steps in treatments.items()}
 
-        def treat(frame: Frame) -> tuple[Frame, Planes | None]:
+        def treat(frame: Frame) -> tuple[int, VideoFrame | None, Riders, Planes | None]:
             if frame.planes is None or frame.format is None:
-                return frame, None
+                return frame.number, None, frame.riders, None
             refuse_other_light(frame.format, source, frame.number)
             planes = convert(frame.planes, frame.format, writer.format, dither=True)
             shot = bisect_right(starts, frame.number) - 1
             treatment = prepared.get(shot)
-            return frame, treatment.apply(planes, frame.number - starts[shot]) if treatment else planes
+            treated = treatment.apply(planes, frame.number - starts[shot], halves) if treatment else planes
+            held = treated if keep_unreadable is KeepUnreadable.HOLD else None
+            return frame.number, writer.picture(treated), frame.riders, held  # and nothing else that is as large
 
-        last = black = black_planes(writer.format)
-        with Reader(programme) as reader:
-            for frame, planes in in_order(treat, reader.frames()):
-                number = frame.number
-                last = planes or _instead(
-                    number, programme, {KeepUnreadable.HOLD: last, KeepUnreadable.BLACK: black}, keep_unreadable
-                )
-                writer.write(number, last, frame.riders)
+        halves: Executor | None = None
+        good: Planes | None = None  # the last one, where it may be needed again
+        with Reader(programme) as reader, ThreadPoolExecutor(1) as pool:
+            huge = source.frame_bytes > _HUGE
+            halves = pool if huge else None
+            frames = reader.frames()
+            made = map(treat, frames) if huge else in_order(treat, frames, ahead_of(source))
+            for number, picture, riders, held in made:
+                if picture is None:
+                    _refuse_unreadable(programme, number, keep_unreadable)
+                good = held or good
+                writer.write(number, picture or writer.picture(good or black_planes(writer.format)), riders)
+                del picture  # the next one is made meanwhile
                 if number % _LOOK_EVERY == 0:
                     refuse_changed(programme, number)
                 monitor.at(stage, number + 1, programme.frame_count)
@@ -95,23 +128,12 @@ def render(
     except BaseException:
         writer.abandon()
         raise
-    read = probe(target)
-    if read.frame_count != programme.frame_count:
-        raise WriteError(
-            f"Only {read.frame_count} frames could be read back of {programme.frame_count} written: nothing was kept."
-        )
-    if mistaken := mistaken_for(writer.format, read):
-        raise WriteError(f"Readers would mistake its {mistaken}, so the file was not kept; choose another codec or ending.")
-    return read, digest
+    return digest
 
 
-def _instead(
-    number: int, programme: Programme, ways: dict[KeepUnreadable, Planes], keep_unreadable: KeepUnreadable | None
-) -> Planes:
-    """What is written for a frame that can't be read."""
+def _refuse_unreadable(programme: Programme, number: int, keep_unreadable: KeepUnreadable | None) -> None:
     if keep_unreadable is None:
         raise MediaError(f"Frame {number} of {programme.name} can't be read, so nothing was written.")
-    return ways[keep_unreadable]
 
 
 def refuse_other_light(frame: SignalFormat, source: SignalFormat, number: int) -> None:

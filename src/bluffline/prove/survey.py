@@ -18,7 +18,7 @@ from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.prove.chart_rule import ChartMeasure, chart_in, judge_chart, rule_reference
-from bluffline.prove.monitor import Monitor, in_order
+from bluffline.prove.monitor import Monitor, ahead_of, in_order
 from bluffline.rules.columns import Memo
 from bluffline.rules.findings import Finding, Surveyed, in_reading_order, judge
 from bluffline.rules.rulefile import RuleChart, Rules
@@ -155,7 +155,7 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     measure = partial(_measure, survey)
     with Reader(survey.programme) as reader:
         if len(survey.table) < total:
-            for row, source in in_order(measure, _watched(reader.frames(len(survey.table)), survey)):
+            for row, source in in_order(measure, _watched(reader.frames(len(survey.table)), survey), ahead_of(survey.source)):
                 survey.table.append(row, source)
                 monitor.at(stage, len(survey.table), total)
             survey.read[:] = [reader.digest] if reader.digest else []

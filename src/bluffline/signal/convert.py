@@ -12,6 +12,7 @@ from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 
 Plane = NDArray[Any]
 Float = NDArray[np.float32]
+_BAND = 128  # rows that are worked on at a time, so that what lies between stays small
 
 
 def same_samples(source: SignalFormat, target: SignalFormat) -> bool:
@@ -70,9 +71,14 @@ def convert(
     def stored(plane: Plane, origin: int, scale: float, new_origin: int) -> Plane:
         if plane.dtype.kind == "u" and scale >= 1 and scale.is_integer() and new_origin == origin * scale:
             return np.asarray(np.multiply(plane, int(scale), dtype=dtype))
-        moved = (plane.astype(np.float32) - np.float32(origin)) * np.float32(scale) + np.float32(new_origin)
-        codes = np.floor(moved + np.float32(0.5) + _pattern(*moved.shape)) if spread else np.rint(moved)
-        return np.asarray(np.clip(codes, 0, top), dtype)
+        codes = np.empty(plane.shape, dtype)
+        for first in range(0, len(plane), _BAND):
+            rows = slice(first, first + _BAND)
+            moved = (plane[rows].astype(np.float32) - np.float32(origin)) * np.float32(scale) + np.float32(new_origin)
+            if spread:
+                moved = np.floor(moved + np.float32(0.5) + _pattern(moved.shape[1])[: len(moved)])
+            codes[rows] = np.clip(moved if spread else np.rint(moved), 0, top)
+        return codes
 
     chroma_scale = after.span / before.span
     return (
@@ -82,10 +88,10 @@ def convert(
     )
 
 
-@lru_cache(maxsize=4)
-def _pattern(rows: int, columns: int) -> Float:
-    """Shifts of less than half a code, spread evenly over the plane and over their range: a lattice of low discrepancy [R2]."""
-    y, x = np.mgrid[:rows, :columns]
+@lru_cache(maxsize=8)
+def _pattern(columns: int) -> Float:
+    """Shifts of less than half a code, spread evenly over a band and over their range: a lattice of low discrepancy [R2]."""
+    y, x = np.mgrid[:_BAND, :columns]
     pattern = ((0.7548776662466927 * x + 0.5698402909980532 * y) % 1 - 0.5).astype(np.float32) * np.float32(0.998)
     pattern.setflags(write=False)
     return np.asarray(pattern)

@@ -117,6 +117,12 @@ class SignalFormat:
         return np.unique(self.sites_of_rows, return_index=True)[1]
 
     @property
+    def frame_bytes(self) -> int:
+        """Bytes of one frame's planes, without padding."""
+        columns, rows = self.chroma_size
+        return (self.height * self.width + 2 * rows * columns) * (1 if self.bit_depth <= 8 else 2)
+
+    @property
     def chroma_size(self) -> tuple[int, int]:
         """Columns and rows of the second and third plane."""
         return ((self.width + 1) // 2 if self.halved[0] else self.width), (
