@@ -111,3 +111,15 @@ def two_pictures(source: Path, target: Path) -> Path:
                 packet.stream = copy
                 both.mux(packet)
     return target
+
+
+def two_corrections(path: Path, ids: tuple[str, str] = ("a", "b")) -> Path:
+    """A collection of two corrections: of half and of full slope."""
+    rest = "<Offset>0 0 0</Offset><Power>1 1 1</Power>"
+    named = [f' id="{name}"' if name else "" for name in ids]
+    each = [
+        f"<ColorCorrection{name}><SOPNode><Slope>{slope} 1 1</Slope>{rest}</SOPNode></ColorCorrection>"
+        for name, slope in zip(named, (0.5, 1), strict=True)
+    ]
+    path.write_text(f'<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.01">{"".join(each)}</ColorCorrectionCollection>')
+    return path

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bluffline.measure.bars import read_bars
+from bluffline.measure.bars import PATTERNS, read_bars
 from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal
 from bluffline.media.signals import SIGNALS, signal_planes
@@ -81,3 +81,18 @@ def test_noise_and_flat_fields_are_not_bars():
     source = signal(640, 96)
     for rgb in (np.random.default_rng(0).uniform(0, 1, (96, 640, 3)), np.full((96, 640, 3), 0.4)):
         assert read(to_planes(rgb, source), source) is None
+
+
+@pytest.mark.parametrize("pattern", PATTERNS, ids=lambda pattern: pattern.title)
+@pytest.mark.parametrize("gain", [0.45, 0.5, 0.55, 0.75])
+def test_bars_at_a_lower_gain_are_told_as_what_they_are_or_may_be(pattern, gain):
+    source = signal(640, 96, depth=12, sampling="444")
+    columns = (np.arange(640) + 0.5) / 640
+    places = np.digitize(columns, pattern.edges) - 1
+    inside = (places >= 0) & (places < len(pattern.colours))
+    rgb = np.where(inside[:, None], np.array(pattern.colours)[np.clip(places, 0, len(pattern.colours) - 1)], 0.1)
+    planes = to_planes(np.broadcast_to(rgb * gain, (96, 640, 3)), source)
+    reading = read(planes, source)
+    told = f"{pattern.title} at luma gain {gain:.3f}"
+    assert (reading.pattern, round(reading.gain, 2)) == (pattern.title, gain) or told in reading.others
+    assert reading.right or all(other in reading.verdict for other in reading.others)

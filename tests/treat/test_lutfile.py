@@ -7,6 +7,7 @@ import PyOpenColorIO as ocio  # noqa: N813 – as its own documentation calls it
 import pytest
 
 from bluffline.errors import SettingsError
+from bluffline.session.stock import StockShelf
 from bluffline.treat.bake import bake_cube, bake_curves, baked, cube_within, fitted_cdl, residual, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.cdl import Cdl
@@ -19,10 +20,10 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import apply_to_colours
-from bluffline.treat.lutfile import read_step, step_text_for
+from bluffline.treat.lutfile import corrections, read_step, step_text_for
 from bluffline.treat.reach import Key, Reach
 from bluffline.treat.step import Heading
-from clips import signal
+from clips import signal, two_corrections
 
 CHAIN = (
     Straighten(((0.05, 0.02), (0.4, 0.46), (0.9, 0.93))),
@@ -179,13 +180,24 @@ def test_a_cdl_saved_as_clf_comes_back_as_that_cdl(tmp_path):
         assert np.allclose(getattr(back, name), getattr(cdl, name))
 
 
-def test_of_several_corrections_none_is_taken_silently(tmp_path):
-    figures = "<Slope>1 1 1</Slope><Offset>0 0 0</Offset><Power>1 1 1</Power>"
-    each = [f'<ColorCorrection id="{name}"><SOPNode>{figures}</SOPNode></ColorCorrection>' for name in "ab"]
-    text = f'<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.01">{"".join(each)}</ColorCorrectionCollection>'
-    (tmp_path / "two.ccc").write_text(text)
-    with pytest.raises(SettingsError, match="holds 2 corrections"):
-        read_step(tmp_path / "two.ccc")
+def test_of_several_corrections_one_is_chosen_and_none_is_taken_silently(tmp_path):
+    path = two_corrections(tmp_path / "two.ccc")
+    with pytest.raises(SettingsError, match="holds 2 corrections; say which one: a, b"):
+        read_step(path)
+    assert [read_step(path, name).slope[0] for name in corrections(path)] == [0.5, 1]
+    with pytest.raises(SettingsError, match="holds no correction c"):
+        read_step(path, "c")
+    shelf = StockShelf(tmp_path / "shelf")
+    assert shelf.take_in(path) == "two a, two b" and shelf.take("two a").steps[0].slope[0] == 0.5
+    unnamed = two_corrections(tmp_path / "unnamed.ccc", ("", "b"))
+    assert corrections(unnamed) == ["correction 1", "b"] and read_step(unnamed, "correction 1").slope[0] == 0.5
+
+
+@pytest.mark.parametrize("words", ['<Reference path="../o.clf"/>', "<a:Reference inBitDepth='32f' path = '/etc/o.clf' />"])
+def test_a_file_that_names_another_is_refused(tmp_path, words):
+    (tmp_path / "c.clf").write_text(f'<ProcessList id="b" compCLFversion="3">{words}</ProcessList>')
+    with pytest.raises(SettingsError, match=r"names another file, .*o\.clf"):
+        read_step(tmp_path / "c.clf")
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QCheckBox
+from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
 
 from bluffline.charts.fit import Aim
 from bluffline.measure.areas import Shape
@@ -15,7 +15,7 @@ from bluffline.treat.kinds.neutral_scale import NeutralScale
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.lutfile import read_step, step_text_for
 from bluffline.ui.ladder.figures import Figure
-from clips import signal
+from clips import signal, two_corrections
 
 WAIT = 60_000
 LEFT = Qt.MouseButton.LeftButton
@@ -175,7 +175,7 @@ def test_a_light_is_turned_and_undone_in_one(chart_desk, qtbot):
     assert not desk.session.document.treatment
 
 
-def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
+def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path, monkeypatch):
     desk = chart_desk
     path = tmp_path / "house.cube"
     path.write_text(step_text_for(bake_cube((Straighten(BENT),), signal(), 17, name="house"), ".cube"))
@@ -183,6 +183,10 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path):
     assert isinstance(desk.session.document.treatment[0], Lut)
     desk.charting.take_lut(tmp_path / "none.cube")
     assert "can't be read" in desk.header.message and len(desk.session.document.treatment) == 1
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *asked: (asked[3][1], True))
+    desk.charting.take_lut(two_corrections(tmp_path / "two.ccc"))
+    assert desk.session.document.treatment[-1].slope == (1, 1, 1) and len(desk.session.document.treatment) == 2
+    desk.session.document.undo()
     desk.session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
     desk.charting.write_lut(tmp_path / "fit.cdl")
     settled(qtbot, desk)

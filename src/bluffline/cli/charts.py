@@ -30,7 +30,7 @@ from bluffline.treat.bake import SIZES, USUAL_SIZE, bake_cube, fitted_cdl, resid
 from bluffline.treat.catalogue import KINDS, as_data
 from bluffline.treat.catalogue import SCHEMA as STEPS_SCHEMA
 from bluffline.treat.ladder import Treatment, ordered
-from bluffline.treat.lutfile import ENDINGS, read_step, step_text_for
+from bluffline.treat.lutfile import ENDINGS, READ_ENDINGS, read_step, step_text_for
 from bluffline.treat.step import Number
 from bluffline.treat.stored import load_treatment, treatment_text
 
@@ -62,8 +62,9 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     files.add_target(apply)
     files.add_force(apply)
     what = apply.add_mutually_exclusive_group(required=True)
-    what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(ENDINGS))
+    what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(READ_ENDINGS))
     what.add_argument("--treatment", type=Path, metavar="T.json")
+    apply.add_argument("--correction", metavar="NAME", help="which one of a .ccc or .cdl file that holds several")
     steps = commands.add_parser("steps", help="list the steps that a treatment can have, and their figures")
     steps.set_defaults(run=_steps)
     files.add_force(steps)
@@ -165,7 +166,8 @@ def _apply(options: argparse.Namespace) -> int:
     codec = codec_for(options.out, options.codec)
     given = options.lut if options.lut is not None else options.treatment
     files.Targets([*programme.opening.files, given], force=options.force).add(options.out, codec.containers, certified=True)
-    treatment: Treatment = (read_step(options.lut),) if options.lut is not None else load_treatment(options.treatment)[1]
+    lut = options.lut
+    treatment: Treatment = load_treatment(options.treatment)[1] if lut is None else (read_step(lut, options.correction),)
     carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)

@@ -2,7 +2,7 @@
 
 import itertools
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,8 @@ _HUES = ((1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0
 _MIDDLE = 0.5  # share of a bar's width that is read, about its middle
 _ROWS = (0.15, 0.5)  # share of the picture's height that is read
 _FLAT = 2.0  # percent of spread that a bar may have
-_GAINS = (0.5, 1.6)  # of luma and chroma, beyond which it is not bars that are looked at
+_GAINS = (0.4, 1.6)  # of luma and chroma, beyond which it is not bars that are looked at
+_ALIKE = 0.3  # percent by which what two explanations leave may differ for the signal to be either
 _FIT = 4.0  # percent of error that what is left after gain, setup, saturation and hue may have
 # What each percent of gain, setup and saturation and each degree of hue counts against an explanation: a wrong tag that
 # leaves none of them is the simpler one.
@@ -47,7 +48,7 @@ _SIDE, _BAR = 1 / 8, 3 / 28
 PATTERNS = (
     _eight("EBU 100/0/75/0", 1.0, 0.75),
     _eight("EBU 100/0/100/0", 1.0, 1.0),
-    _eight("bars 75/0/75/0", 0.75, 0.75),
+    _eight("75/0/75/0", 0.75, 0.75),
     Pattern(
         "RP 219", tuple(_SIDE + n * _BAR for n in range(8)), _NAMES[:7],
         tuple((0.75 * r, 0.75 * g, 0.75 * b) for r, g, b in _HUES[:7]),
@@ -92,6 +93,7 @@ class BarsReading:
     ``made_matrix`` and ``made_range``: what they were made as, by the best fit; ``gain``: of luma, 1 where right; ``setup``:
     percent added to luma; ``saturation``: gain of chroma, 1 where right; ``hue``: degrees; together they are what single error
     explains the bars, given the matrix and range that they were made as. ``residual``: percent that it leaves unexplained.
+    ``others``: bars of other kinds that explain them as well, and at what gain.
     """
 
     pattern: str
@@ -104,6 +106,12 @@ class BarsReading:
     hue: float
     residual: float
     source: SignalFormat
+    others: tuple[str, ...] = ()
+
+    @property
+    def bent(self) -> bool:
+        """Whether so much gain is needed to explain them that they are none."""
+        return not (_GAINS[0] < self.gain < _GAINS[1] and _GAINS[0] < self.saturation < _GAINS[1])
 
     @property
     def right(self) -> bool:
@@ -132,14 +140,21 @@ class BarsReading:
             (abs(self.hue) > _GOOD_HUE, f"hue {figure(self.hue, '+.1f')}°"),
         )
         causes += [words for wrong, words in figures if wrong]
-        return f"The {self.pattern} bars are off: {', '.join(causes) or 'no single error explains them'}."
+        told = f"The {self.pattern} bars are off: {', '.join(causes) or 'no single error explains them'}."
+        return f"{told} They may be {' or '.join(self.others)} as well." if self.others else told
 
 
 def read_bars(frame: FrameSignal, region: Region) -> BarsReading | None:
     """Colour bars in the active picture of a frame, or None where none are recognised."""
     readings = [_read_as(frame, region, pattern) for pattern in PATTERNS]
-    found = [(cost, reading) for cost, reading in (r for r in readings if r is not None)]
-    return min(found, key=lambda pair: pair[0])[1] if found else None
+    found = sorted((each for each in readings if each is not None), key=lambda pair: pair[0])
+    if not found:
+        return None
+    best = found[0][1]  # what explains them best is what they are, or they are none: no other is taken in its place
+    if best.residual > _FIT or best.bent:
+        return None
+    others = (other for _, other in found[1:] if other.residual < best.residual + _ALIKE and not other.bent)
+    return replace(best, others=tuple(f"{other.pattern} at luma gain {figure(other.gain, '.3f')}" for other in others))
 
 
 def _sample(frame: FrameSignal, region: Region, left: float, right: float) -> tuple[NDArray[np.float64], float]:
@@ -170,9 +185,7 @@ def _read_as(frame: FrameSignal, region: Region, pattern: Pattern) -> tuple[floa
             best = cost, fitted
     if best is None:
         return None
-    fitted = best[1]
-    bent = not (_GAINS[0] < fitted.gain < _GAINS[1] and _GAINS[0] < fitted.saturation < _GAINS[1])
-    return None if bent or fitted.residual > _FIT else best
+    return best
 
 
 def _signal(codes: NDArray[np.float64], levels: Levels) -> tuple[NDArray[np.float64], NDArray[np.complex128]]:

@@ -15,6 +15,7 @@ from bluffline.errors import WriteError
 from bluffline.figures import figure
 from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
+from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths
 from bluffline.prove.checking import Checked
 from bluffline.prove.prove import Proof, frame_list
@@ -22,6 +23,7 @@ from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.columns import percent_columns
+from bluffline.rules.findings import Finding
 from bluffline.signal.convert import same_samples
 from bluffline.signal.naming import colours
 from bluffline.treat.ladder import ordered
@@ -110,8 +112,8 @@ def certificate_page(proof: Proof) -> str:
         judged=judged(proof.after),
         not_judged=not_judged(request.survey),
         rules=request.survey.rules,
-        before=[finding_report(finding, programme) for finding in proof.before],
-        after=[finding_report(finding, programme) for finding in proof.after_findings],
+        before=_rows(proof.before, programme),
+        after=_rows(proof.after_findings, programme),
         steps=[
             (
                 number,
@@ -166,7 +168,7 @@ def standing_certificate(checked: Checked) -> dict[Path, bytes]:
         overrides=overrides(programme),
         judged=judged(survey),
         not_judged=not_judged(survey),
-        findings=[finding_report(finding, programme) for finding in checked.findings],
+        findings=_rows(checked.findings, programme),
         skyline=skyline_svg(survey, [shot.first for shot in survey.shots()]),
         version=__version__,
         versions=versions(),
@@ -193,6 +195,11 @@ def _page(name: str) -> Any:
     )
     environment.filters |= {"minus": _signed, "colours": colours}
     return environment.get_template(name)
+
+
+def _rows(findings: Sequence[Finding], programme: Programme) -> list[dict[str, Any]]:
+    """The findings as lines of a table."""
+    return [{**finding_report(finding, programme), "part": finding.part} for finding in findings]
 
 
 def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
@@ -233,5 +240,9 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
         lines=[(figure(value), height(value)) for value in (*limits.luma, *limits.rgb)],
         cuts=sorted({round(cut * _SVG_WIDTH / frames) for cut in cuts[1:]}),
         marks=[(value, height(value)) for value in (0, 50, 100)],
+        times=[
+            (survey.programme.label((frames - 1) * place // 2), _SVG_WIDTH * place / 2, anchor)
+            for place, anchor in enumerate(("start", "middle", "end"))
+        ],
     )
     return drawn

@@ -207,9 +207,8 @@ def describe(survey: Survey, checked: Checked | None = None) -> str:
         lines.insert(1, f"  file      {checked.size} bytes, {changed}, sha256 {checked.sha256}")
     for finding in findings:
         when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
-        worst = f"{finding.reason}, {finding.worst_area:.1f} % of the picture"
-        lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {worst}")
-
+        told = ", ".join(filter(None, (finding.reason, finding.part)))
+        lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {told}")
     lines += [f"  not judged  {each}" for each in not_judged(survey)]
     told = verdict(survey, findings)
     lines.append(f"{told[0].upper()}{told[1:]}")

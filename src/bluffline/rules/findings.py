@@ -53,11 +53,17 @@ class Finding:
         return self.last_frame - self.first_frame + 1
 
     @property
+    def part(self) -> str:
+        """How much of the picture is meant, in words; empty where it is not a part of the picture that breaks the rule."""
+        return "" if self.rule in _OF_WHOLE_FRAMES else f"{self.worst_area:.1f} % of the picture"
+
+    @property
     def headline(self) -> str:
         """The reason without what it goes on to say."""
         return self.reason if self.rule.startswith("area-") else self.reason.partition(": ")[0]
 
 
+_OF_WHOLE_FRAMES = frozenset({"missing", "sound", "tags", "unreadable"})
 _EXTREME = {"high": 80.0, "low": 15.0}  # percent of luma from which a flat tone is called white or black
 _WIDER = 1.25  # how much more of the picture a component's flat top has to cover than luma's to be told of by itself
 

@@ -26,6 +26,7 @@ class Settings:
     rules: str = "r103"
     gauges: GaugeSetup = field(default_factory=GaugeSetup)
     bench: int = 0  # pixels that the bench is high; 0: as high as it needs
+    codec: str = ""  # that was last written in, by its name; empty: none yet
     window: list[int] = field(default_factory=list)  # x, y, width and height of the window; empty: as the screen has room
 
     @classmethod
@@ -43,7 +44,8 @@ class Settings:
             window = checked(stored.get("window", []), tuple[int, ...], "window")
             window = window if len(window) == 4 and max(map(abs, window)) < _FURTHEST else ()
             rules = checked(stored["rules"], str, "rules")
-            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, list(window))
+            codec = checked(stored.get("codec", ""), str, "codec")
+            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, list(window))
         except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
@@ -53,11 +55,16 @@ class Settings:
         self.recent = [name, *(entry for entry in self.recent if entry != name)][:_MOST_RECENT]
         self.save()
 
+    def written_in(self, codec: str) -> None:
+        """Remember a codec: what is tried from the start of the next sitting on is tried as it will be written."""
+        self.codec = codec
+        self.save()
+
     def save(self) -> None:
         """Save; a folder that can't be written to costs the memory, not the work."""
         stored = {
             "version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored(),
-            "bench": self.bench, "window": self.window,
+            "bench": self.bench, "codec": self.codec, "window": self.window,
         }  # fmt: skip
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)

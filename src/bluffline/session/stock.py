@@ -11,7 +11,7 @@ from bluffline.report.files import save_text
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.lutfile import READ_ENDINGS as LUT_ENDINGS
-from bluffline.treat.lutfile import read_step
+from bluffline.treat.lutfile import corrections, read_step
 from bluffline.treat.reach import EVERYWHERE
 from bluffline.treat.step import Heading
 from bluffline.treat.stored import Stock, load_stock, treatment_text
@@ -60,13 +60,21 @@ class StockShelf:
     def take_in(self, path: Path) -> str:
         """Put a treatment, LUT or CDL file from elsewhere on the shelf, under its title; returns the name that it has here.
 
+        Of a file with several colour corrections each is put there, and their names are returned by commas.
+
         Raises
         ------
         SettingsError : it is none
         WriteError : the disk refuses
         """
-        table = path.suffix.lower() in LUT_ENDINGS
-        stock = Stock(path.stem, (read_step(path),)) if table else load_stock(path)
+        if path.suffix.lower() not in LUT_ENDINGS:
+            return self._put(load_stock(path), path)
+        named = corrections(path)
+        if len(named) < 2:
+            return self._put(Stock(path.stem, (read_step(path),)), path)
+        return ", ".join([self._put(Stock(f"{path.stem} {each}", (read_step(path, each),)), path) for each in named])
+
+    def _put(self, stock: Stock, path: Path) -> str:
         plain = re.sub(r"[/\\:\x00-\x1f]", " ", stock.title).strip(" .") or path.stem.partition(".")[0]
         name = next(name for n in range(1, 1000) if (name := plain if n == 1 else f"{plain} {n}") not in self.names())
         self.keep(name, stock.steps, stock.reasons)

@@ -2,6 +2,7 @@
 
 import contextlib
 import io
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -19,8 +20,11 @@ from bluffline.treat.step import Step
 ENDINGS = (".cube", ".clf", ".cdl")
 _BY_LIBRARY = (".clf", ".spi1d", ".spi3d", ".csp", ".3dl")  # what OpenColorIO reads, shapers, input ranges and all
 READ_ENDINGS = (*ENDINGS, *_BY_LIBRARY[1:], ".cc", ".ccc")
+_CDLS = (".cdl", ".cc", ".ccc")
+_REFERENCE = re.compile(rb"""<\s*(?:\w+:)?Reference\b[^>]*?path\s*=\s*["']([^"']*)""", re.IGNORECASE)
 _LARGEST = {1: 65536, 3: 129}
 _RESAMPLED = 65
+_NAMED = 8  # corrections that are named in a sentence
 _SHOWN = 40  # characters of a wrong word that are shown
 
 
@@ -54,33 +58,60 @@ def _ways(step: Lut | Cdl) -> str:
     return ".cube or .clf" if isinstance(step, Lut) else ".cdl or .clf"
 
 
-def read_step(path: Path) -> Step:
+def corrections(path: Path) -> list[str]:
+    """What the colour corrections that a CDL file holds are called, or numbered, in its order; none in other files.
+
+    Raises
+    ------
+    SettingsError : it can't be read
+    """
+    if path.suffix.lower() not in _CDLS:
+        return []
+    _bounded(path)
+    with _translated(path):
+        found = _ocio().CDLTransform.CreateGroupFromFile(str(path))
+        return [each.getID() or f"correction {number}" for number, each in enumerate(found, 1)]
+
+
+def read_step(path: Path, correction: str | None = None) -> Step:
     """The step that a .cube, .clf, .cdl, .cc or .ccc file holds.
+
+    Parameters
+    ----------
+    correction : which one, of a file that holds several; see `corrections`
 
     Raises
     ------
     SettingsError : with the line where one can be named
     """
     ending = path.suffix.lower()
-    try:
-        if ending == ".cube":
-            return _read_cube(path)
-        read_bounded(path)
-    except OSError as error:
-        raise SettingsError(f"{path} can't be read: {error.strerror}.") from error
-    except UnicodeDecodeError as error:
-        raise SettingsError(f"{path} is not a text file.") from error
-    if ending in (".cdl", ".cc", ".ccc"):
-        with _translated(path):
-            count = len(_ocio().CDLTransform.CreateGroupFromFile(str(path)))
-            if count > 1:
-                raise SettingsError(f"{path} holds {count} corrections: save the one that is meant in a file of its own.")
-            found = _ocio().CDLTransform.CreateFromFile(str(path), "")
-            slope, offset, power = (tuple(map(float, get())) for get in (found.getSlope, found.getOffset, found.getPower))
-            return Cdl(slope, offset, power, float(found.getSat()))  # type: ignore[arg-type]
+    if ending == ".cube":
+        return _read_cube(path)
+    if ending in _CDLS:
+        return _read_cdl(path, correction)
     if ending in _BY_LIBRARY:
+        if (other := _REFERENCE.search(_bounded(path))) is not None:
+            raise SettingsError(f"{path} names another file, {other[1].decode(errors='replace')}: have both written as one.")
         return _read_by_library(path)
     raise SettingsError(f"{path} is not a LUT that can be read: choose {', '.join(READ_ENDINGS)}.")
+
+
+def _bounded(path: Path) -> bytes:
+    try:
+        return read_bounded(path)
+    except OSError as error:
+        raise SettingsError(f"{path} can't be read: {error.strerror}.") from error
+
+
+def _read_cdl(path: Path, correction: str | None) -> Cdl:
+    named = corrections(path)
+    if correction is None and len(named) > 1:
+        raise SettingsError(f"{path} holds {len(named)} corrections; say which one: {', '.join(named[:_NAMED])}.")
+    if correction is not None and correction not in named:
+        raise SettingsError(f"{path} holds no correction {correction}; it holds {', '.join(named[:_NAMED])}.")
+    with _translated(path):
+        found = list(_ocio().CDLTransform.CreateGroupFromFile(str(path)))
+    return _cdl_step(found[0 if correction is None else named.index(correction)])
 
 
 @dataclass
@@ -131,7 +162,13 @@ class _Cube:
 
 def _read_cube(path: Path) -> Lut:
     cube = _Cube(path.stem)
-    for number, line in enumerate(io.StringIO(read_text(path)), 1):
+    try:
+        text = read_text(path)
+    except OSError as error:
+        raise SettingsError(f"{path} can't be read: {error.strerror}.") from error
+    except UnicodeDecodeError as error:
+        raise SettingsError(f"{path} is not a text file.") from error
+    for number, line in enumerate(io.StringIO(text), 1):
         words = line.split("#", 1)[0].split()
         try:
             if words:
@@ -174,8 +211,12 @@ def _alone_cdl(chain: Any) -> Cdl | None:
     parts = list(chain.createGroupTransform())
     if len(parts) != 1 or not isinstance(parts[0], _ocio().CDLTransform):
         return None
-    slope, offset, power = (tuple(map(float, get())) for get in (parts[0].getSlope, parts[0].getOffset, parts[0].getPower))
-    return Cdl(slope, offset, power, float(parts[0].getSat()))  # type: ignore[arg-type]
+    return _cdl_step(parts[0])
+
+
+def _cdl_step(found: Any) -> Cdl:
+    slope, offset, power = (tuple(map(float, get())) for get in (found.getSlope, found.getOffset, found.getPower))
+    return Cdl(slope, offset, power, float(found.getSat()))  # type: ignore[arg-type]
 
 
 def _range_of(chain: Any) -> tuple[float, float]:

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from bluffline import __version__
 from bluffline.figures import figure
+from bluffline.media.codecs import CODECS
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
@@ -69,6 +70,7 @@ class Desk(QMainWindow):
     def __init__(self, session: Session, settings: Settings) -> None:
         super().__init__()
         self.session, self.settings = session, settings
+        session.codec = session.codec or CODECS.get(settings.codec)
         self.gauges = GaugeModel(settings.gauges)
         self._areas = 0
         self._reach_since = math.inf
@@ -78,6 +80,7 @@ class Desk(QMainWindow):
         self.findings = FindingsList(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
         self.work = LongWork(session, self.header, self.viewer.frames, self)
+        self.work.codec_chosen.connect(settings.written_in)
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
         self.picture = self.viewer.picture
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)

@@ -47,6 +47,7 @@ class LongWork(QObject):
     """Runs one job at a time for the session and tells its results in the header."""
 
     opened = pyqtSignal(object)  # Path
+    codec_chosen = pyqtSignal(str)  # its name
     refused = pyqtSignal()  # what was to be opened can't be
     survey_done = pyqtSignal()
     proved = pyqtSignal(object)  # Proof
@@ -292,6 +293,7 @@ class LongWork(QObject):
         assert survey is not None
         chosen = codec_for(target, codec)
         self.session.codec = chosen  # what is tried from now on is tried as it is written
+        self.codec_chosen.emit(chosen.name)
         shots, treatments = list(self.session.shots), dict(self.session.document.treatments)
 
         def job(monitor: Monitor) -> Proof:

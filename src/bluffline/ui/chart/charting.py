@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from bluffline.charts.fit import ChartFit, fit_chart
 from bluffline.charts.frame import ChartFrame
@@ -22,7 +22,7 @@ from bluffline.treat.bake import baked, cube_within, fitted_cdl, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, colours_of
-from bluffline.treat.lutfile import read_step, step_text_for
+from bluffline.treat.lutfile import corrections, read_step, step_text_for
 from bluffline.treat.step import called
 from bluffline.ui.chart.panel import ChartPanel
 from bluffline.ui.dialogs.carry_on import CarryOnDialog
@@ -272,7 +272,13 @@ class Charting:
     def take_lut(self, path: Path) -> None:
         """Take a LUT or CDL file as a step of the shot in view."""
         try:
-            step = read_step(path)
+            named, chosen = corrections(path), None
+            if len(named) > 1:
+                asked = f"Which correction of {path.name}"
+                chosen, given = QInputDialog.getItem(self._window, "Step from a file", asked, named, 0, False)
+                if not given:
+                    return
+            step = read_step(path, chosen)
         except BlufflineError as error:
             self._say(str(error))
             return

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from bluffline.demo import demo_clip
 from bluffline.errors import WriteError
 from bluffline.media.carriage import Carriage, rehearse
-from bluffline.media.codecs import Codec, written_format
+from bluffline.media.codecs import CODECS, Codec, written_format
 from bluffline.media.target import refuse_long_name
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.monitor import Monitor
@@ -62,8 +62,9 @@ class WriteDialog(QDialog):
         self.drop_box = QCheckBox("Leave out those that the file can't carry")
         self.drop_box.toggled.connect(lambda _: self.rows.look())
         treated = len(session.document.treatments)
-        start = _folder_for(self._source) / f"{self._source.stem}-legal.mov"
-        self.rows = TargetRows(start, "prores", self._refuse, "will be replaced once the new file is proved.")
+        codec = session.codec or CODECS["prores"]
+        start = _folder_for(self._source) / f"{self._source.stem}-legal{codec.containers[0]}"
+        self.rows = TargetRows(start, codec.name, self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(
             f"{treated} of {len(session.shots)} shots are treated; all other frames are handed on as they stand. The file is "
             "written, read back, and measured again by the same rules; where coding overshoots, it is written again with "

@@ -286,7 +286,7 @@ class _FindingDelegate(QStyledItemDelegate):
         painter.drawText(upper, _LEFT, headline)
         painter.setPen(DIM)
         painter.setFont(font(11))
-        told = f"{finding.severity} · {finding.length} fr · {finding.worst_area:.1f} % of picture"
+        told = " · ".join(filter(None, (f"{finding.severity} · {finding.length} fr", finding.part)))
         painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(replace(outcome, coded=True)))
 
 
