@@ -8,7 +8,7 @@ from typing import Annotated, Any, TypeVar, get_args, get_origin, get_type_hints
 
 from bluffline.errors import SettingsError, require
 
-MOST_ENTRIES = 4096
+MOST_ENTRIES = 1 << 20
 SHOWN = 40  # characters of a wrong value that are shown
 _MOST = 1e6  # what no figure of anything comes near to
 _LONGEST = 10_000  # characters of a text

@@ -12,7 +12,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.session import kept_surveys
-from bluffline.session.fingerprint import fingerprint
+from bluffline.session.fingerprint import fingerprint, stamped
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import take_in
@@ -33,6 +33,10 @@ def store(tmp_path):
 @pytest.fixture
 def programme(over_clip, tmp_path):
     return shutil.copy2(over_clip, tmp_path / "programme.mkv")
+
+
+def mark_of(path):
+    return stamped(fingerprint([path]), [path])
 
 
 def begun(path, store, rules=RULES):
@@ -71,7 +75,7 @@ def test_other_rules_are_judged_from_it_where_they_measure_the_same(programme, s
 
 def test_what_would_measure_otherwise_is_measured_anew(programme, store, monkeypatch):
     survey = kept(programme, store)
-    mark = fingerprint(programme)
+    mark = mark_of(programme)
     empty = start_survey(survey.programme, RULES)
     for other in (
         start_survey(survey.programme.read_as(Overrides(range=Range.FULL)), RULES),
@@ -89,9 +93,9 @@ def test_what_would_measure_otherwise_is_measured_anew(programme, store, monkeyp
     data = bytearray(programme.read_bytes())
     data[len(data) // 2] ^= 1
     programme.write_bytes(data)
-    assert fingerprint(programme) != mark
+    assert mark_of(programme) != mark
     os.utime(programme, ns=(facts.st_atime_ns, facts.st_mtime_ns))
-    assert fingerprint(programme) != mark
+    assert mark_of(programme) != mark
 
 
 @pytest.mark.parametrize("damage", ["cut", "empty", "another kind", "no zip", "fewer frames"])
@@ -118,7 +122,7 @@ def test_the_least_recently_used_go_where_there_is_no_room(programme, store, tmp
     small = SurveyStore(store.folder, 2 * size)
     for path in store.folder.iterdir():
         os.utime(path, (1, 1))
-    mark = fingerprint(programme)
+    mark = mark_of(programme)
     small.keep(replace(first, region=replace(first.region, height=64)), mark)
     small.keep(replace(first, region=replace(first.region, height=32)), mark)
     assert sum(path.stat().st_size for path in store.folder.iterdir()) <= 2 * size

@@ -7,21 +7,25 @@ from contextlib import closing
 from dataclasses import replace
 from types import MappingProxyType
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from bluffline.measure.areas import Area, Shape
+from bluffline.media.opening import Opening
 from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint
-from bluffline.session.store import VERSION, DocumentStore
+from bluffline.session.store import VERSION, DocumentStore, Known
 from bluffline.session.work import Aside, FollowedArea, Shared, Work, carried
 from bluffline.signal.levels import Levels, Range
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
+from bluffline.treat.kinds.lut import LARGEST, Lut
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.reach import Place, Reach, ReachArea
 from bluffline.treat.step import Heading
 
 SHOTS = [Shot(0, 11), Shot(12, 23)]
@@ -33,6 +37,12 @@ SHARED = (
 )
 OWN = (replace(REMAP, heading=Heading.SHOT), SoftCeiling(103, 109, 90), SoftFloor(-1, -7, 4, hard=True))
 WORK = Work(MappingProxyType({1: OWN}), (LOGO,), shared=SHARED)
+
+
+def known(path):
+    """What a programme is known by now."""
+    return Known(fingerprint(Opening.of(path).files), path)
+
 
 number = st.floats(-20, 120).map(lambda value: round(value, 2))
 steps = st.one_of(
@@ -59,36 +69,143 @@ def test_any_work_comes_back_as_it_was(tmp_path_factory, treatments, drawn, left
     (folder / "p.mov").write_bytes(b"picture")
     work = Work(MappingProxyType(treatments), tuple(drawn), tuple(left), MappingProxyType(reasons))
     store = DocumentStore(folder / "work.sqlite")
-    assert store.keep(folder / "p.mov", SHOTS, work) and store.recall(folder / "p.mov") == (work, SHOTS)
+    assert store.keep(known(folder / "p.mov"), SHOTS, work) and store.recall(known(folder / "p.mov")) == (work, SHOTS)
 
 
 def test_work_is_kept_for_what_is_in_the_file_wherever_it_lies(tmp_path):
     first = tmp_path / "programme.mov"
     first.write_bytes(bytes(range(256)) * 4000)
     store = DocumentStore(tmp_path / "work.sqlite")
-    assert store.recall(first) is None
-    assert store.keep(first, SHOTS, WORK) and store.recall(first) == (WORK, SHOTS)
-    assert store.keep(first, SHOTS, Work()) and store.recall(first) == (Work(), SHOTS), "the last word counts"
-    store.keep(first, SHOTS, WORK)
+    assert store.recall(known(first)) is None
+    assert store.keep(known(first), SHOTS, WORK) and store.recall(known(first)) == (WORK, SHOTS)
+    assert store.keep(known(first), SHOTS, Work()) and store.recall(known(first)) == (Work(), SHOTS), "the last word counts"
+    store.keep(known(first), SHOTS, WORK)
     (tmp_path / "aired").mkdir()
     moved = first.rename(tmp_path / "aired" / "renamed.mov")
-    assert store.recall(moved) == (WORK, SHOTS)
-    facts = moved.stat()
+    os.utime(moved, (1, 1))
+    assert store.recall(known(moved)) == (WORK, SHOTS), "moved, renamed and touched"
     data = bytearray(moved.read_bytes())
     data[500_000] ^= 1
     moved.write_bytes(data)
-    assert store.recall(moved) is None, "written anew, though it be of the same size"
+    assert store.recall(known(moved)) is None, "written anew, though it be of the same size"
     moved.write_bytes(bytes(range(256)) * 4000)
-    os.utime(moved, ns=(facts.st_atime_ns, facts.st_mtime_ns))
-    assert store.recall(moved) == (WORK, SHOTS)
+    assert store.recall(known(moved)) == (WORK, SHOTS)
+
+
+def test_a_delivery_under_a_known_name_leaves_the_work_on_the_one_before(tmp_path):
+    path, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
+    path.write_bytes(b"first")
+    first = known(path)
+    assert store.keep(first, SHOTS, WORK)
+    path.write_bytes(b"second")
+    assert store.recall(known(path)) is None and store.keep(known(path), SHOTS, Work())
+    path.rename(tmp_path / "second.mov")
+    path.write_bytes(b"first")
+    assert store.recall(known(path)) == (WORK, SHOTS) and store.recall(known(tmp_path / "second.mov")) == (Work(), SHOTS)
+
+
+def test_a_file_that_is_moved_worked_on_and_moved_back_has_the_later_work(tmp_path):
+    here, there, store = tmp_path / "a.mov", tmp_path / "b.mov", DocumentStore(tmp_path / "work.sqlite")
+    here.write_bytes(b"picture")
+    store.keep(known(here), SHOTS, Work())
+    here.rename(there)
+    store.keep(known(there), SHOTS, WORK)
+    there.rename(here)
+    assert store.recall(known(here)) == (WORK, SHOTS)
+
+
+def test_work_on_numbered_pictures_comes_back_however_they_are_named_and_whatever_lies_beside(tmp_path):
+    folder, store = tmp_path / "shot", DocumentStore(tmp_path / "work.sqlite")
+    folder.mkdir()
+    for number in range(100):
+        (folder / f"p_{number:04d}.dpx").write_bytes(bytes([number]) * 40_000)
+    assert store.keep(known(folder / "p_%04d.dpx"), SHOTS, WORK)
+    (folder / "p.bluffline").write_bytes(b"what lies beside them is not theirs")
+    assert store.recall(known(folder / "p_%04d.dpx")) == store.recall(known(folder)) == (WORK, SHOTS)
+    (folder / "p_0099.dpx").write_bytes(bytes([7]) * 40_000)
+    assert store.recall(known(folder)) is None, "other pictures of the same size"
+
+
+def test_a_name_need_not_be_text(tmp_path):
+    path, store = tmp_path / os.fsdecode(b"p\xff.mov"), DocumentStore(tmp_path / "work.sqlite")
+    path.write_bytes(b"picture")
+    assert store.keep(known(path), SHOTS, WORK) and store.recall(known(path)) == (WORK, SHOTS)
+    assert [each.known for each in store.listed()] == [known(path)]
 
 
 def test_work_on_a_file_that_is_moved_while_it_is_open_is_kept(tmp_path):
     programme, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
     programme.write_bytes(b"picture")
-    mark = fingerprint(programme)
+    opened = known(programme)
     moved = programme.rename(tmp_path / "aired.mov")
-    assert store.keep(programme, SHOTS, WORK, mark) and store.recall(moved) == (WORK, SHOTS)
+    assert store.keep(opened, SHOTS, WORK) and store.recall(known(moved)) == (WORK, SHOTS)
+
+
+@pytest.mark.parametrize(
+    "step",
+    [
+        Lut("curves", 0.0, 1.0, np.linspace([0, 0, 0], [1, 1, 1], LARGEST[1]).astype(np.float32)),
+        Lut("cube", 0.0, 1.0, np.zeros((65, 65, 65, 3), np.float32)),
+        Tone(
+            0.2,
+            reach=Reach(
+                True, (ReachArea(Shape.ELLIPSE, ((1, 1), (9, 9)), 0.0, tuple(Place(n, n / 100) for n in range(20_000))),)
+            ),
+        ),
+    ],
+    ids=["the longest curves", "a cube", "an area followed for long"],
+)
+def test_what_an_act_can_make_can_be_read_again(tmp_path, step):
+    path, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
+    path.write_bytes(b"picture")
+    work = Work(MappingProxyType({0: (step,)}))
+    assert store.keep(known(path), SHOTS, work), store.told
+    assert store.recall(known(path)) == (work, SHOTS)
+
+
+def test_what_could_not_be_read_again_is_not_kept_and_what_was_kept_stays(tmp_path):
+    path, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
+    path.write_bytes(b"picture")
+    store.keep(known(path), SHOTS, WORK)
+    impossible = replace(WORK, areas=(FollowedArea(replace(LOGO.area, name="x" * 20_000)),))
+    assert not store.keep(known(path), SHOTS, impossible) and "not be kept: area: name must be a shorter text" in store.told
+    assert store.recall(known(path)) == (WORK, SHOTS)
+
+
+def test_work_that_cannot_be_read_is_put_aside_alone(tmp_path):
+    store = DocumentStore(tmp_path / "work.sqlite")
+    programmes = [tmp_path / f"{n}.mov" for n in range(3)]
+    for n, path in enumerate(programmes):
+        path.write_bytes(bytes([n]))
+        store.keep(known(path), SHOTS, WORK)
+    with closing(sqlite3.connect(store.path)) as opened, opened:
+        opened.execute("update kept set work = '{' where content = ?", (known(programmes[1]).content,))
+    assert store.recall(known(programmes[1])) is None and "1.mov can't be read: it is damaged. It is put aside" in store.told
+    assert [store.recall(known(path)) for path in programmes] == [(WORK, SHOTS), None, (WORK, SHOTS)]
+    with closing(sqlite3.connect(store.path)) as opened:
+        assert opened.execute("select work from aside").fetchall() == [("{",)], "nothing is lost"
+
+
+def test_old_work_is_listed_and_goes_only_when_it_is_told_to(tmp_path):
+    store = DocumentStore(tmp_path / "work.sqlite")
+    programmes = [tmp_path / f"{n}.mov" for n in range(4)]
+    for n, path in enumerate(programmes):
+        path.write_bytes(bytes([n]))
+        store.keep(known(path), SHOTS, WORK)
+    assert [each.known for each in store.listed()] == [known(path) for path in programmes]
+    assert all(each.size > 100 and each.changed > "2026" for each in store.listed())
+    store.clear([known(path).content for path in programmes[:2]])
+    assert [store.recall(known(path)) for path in programmes] == [None, None, (WORK, SHOTS), (WORK, SHOTS)]
+
+
+def test_keeping_and_recalling_look_at_one_row(tmp_path):
+    store = DocumentStore(tmp_path / "work.sqlite")
+    path = tmp_path / "p.mov"
+    path.write_bytes(b"picture")
+    store.keep(known(path), SHOTS, WORK)
+    with closing(sqlite3.connect(store.path)) as opened:
+        plan = opened.execute("explain query plan select shots, work from kept where content = 'x'").fetchall()
+    assert "SEARCH" in plan[0][3] and "SCAN" not in plan[0][3]
 
 
 def test_work_kept_by_the_first_version_is_taken_up(tmp_path):
@@ -109,27 +226,20 @@ def test_work_kept_by_the_first_version_is_taken_up(tmp_path):
         )
         store.execute("insert into work values (?, ?, ?, ?, '2026-11-20')", row)
         store.execute("pragma user_version = 1")
-    work, shots = DocumentStore(path).recall(programme)
+    work, shots = DocumentStore(path).recall(known(programme))
     assert shots == SHOTS and work.treatments == {1: (SoftCeiling(103, 109, 90),)} and work.aside == ()
     with closing(sqlite3.connect(path)) as store:
         assert store.execute("pragma user_version").fetchone() == (VERSION,)
 
 
-@pytest.mark.parametrize("fault", ["no database", "cut", "later", "wrong types", "no such step", "packed wrongly"])
+@pytest.mark.parametrize("fault", ["no database", "cut", "later"])
 def test_a_damaged_or_a_later_file_is_put_aside_and_told_and_work_goes_on(tmp_path, fault):
     programme, path = tmp_path / "p.mov", tmp_path / "store" / "work.sqlite"
     programme.write_bytes(b"picture")
-    assert DocumentStore(path).keep(programme, SHOTS, WORK)
+    assert DocumentStore(path).keep(known(programme), SHOTS, WORK)
     with closing(sqlite3.connect(path)) as store, store:
         store.execute("pragma wal_checkpoint(truncate)")
-        lut = {"kind": "Lut", "name": "x", "low": 0, "high": 1, "shape": [2, 3], "table": "AAAA"}
-        texts = {
-            "wrong types": {"treatments": [], "areas": 3},
-            "no such step": {"treatments": {"0": [{"kind": "Glaze"}]}, "areas": []},
-            "packed wrongly": {"treatments": {"0": [lut]}, "areas": []},
-        }
-        if fault in texts:
-            store.execute("update work set work = ?", (json.dumps(texts[fault]),))
+        store.execute("insert into aside select content, name, shots, hex(randomblob(90000)), changed from kept")
         if fault == "later":
             store.execute("pragma user_version = 99")
     whole = path.read_bytes()
@@ -138,19 +248,18 @@ def test_a_damaged_or_a_later_file_is_put_aside_and_told_and_work_goes_on(tmp_pa
     elif fault == "cut":
         path.write_bytes(whole[: len(whole) // 2])
     store = DocumentStore(path)
-    assert store.recall(programme) is None
+    assert store.recall(known(programme)) is None
     assert "put aside as" in store.told and ("later version" if fault == "later" else "damaged") in store.told
     assert [file for file in path.parent.iterdir() if file.name.startswith("work.sqlite.")], "nothing is lost"
-    assert store.keep(programme, SHOTS, WORK) and DocumentStore(path).recall(programme) == (WORK, SHOTS)
+    assert store.keep(known(programme), SHOTS, WORK) and DocumentStore(path).recall(known(programme)) == (WORK, SHOTS)
 
 
 def test_where_nothing_can_be_kept_it_is_said_and_nothing_breaks(tmp_path):
     programme = tmp_path / "p.mov"
     programme.write_bytes(b"picture")
     store = DocumentStore(programme / "under-a-file.sqlite")
-    assert not store.keep(programme, SHOTS, WORK) and "could not be kept" in store.told
-    assert store.recall(programme) is None and "could not be read" in store.told
-    assert not DocumentStore(tmp_path / "w.sqlite").keep(tmp_path / "gone.mov", SHOTS, WORK)
+    assert not store.keep(known(programme), SHOTS, WORK) and "could not be kept" in store.told
+    assert store.recall(known(programme)) is None and "could not be read" in store.told
 
 
 def test_work_is_carried_to_the_shots_that_a_programme_has_now():

@@ -68,14 +68,14 @@ def test_work_is_carried_to_another_machine_and_taken_up_there(saved, programme,
     session, store, opened = taken(moved, elsewhere)
     assert session.programme.path == elsewhere / programme.name and not opened.told
     assert session.document.work == WORK and session.shots == [Shot(0, 4), Shot(5, 11), Shot(12, 23)]
-    assert store.keep(session.programme.path, session.document.found, session.document.work, opened.mark)
+    assert store.keep(opened.known, session.document.found, session.document.work)
     assert taken(session.programme.path, elsewhere)[0].document.work == WORK, "from now on it is kept there"
 
 
 def test_what_was_done_here_is_not_lost_to_work_that_is_brought(saved, programme, tmp_path):
     session, store, opened = taken(programme, tmp_path)
     session.document.set_treatment(0, REIN, "by hand")
-    store.keep(programme, session.document.found, session.document.work, opened.mark)
+    store.keep(opened.known, session.document.found, session.document.work)
     session, _, _ = taken(saved, tmp_path)
     assert session.document.treatments == {2: CEILING} and session.document.work.aside == (Aside(Shot(0, 11), REIN),)
     session.document.undo()

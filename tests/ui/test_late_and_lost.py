@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QDialog, QMessageBox
 from bluffline.measure.areas import Shape
 from bluffline.session import judging, kept_surveys
 from bluffline.session.faults import Fault
+from bluffline.session.fingerprint import fingerprint
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.session.store import Known
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.application import _session
 from bluffline.ui.desk import Desk
@@ -199,7 +201,7 @@ def test_work_is_kept_while_more_is_done_without_a_rest(surveyed_desk, qtbot, ov
 
     def drawn_on_and_kept():
         desk.session.document.drawn.move(0, 1, 0)
-        kept = desk.work.documents.recall(over_clip)
+        kept = desk.work.documents.recall(Known(fingerprint([over_clip]), over_clip))
         return kept is not None and bool(kept[0].areas)
 
     qtbot.waitUntil(drawn_on_and_kept, timeout=WAIT)

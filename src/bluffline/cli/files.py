@@ -8,7 +8,7 @@ from pathlib import Path
 
 from bluffline.errors import MediaError, SettingsError, WriteError
 from bluffline.media.codecs import CODECS, ENDINGS
-from bluffline.media.opening import PICTURES, shown
+from bluffline.media.opening import PICTURES, rate_from, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, refuse_long_name
@@ -102,12 +102,10 @@ def frame_rate(text: str) -> Fraction:
     SettingsError : it is none
     """
     try:
-        rate = Fraction(text)
-    except (ValueError, ZeroDivisionError) as error:
-        raise SettingsError(f"--rate must be a number of frames a second, as 25 or 30000/1001, not {text}.") from error
-    if not 1 <= rate <= 240:
-        raise SettingsError(f"--rate must lie between 1 and 240 frames a second, not {text}.")
-    return rate
+        return rate_from(text)
+    except ValueError as error:
+        told = "--rate must lie between 1 and 240 frames a second, as 25 or 30000/1001"
+        raise SettingsError(f"{told}, not {text}.") from error
 
 
 def keep_unreadable(options: argparse.Namespace) -> KeepUnreadable | None:

@@ -102,6 +102,18 @@ class Opening:
         return Identity.of(self.files[files])
 
 
+def rate_from(text: str) -> Fraction:
+    """A rate as 25, 23.976 or 30000/1001, of so few figures that working it out takes no time.
+
+    Raises
+    ------
+    ValueError : it is none, or not between 1 and 240 frames a second
+    """
+    if not re.fullmatch(r"\d{1,6}(\.\d{1,6})?|\d{1,6}/[1-9]\d{0,5}", text) or not 1 <= (rate := Fraction(text)) <= 240:
+        raise ValueError(f"no rate: {text[:12]}")
+    return rate
+
+
 def plain_name(path: Path) -> str:
     """A path as FFmpeg's libraries take it for a file, whatever it looks like: ``http:`` may be how a name begins."""
     return f"file:{path}"

@@ -5,93 +5,122 @@ old work does not come back. Treatments are kept with the shots that they were m
 """
 
 import json
+import os
 import sqlite3
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import closing, contextmanager
-from dataclasses import asdict
+from collections.abc import Callable, Sequence
+from contextlib import closing, suppress
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, TypeVar
 
 from bluffline.declared import made
 from bluffline.errors import SettingsError
 from bluffline.folders import UserFolder
 from bluffline.measure.areas import Area
+from bluffline.media.opening import shown
 from bluffline.rules.shots import Shot
 from bluffline.session.faults import fault_of
-from bluffline.session.fingerprint import fingerprint
+from bluffline.session.fingerprint import fingerprint_before_5
 from bluffline.session.hold import Hold
 from bluffline.session.work import Aside, Cuts, FollowedArea, Shared, Work, own_step
 from bluffline.treat.step import Heading
 from bluffline.treat.stored import step_to, steps_from
 
-VERSION = 4
-_SCHEMA = """
-create table if not exists work (
-    programme text primary key, identity text not null, shots text not null, work text not null, changed text not null
+VERSION = 5
+MOST_FRAMES = 1 << 31  # of a programme
+# Up to version 4 there was one table, `work`, keyed by paths: what it holds is found while files keep their time of change.
+_SCHEMA = (
+    """
+    create table if not exists kept (
+        content text primary key, name blob not null, shots text not null, work text not null, changed text not null
+    ) without rowid
+    """,
+    "create index if not exists kept_name on kept (name)",
+    """
+    create table if not exists aside (
+        content text not null, name blob not null, shots text not null, work text not null, changed text not null
+    )
+    """,
 )
-"""
-# What brings a file of each version to the next. From 1: work says nothing of what was kept aside, and why, which is nothing;
-# from 2: it says nothing of shots that were divided by hand, of which there were none; from 3: nothing is
-# shared, and steps are brought up when read.
-_MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {
-    0: lambda _: None,
-    1: lambda _: None,
-    2: lambda _: None,
-    3: lambda _: None,
-}
+
+_KEEP = "insert or replace into kept values (?, ?, ?, ?, strftime('%Y-%m-%d %H:%M:%f', 'now'))"
 
 Kept = tuple[Work, list[Shot]]
+Found = TypeVar("Found")
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """A programme that there may be work on: what it holds, see `fingerprint`, and what it is called."""
+
+    content: str
+    path: Path
+
+    @property
+    def name(self) -> bytes:
+        """Its place as bytes, since names need not be text."""
+        return os.fsencode(self.path.absolute())
+
+
+@dataclass(frozen=True, slots=True)
+class Earlier:
+    """Work that is kept on a programme: where that was, when it was last changed, and the bytes that the work takes."""
+
+    known: Known
+    changed: str
+    size: int
 
 
 class DocumentStore:
-    """Keeps and gives back the work on programmes.
+    """Keeps and gives back the work on programmes, each by what it holds.
 
-    A file that is damaged, or comes from a later version, is put aside under another name and never written to. ``told``: a
-    sentence of it; empty where there is nothing to say.
+    What can't be read of one programme is put aside alone. A file that is no store, or comes from a later version, is put aside
+    under another name and never written to. ``told``: a sentence of it; empty where there is nothing to say.
     """
 
     def __init__(self, path: Path | None = None) -> None:
         self.path = path or UserFolder.WORK.path / "work.sqlite"
         self.told = ""
 
-    def keep(self, programme: Path, shots: Sequence[Shot], work: Work, mark: str = "") -> bool:
+    def keep(self, known: Known, shots: Sequence[Shot], work: Work) -> bool:
         """Keep the work on a programme, in place of what was kept before; whether it could be.
+
+        What could not be read again is not kept: what was kept before stays.
 
         Parameters
         ----------
         shots : those that the work's numbers mean, before they are divided by hand
-        mark : what the programme was known by when it was opened; it may have been moved since
         """
         try:
-            row = str(programme.resolve()), mark or fingerprint(programme), shots_text(shots), work_text(work)
-            with self._open() as store:
-                store.execute("insert or replace into work values (?, ?, ?, ?, datetime('now'))", row)
-        except (sqlite3.Error, OSError) as error:
-            self.told = f"The work could not be kept: {error}."
+            row = known.content, known.name, shots_text(shots), work_text(work)
+            self._within(lambda store: store.execute(_KEEP, row))
+        except (sqlite3.Error, OSError, SettingsError) as error:
+            self.told = f"The work could not be kept: {str(error).rstrip('.')}."
             return False
         return True
 
-    def hold(self, mark: str) -> Hold:
+    def hold(self, content: str) -> Hold:
         """The right to work on a programme, which one desk at a time has.
 
         Raises
         ------
         SettingsError : another has it
         """
-        return Hold(self.path.parent / "held", mark)
+        return Hold(self.path.parent / "held", content)
 
-    def recall(self, programme: Path) -> Kept | None:
+    def recall(self, known: Known) -> Kept | None:
         """The work kept on a programme, and the shots that its numbers mean; None where there is none."""
+
+        def read(store: sqlite3.Connection) -> tuple[str, str] | None:
+            row: tuple[str, str] | None = store.execute(
+                "select shots, work from kept where content = ?", (known.content,)
+            ).fetchone()
+            return row or _before_5(store, known.path)
+
         try:
-            path, identity = str(programme.resolve()), fingerprint(programme)
-            with self._open() as store:
-                row = store.execute(
-                    "select shots, work from work where identity = ? or (programme = ? and identity = ?) "
-                    "order by programme = ? desc, changed desc",
-                    (identity, path, _identity_of_version_1(programme), path),
-                ).fetchone()
+            row = self._within(read)
         except (sqlite3.Error, OSError) as error:
             self.told = f"Earlier work could not be read: {error}."
             return None
@@ -101,22 +130,43 @@ class DocumentStore:
             return work_from(json.loads(row[1])), shots_from(row[0])
         except Exception as error:  # noqa: BLE001 (whatever is wrong with what is kept, it is put aside and told)
             fault_of(error, "Reading earlier work")
-            self._put_aside("damaged")
+            self._put_row_aside(known)
             return None
 
-    @contextmanager
-    def _open(self) -> Iterator[sqlite3.Connection]:
-        """The store in one transaction; a file that can't be one makes way first."""
+    def listed(self) -> list[Earlier]:
+        """All that is kept, the oldest first."""
+        rows = self._within(
+            lambda store: store.execute("select content, name, changed, length(work) from kept order by changed").fetchall()
+        )
+        return [Earlier(Known(content, Path(os.fsdecode(name))), changed, size) for content, name, changed, size in rows]
+
+    def clear(self, contents: Sequence[str]) -> None:
+        """Forget the work on some programmes."""
+        self._within(lambda store: store.executemany("delete from kept where content = ?", [(each,) for each in contents]))
+
+    def _put_row_aside(self, known: Known) -> None:
+        """Move the work on one programme to where nothing reads it; all other work stays as it is."""
+
+        def move(store: sqlite3.Connection) -> None:
+            store.execute("insert into aside select * from kept where content = ?", (known.content,))
+            store.execute("delete from kept where content = ?", (known.content,))
+
+        with suppress(sqlite3.Error, OSError):
+            self._within(move)
+        self.told = f"Earlier work on {shown(known.path.name)} can't be read: it is damaged. It is put aside in {self.path}."
+
+    def _within(self, act: Callable[[sqlite3.Connection], Found]) -> Found:
+        """Do something in one transaction; a file that can't be a store makes way first."""
         self.path.parent.mkdir(parents=True, exist_ok=True)
-        try:
-            store = self._connect()
-        except sqlite3.DatabaseError as error:
-            if isinstance(error, sqlite3.OperationalError):
-                raise  # the disk or another program is in the way, not the file
-            self._put_aside("damaged")
-            store = self._connect()
-        with closing(store), store:
-            yield store
+        for again in (False, True):
+            try:
+                with closing(self._connect()) as store, store:
+                    return act(store)
+            except sqlite3.DatabaseError as error:
+                if again or isinstance(error, sqlite3.OperationalError):
+                    raise  # the disk or another program is in the way, not the file
+                self._put_aside("damaged")
+        raise AssertionError("the second time returns or raises")
 
     def _connect(self) -> sqlite3.Connection:
         store = sqlite3.connect(self.path)
@@ -127,12 +177,11 @@ class DocumentStore:
                 self._put_aside("later")
                 return self._connect()
             store.execute("pragma journal_mode = wal")
-            with store:
-                store.execute(_SCHEMA)
-                for step in range(version, VERSION):
-                    _MIGRATIONS[step](store)
-                store.execute(f"pragma user_version = {VERSION}")
-            store.execute("select count(*) from work where length(work) < 0").fetchone()
+            if version < VERSION:
+                with store:
+                    for statement in _SCHEMA:
+                        store.execute(statement)
+                    store.execute(f"pragma user_version = {VERSION}")
         except BaseException:
             store.close()
             raise
@@ -150,9 +199,18 @@ class DocumentStore:
         self.told = f"The file that earlier work is kept in can't be used: {reason}. It is put aside as {aside}."
 
 
-def _identity_of_version_1(programme: Path) -> str:
-    facts = programme.stat()
-    return f"{facts.st_size} {facts.st_mtime_ns}"
+def _before_5(store: sqlite3.Connection, programme: Path) -> tuple[str, str] | None:
+    """Work that was kept by versions up to 4: by size and time of change in the first, in the others by places as well."""
+    there = store.execute("select count(*) from sqlite_master where name = 'work'").fetchone()[0]
+    if not there or not programme.is_file():
+        return None
+    facts, place = programme.stat(), str(programme.resolve()).encode(errors="replace").decode()
+    first = f"{facts.st_size} {facts.st_mtime_ns}"
+    row: tuple[str, str] | None = store.execute(
+        "select shots, work from work where identity = ? or (programme = ? and identity = ?) order by changed desc",
+        (fingerprint_before_5(programme), place, first),
+    ).fetchone()
+    return row
 
 
 def shots_text(shots: Sequence[Shot]) -> str:
@@ -168,14 +226,21 @@ def shots_from(text: str) -> list[Shot]:
     ValueError, SettingsError : these are none
     """
     shots = [Shot(*map(int, part.split("-"))) for part in text.split()]
-    if any(shot.last < shot.first or shot.first < 0 for shot in shots):
-        raise SettingsError("A shot ends before it begins.")
+    if any(not 0 <= shot.first <= shot.last < MOST_FRAMES for shot in shots):
+        raise SettingsError("A shot ends before it begins, or where no programme does.")
     return shots
 
 
 def work_text(work: Work) -> str:
-    """Work as it is kept: JSON."""
-    return json.dumps(_as_data(work))
+    """Work as it is kept: JSON.
+
+    Raises
+    ------
+    SettingsError : it could not be read again
+    """
+    text = json.dumps(_as_data(work))
+    work_from(json.loads(text))
+    return text
 
 
 def _as_data(work: Work) -> dict[str, Any]:

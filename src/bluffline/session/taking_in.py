@@ -10,10 +10,10 @@ from bluffline.media.programme import Programme
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, start_survey
 from bluffline.rules.rulefile import Rules
-from bluffline.session.fingerprint import fingerprint
+from bluffline.session.fingerprint import fingerprint, stamped
 from bluffline.session.hold import Hold
 from bluffline.session.kept_surveys import SurveyStore
-from bluffline.session.store import DocumentStore, Kept
+from bluffline.session.store import DocumentStore, Kept, Known
 from bluffline.session.workfile import ENDING, WorkFile, read_work
 
 
@@ -21,12 +21,13 @@ from bluffline.session.workfile import ENDING, WorkFile, read_work
 class Opened:
     """A programme ready to be taken over.
 
-    ``mark``: what it is known by; ``hold``: the right to work on it; ``kept``: earlier work on it; ``brought``: work from a
-    file of its own; ``told``: what the operator has to know of them.
+    ``known``: what it is known by; ``mark``: the same with its times of change; ``hold``: the right to work on it; ``kept``:
+    earlier work on it; ``brought``: work from a file of its own; ``told``: what the operator has to know of them.
     """
 
     programme: Programme
     survey: Survey
+    known: Known
     mark: str
     hold: Hold
     kept: Kept | None = None
@@ -59,16 +60,17 @@ def take_in(
         path, rate, track = brought.programme, brought.rate, brought.track
         if not brought.same:
             told = f"{shown(path)} is another file than the work was made for; it went to the shots at the same frames"
-    Opening.of(path, rate)  # what is no programme is refused before it is read, as a pipe has to be
-    mark = fingerprint(path)
+    files = Opening.of(path, rate).files  # what is no programme is refused before it is read, as a pipe has to be
+    known = Known(fingerprint(files), path)
+    mark = stamped(known.content, files)
     programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor or Monitor()))
-    hold = held if held is not None and held.mark == mark else documents.hold(mark)
+    hold = held if held is not None and held.mark == known.content else documents.hold(known.content)
     try:
         survey = start_survey(programme, rules, region=surveys.region(programme, mark))
         documents.told = ""
-        kept = documents.recall(path)
+        kept = documents.recall(known)
     except BaseException:
         if hold is not held:
             hold.release()
         raise
-    return Opened(programme, survey, mark, hold, kept, brought, told or documents.told)
+    return Opened(programme, survey, known, mark, hold, kept, brought, told or documents.told)

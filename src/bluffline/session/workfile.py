@@ -11,7 +11,7 @@ from typing import Any
 
 from bluffline.errors import SettingsError
 from bluffline.intake import read_bounded
-from bluffline.media.opening import shown
+from bluffline.media.opening import Opening, rate_from, shown
 from bluffline.media.programme import Programme
 from bluffline.report.files import save_bytes
 from bluffline.rules.shots import Shot
@@ -23,6 +23,7 @@ ENDING = ".bluffline"
 _APPLICATION = 0x426C7566  # "Bluf", by which other programs tell the file
 _MOST_TEXT = 64 << 20  # bytes of what one value may hold
 _MOST_OBJECTS = 3
+_MOST_TRACKS = 10_000
 _LONGEST = 10.0  # seconds that reading may take
 _SCHEMA = """
 create table work (
@@ -57,7 +58,7 @@ def save_work(path: Path, programme: Programme, found: list[Shot], work: Work) -
     OSError : the programme can't be read any more
     """
     rate = str(programme.frame_rate) if programme.opening.numbered else ""
-    content = fingerprint(programme.path, times=False)
+    content = fingerprint(programme.opening.files)
     row = (
         shown(programme.path.name), shown(programme.path.resolve()), content, rate, programme.picture, shots_text(found),
         work_text(work),
@@ -91,8 +92,8 @@ def read_work(path: Path) -> WorkFile:
     try:
         name, place, content, rate, track, shots, work = row
         looked = path.parent / Path(name).name, Path(place)
-        told = Fraction(rate) if rate else None
-        made = int(track), shots_from(shots), work_from(json.loads(work))
+        told = rate_from(rate) if rate else None
+        made = _track(track), shots_from(shots), work_from(json.loads(work))
     except Exception as error:  # whatever is wrong with what it holds
         raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
     try:
@@ -101,7 +102,13 @@ def read_work(path: Path) -> WorkFile:
         raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
     if found is None:
         raise SettingsError(f"{shown(path)} is work on {name}, which is neither beside it nor at {place}.")
-    return WorkFile(found, told, *made, fingerprint(found, times=False) == content)
+    return WorkFile(found, told, *made, fingerprint(Opening.of(found, told).files) == content)
+
+
+def _track(number: int) -> int:
+    if not 0 <= int(number) < _MOST_TRACKS:
+        raise ValueError("no track")
+    return int(number)
 
 
 def _unpacked(data: bytes) -> tuple[int, tuple[Any, ...]]:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from bluffline.errors import SettingsError
 from bluffline.intake import read_bounded, read_text
 from bluffline.treat.kinds.cdl import Cdl
-from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.kinds.lut import LARGEST, Lut
 from bluffline.treat.step import Step
 
 ENDINGS = (".cube", ".clf", ".cdl")
@@ -22,7 +22,6 @@ _BY_LIBRARY = (".clf", ".spi1d", ".spi3d", ".csp", ".3dl")  # what OpenColorIO r
 READ_ENDINGS = (*ENDINGS, *_BY_LIBRARY[1:], ".cc", ".ccc")
 _CDLS = (".cdl", ".cc", ".ccc")
 _REFERENCE = re.compile(rb"""<\s*(?:\w+:)?Reference\b[^>]*?path\s*=\s*["']([^"']*)""", re.IGNORECASE)
-_LARGEST = {1: 65536, 3: 129}
 _RESAMPLED = 65
 _NAMED = 8  # corrections that are named in a sentence
 _SHOWN = 40  # characters of a wrong word that are shown
@@ -143,8 +142,8 @@ class _Cube:
             if self.count:
                 raise SettingsError("its size stands behind entries of the table.")
             self.dimensions, self.size = int(key[4]), int(words[1])
-            if not 2 <= self.size <= _LARGEST[self.dimensions]:
-                raise SettingsError(f"a size of {self.size} is not between 2 and {_LARGEST[self.dimensions]}.")
+            if not 2 <= self.size <= LARGEST[self.dimensions]:
+                raise SettingsError(f"a size of {self.size} is not between 2 and {LARGEST[self.dimensions]}.")
             self.rows = np.zeros((self.size**self.dimensions, 3), np.float32)
         elif key in ("DOMAIN_MIN", "DOMAIN_MAX"):
             values = {float(word) for word in words[1:]}

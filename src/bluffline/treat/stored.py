@@ -18,7 +18,7 @@ from bluffline.intake import read_text
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.kinds.bands import Bands
 from bluffline.treat.kinds.look import MOST_HELD, Look
-from bluffline.treat.kinds.lut import Lut
+from bluffline.treat.kinds.lut import LARGEST, Lut
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.reach import EVERYWHERE, Key, Reach, ReachArea
 from bluffline.treat.step import Heading, Step
@@ -132,10 +132,11 @@ def _table(data: Any, where: str) -> NDArray[np.float32]:
         f"{where} must be a list, or a shape and a packed text.",
     )
     packed, shape = data["packed"], data["shape"]
-    sizes = [size for size in shape if isinstance(size, int) and 2 <= size <= MOST_ENTRIES] if isinstance(shape, list) else []
+    longest = max(LARGEST.values())
+    sizes = [size for size in shape if isinstance(size, int) and 2 <= size <= longest] if isinstance(shape, list) else []
     count = math.prod(sizes)
     sound = isinstance(packed, str) and sizes and sizes == shape and count <= _MOST_CODES
-    require(bool(sound), f"{where} needs its shape, and no more than 256 entries a side.")
+    require(bool(sound), f"{where} needs its shape, and no more entries than a LUT has.")
     try:
         unpacking = zlib.decompressobj()
         codes = unpacking.decompress(base64.b64decode(packed, validate=True), 4 * count + 1)

@@ -15,6 +15,7 @@ from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Signal, Step, Told
 
 # Tables in use, by their content: the same one is held once, however many shots have it.
+LARGEST = {1: 65536, 3: 129}  # entries along a side, of curves and of a cube
 _HELD: WeakValueDictionary[str, NDArray[np.float32]] = WeakValueDictionary()
 
 

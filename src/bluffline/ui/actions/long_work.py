@@ -28,7 +28,7 @@ from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.judging import Judged, survey_and_judge
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.session import Session
-from bluffline.session.store import DocumentStore
+from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
@@ -71,6 +71,7 @@ class LongWork(QObject):
         self._not_kept.connect(lambda: self._header.fault(Fault(self.documents.told, "")))
         self._hold: Hold | None = None
         self._mark = ""
+        self._known: Known | None = None
         self._news = ""  # what is told once the survey is done
         self._grown.connect(self._take_judged)
         self._keeping = QTimer(self)
@@ -135,9 +136,9 @@ class LongWork(QObject):
     def _keep(self) -> None:
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
         session, programme = self.session, self.session.programme
-        if programme is not None:
+        if programme is not None and self._known is not None:
             self._kept = self._keeper.submit(
-                self.documents.keep, programme.path, session.document.found, session.document.work, self._mark
+                self.documents.keep, self._known, session.document.found, session.document.work
             )
             self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
 
@@ -198,13 +199,13 @@ class LongWork(QObject):
                 opened.hold.release()
             return
         self.keep_now()
-        if opened.mark == self._mark and opened.brought is None:
+        if self._known is not None and opened.known.content == self._known.content and opened.brought is None:
             opened = replace(
                 opened, kept=(self.session.document.work, self.session.document.found)
             )  # with what was done while it was opened
         if self._hold is not None and self._hold is not opened.hold:
             self._hold.release()
-        self._hold, self._mark = opened.hold, opened.mark
+        self._hold, self._known, self._mark = opened.hold, opened.known, opened.mark
         self.session.take(opened)
         self._news = opened.told
         if (work := self.session.document.work) != Work() and not self._news:
