@@ -155,11 +155,9 @@ def _seen(desk: Desk) -> Pixels:
     session, survey = desk.session, desk.session.survey
     assert survey is not None
     with Reader(survey.programme) as reader:
-        shot = session.shots[session.place.shot]
         return look_at(
-            reader.planes, [session.place.frame], survey.source, survey.region,
-            treatment=session.document.treatment, first=shot.first,
-        )  # fmt: skip
+            reader.planes, [session.place.frame], survey.source, survey.region, treatment=session.document.treatment
+        )
 
 
 def _levels(before: Pixels, after: Pixels) -> str:

@@ -67,14 +67,14 @@ def test_motion_that_is_straight_needs_two_places(tmp_path, detail):
     assert len(followed.area.follow) == 2 and followed.area.follow[-1].frame == FRAMES - 1
 
 
-def test_it_goes_on_from_where_the_area_was_placed_and_counts_frames_of_the_shot(tmp_path, detail):
+def test_it_goes_on_from_where_the_area_was_placed_and_counts_frames_of_the_programme(tmp_path, detail):
     programme = clip(tmp_path / "moving.mkv", detail, lambda n: (0.4 * n, 0.0, 1.0, 0.0))
     placed = ReachArea(AREA.shape, AREA.points, 5.0, (Place(0, 3.0, -2.0, 1.2, 10.0),))
     followed = follow_area(programme, programme.format, Shot(6, FRAMES - 1), placed, 10, Monitor())
     places = {place.frame: place for place in followed.area.follow}
-    assert min(places) == 0 and max(places) == FRAMES - 1 - 6
-    assert followed.area.at(4).follow[0].across == pytest.approx(3.0, abs=0.02)
-    assert places[0].across == pytest.approx(3.0 - 0.4 * 4, abs=0.2) and places[0].turn == pytest.approx(10, abs=0.4)
+    assert min(places) == 6 and max(places) == FRAMES - 1
+    assert followed.area.at(10).follow[0].across == pytest.approx(3.0, abs=0.02)
+    assert places[6].across == pytest.approx(3.0 - 0.4 * 4, abs=0.2) and places[6].turn == pytest.approx(10, abs=0.4)
 
 
 def test_where_hold_is_lost_is_told(tmp_path, detail):

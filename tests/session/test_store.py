@@ -25,6 +25,7 @@ from bluffline.treat.kinds.lut import LARGEST, Lut
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.ladder import shifted
 from bluffline.treat.reach import Place, Reach, ReachArea
 from bluffline.treat.step import Heading
 
@@ -276,6 +277,36 @@ def test_work_is_carried_to_the_shots_that_a_programme_has_now():
     moved = carried(work, before, [Shot(0, 4), Shot(5, 8), Shot(9, 19), Shot(20, 99)])
     assert moved.treatments == {2: ceiling, 3: rein} and moved.reasons == {2: ("why",)}
     assert moved.areas[0].shots.keys() == {2}, "where an area stood in a shot goes with it"
+
+
+FOLLOWED = ReachArea(Shape.ELLIPSE, ((30, 30), (50, 50)), 0.0, (Place(14, 0.0), Place(20, 12.0)))
+
+
+def test_a_followed_area_stands_where_it_stood_however_its_shot_is_divided():
+    step = Tone(0.2, reach=Reach(True, (FOLLOWED,)))
+    work = Work(MappingProxyType({1: (step,)}))
+    parts = carried(work, SHOTS, [Shot(0, 11), Shot(12, 17), Shot(18, 23)])
+    for number in (1, 2):
+        assert parts.treatments[number][0].reach.at(17) == step.reach.at(17)
+
+
+def test_work_from_before_follows_areas_by_frames_of_their_shots_and_is_brought_up(tmp_path):
+    path, store = tmp_path / "p.mov", DocumentStore(tmp_path / "work.sqlite")
+    path.write_bytes(b"picture")
+    in_programme = Tone(0.2, reach=Reach(True, (FOLLOWED,)))
+    (in_shot,) = shifted((in_programme,), -12)
+    old = Work(MappingProxyType({1: (in_shot,)}), (), (Aside(Shot(12, 23), (in_shot,)),))
+    assert store.keep(known(path), SHOTS, old)
+    with closing(sqlite3.connect(store.path)) as opened, opened:
+        opened.execute("update kept set work = replace(work, 'frames of the programme', 'frames of their shots')")
+    work, _ = store.recall(known(path))
+    assert work.treatments[1] == work.aside[0].treatment == (in_programme,)
+
+
+def test_places_before_the_first_frame_leave_an_area_where_it_stood():
+    earlier = FOLLOWED.shifted(-17)
+    assert [place.frame for place in earlier.follow] == [0, 3] and earlier.follow[0].across == 6.0
+    assert FOLLOWED.shifted(-100).follow == (Place(0, 12.0),) and FOLLOWED.shifted(5).shifted(-5) == FOLLOWED
 
 
 def test_an_area_is_followed_shot_by_shot():

@@ -13,7 +13,7 @@ from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.kinds.tone import Tone
-from bluffline.treat.reach import Reach, ReachArea
+from bluffline.treat.reach import Place, Reach, ReachArea
 from bluffline.treat.stored import load_stock
 
 WAIT = 60_000
@@ -63,6 +63,24 @@ def test_a_treatment_is_kept_seen_on_the_shot_and_put(surveyed_desk, open_shelf,
     document.undo()
     document.undo()
     assert document.treatment == ()
+
+
+def test_areas_are_followed_on_the_shelf_from_the_beginning_of_a_shot(surveyed_desk, open_shelf):
+    session, stocking = surveyed_desk.session, surveyed_desk.stocking
+    first = session.shots[1].first
+    followed = ReachArea(Shape.RECTANGLE, ((10, 10), (60, 60)), 5, (Place(first), Place(first + 4, 20)))
+    session.document.set_treatment(1, (Tone(0.5, reach=Reach(areas=(followed,))),), "own")
+    session.place.go_to(first)
+    stocking.keep_as("Moving")
+    assert [place.frame for place in stocking.shelf.take("Moving").steps[0].reach.areas[0].follow] == [0, 4]
+    session.place.go_to(0)
+    dialog = open_shelf()
+    dialog.list.setCurrentRow(0)
+    dialog.buttons["Put in place of the steps"].click()
+    assert session.document.work.treatments[0][0].reach.areas[0].follow == (Place(0), Place(4, 20))
+    session.place.go_to(first)
+    dialog.buttons["Put in place of the steps"].click()
+    assert session.document.work.treatments[1][0].reach.areas[0] == followed
 
 
 def test_a_look_is_put_with_its_strength(surveyed_desk, open_shelf):

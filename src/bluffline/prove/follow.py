@@ -48,7 +48,7 @@ def follow_area(
     CancelledError : the monitor was asked to stop
     MediaError : the programme can't be read
     """
-    here = area.at(frame - shot.first)
+    here = area.at(frame)
     start = here.follow[0] if here.follow else Place(0)
     places, lost = {frame: start}, []
     with Reader(programme) as reader:
@@ -66,7 +66,7 @@ def follow_area(
                     break
                 place = _place(number, hold.middle, moved, start, first.shape, turn)
                 places[number], turn = place, place.turn
-    kept = _thinned([replace(places[number], frame=number - shot.first) for number in sorted(places)])
+    kept = _thinned([replace(places[number], frame=number) for number in sorted(places)])
     return Followed(replace(area, follow=tuple(kept)), tuple(lost))
 
 

@@ -85,7 +85,6 @@ def look_at(
     region: Region,
     *,
     treatment: Treatment = (),
-    first: int = 0,
     areas: Sequence[Area] = (),
 ) -> Pixels:
     """What some frames look like behind a treatment.
@@ -93,7 +92,7 @@ def look_at(
     Parameters
     ----------
     look : gives the native planes of a frame, or None where it can't be decoded
-    treatment : of a shot that begins at ``first``
+    treatment : of their shot
     areas : in luma samples of the whole picture
 
     Raises
@@ -106,7 +105,7 @@ def look_at(
         planes = look(number)
         if planes is None:
             continue
-        frame = FrameSignal(treat.apply(planes, number - first), source)
+        frame = FrameSignal(treat.apply(planes, number), source)
         rgb, unclipped = _small(frame, region)
         small.append(rgb)
         whole.append(unclipped)

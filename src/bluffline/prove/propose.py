@@ -106,7 +106,7 @@ def _extremes_after(
     """Least and greatest luma (percent) under a treatment: of greys where that tells all, else as sample frames measure it."""
     treat, levels = FrameTreatment(treatment, survey.source, region=survey.region), survey.source.levels
     looked = samples if colours_of(treatment) else ()
-    codes = [used_codes(_luma_histogram(treat.apply(planes), survey)) for planes in looked]
+    codes = [used_codes(_luma_histogram(treat.apply(planes, frame), survey)) for frame, planes in looked]
     if not codes:
         low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), survey.source)[0])
         return low, high
@@ -172,8 +172,8 @@ class _Samples:
     def __init__(self, look: PlanesAt, frames: Sequence[int]) -> None:
         self._look, self._frames = look, frames
 
-    def __iter__(self) -> Iterator[Planes]:
-        return (planes for frame in self._frames if (planes := self._look(frame)) is not None)
+    def __iter__(self) -> Iterator[tuple[int, Planes]]:
+        return ((frame, planes) for frame in self._frames if (planes := self._look(frame)) is not None)
 
 
 def _broken(survey: Survey, treatment: Treatment, samples: "_Samples") -> dict[str, float]:
@@ -184,8 +184,8 @@ def _broken(survey: Survey, treatment: Treatment, samples: "_Samples") -> dict[s
     treat = FrameTreatment(treatment, survey.source, region=survey.region)
     exact = exacting(survey.rules)
     worst: dict[str, float] = {}
-    for planes in samples:
-        measure = measure_by_rules(treat.apply(planes), survey.source, survey.region, exact)
+    for frame, planes in samples:
+        measure = measure_by_rules(treat.apply(planes, frame), survey.source, survey.region, exact)
         for rule, area in areas_outside(measure).items():
             if survey.rules.outside(area):
                 worst[rule] = max(area, worst.get(rule, 0.0))

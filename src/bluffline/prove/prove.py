@@ -189,7 +189,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             )  # fmt: skip
             if survey.read and survey.read != [digest]:
                 raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")
-            treated = tuple(request.shots[number] for number, steps in treatments.items() if acts(steps))
+            treated = tuple(request.shots[number] for number, steps in sorted(treatments.items()) if acts(steps))
             after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated)
             run_survey(after, monitor, stage=f"Read back{told}")
             give_back_memory()

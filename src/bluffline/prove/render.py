@@ -102,7 +102,7 @@ def _write(
             planes = convert(frame.planes, frame.format, writer.format, dither=True)
             shot = bisect_right(starts, frame.number) - 1
             treatment = prepared.get(shot)
-            treated = treatment.apply(planes, frame.number - starts[shot], halves) if treatment else planes
+            treated = treatment.apply(planes, frame.number, halves) if treatment else planes
             held = treated if keep_unreadable is KeepUnreadable.HOLD else None
             return frame.number, writer.picture(treated), frame.riders, held  # and nothing else that is as large
 

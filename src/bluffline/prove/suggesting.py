@@ -111,4 +111,4 @@ def pixels_of(survey: Survey, shot: Shot, look: PlanesAt, treatment: Treatment =
     ------
     MediaError : none of its frames can be decoded
     """
-    return look_at(look, frames_of(shot), survey.source, survey.region, treatment=treatment, first=shot.first, areas=areas)
+    return look_at(look, frames_of(shot), survey.source, survey.region, treatment=treatment, areas=areas)

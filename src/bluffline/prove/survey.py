@@ -192,7 +192,8 @@ def _measure(survey: Survey, frame: Frame) -> tuple[FrameMeasure | None, SignalF
     """What a frame measures by its own format, and that format."""
     if frame.planes is None or frame.format is None:
         return None, frame.format
-    strict = any(frame.number in shot for shot in survey.exact)
+    place = bisect_right(survey.exact, frame.number, key=lambda shot: shot.first) - 1
+    strict = place >= 0 and frame.number in survey.exact[place]
     rules = exacting(survey.rules) if strict else survey.rules
     thorough = frame.number % _THOROUGH_EVERY == 0
     return measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough), frame.format

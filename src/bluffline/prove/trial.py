@@ -142,7 +142,7 @@ def try_treatment(
         planes = reader.planes(number)
         if planes is None:
             return None
-        treated = treat.apply(convert(planes, survey.source, written, dither=True), number - shot.first)
+        treated = treat.apply(convert(planes, survey.source, written, dither=True), number)
         thorough = frames is not None or number % _THOROUGH_EVERY == 0
         made = treated if through is None else through.through(treated)
         return measure_by_rules(made, written, survey.region, rules, thorough=thorough)

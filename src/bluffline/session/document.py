@@ -348,10 +348,12 @@ class Document:
 
     def accept(self, proposals: list[Proposal]) -> None:
         """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
-        for proposal in proposals:
-            work = self.work.treated(proposal.shot, self._own_of(proposal), proposal.reasons)
-            self._history.push(work, f"Legalise shot {proposal.shot + 1}")
-        self.changed.tell()
+        before = self.work
+        given = [(each.shot, self._own_of(each), each.reasons) for each in proposals]
+        acts = [f"Legalise shot {shot + 1}" for shot, _, _ in given]
+        if given:
+            self._history.push_all(lambda count: before.all_treated(given[:count]), acts)
+            self.changed.tell()
 
     def accept_one(self, shot: int, proposal: Proposal, act: str) -> None:
         """Take over a proposal for one shot as one act."""

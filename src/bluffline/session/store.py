@@ -9,7 +9,7 @@ import os
 import sqlite3
 from collections.abc import Callable, Sequence
 from contextlib import closing, suppress
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
@@ -25,6 +25,7 @@ from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint_before_5
 from bluffline.session.hold import Hold
 from bluffline.session.work import Aside, Cuts, FollowedArea, Shared, Work, own_step
+from bluffline.treat.ladder import shifted
 from bluffline.treat.step import Heading
 from bluffline.treat.stored import step_to, steps_from
 
@@ -45,6 +46,7 @@ _SCHEMA = (
     """,
 )
 
+_PLACES = "frames of the programme"  # where areas are followed
 _KEEP = "insert or replace into kept values (?, ?, ?, ?, strftime('%Y-%m-%d %H:%M:%f', 'now'))"
 
 Kept = tuple[Work, list[Shot]]
@@ -127,7 +129,8 @@ class DocumentStore:
         if row is None:
             return None
         try:
-            return work_from(json.loads(row[1])), shots_from(row[0])
+            shots = shots_from(row[0])
+            return work_from(json.loads(row[1]), shots), shots
         except Exception as error:  # noqa: BLE001 (whatever is wrong with what is kept, it is put aside and told)
             fault_of(error, "Reading earlier work")
             self._put_row_aside(known)
@@ -239,12 +242,13 @@ def work_text(work: Work) -> str:
     SettingsError : it could not be read again
     """
     text = json.dumps(_as_data(work))
-    work_from(json.loads(text))
+    work_from(json.loads(text), ())
     return text
 
 
 def _as_data(work: Work) -> dict[str, Any]:
     return {
+        "places": _PLACES,
         "treatments": {str(shot): [step_to(step) for step in steps] for shot, steps in work.treatments.items()},
         "reasons": {str(shot): list(told) for shot, told in work.reasons.items()},
         "areas": [
@@ -268,8 +272,8 @@ def _as_data(work: Work) -> dict[str, Any]:
     }
 
 
-def work_from(data: dict[str, Any]) -> Work:
-    """Work that was kept; whatever is wrong with it is raised as it comes."""
+def work_from(data: dict[str, Any], found: Sequence[Shot]) -> Work:
+    """Work that was kept, done on some shots as they were found; whatever is wrong with it is raised as it comes."""
     treatments = {int(shot): tuple(map(own_step, steps_from(steps))) for shot, steps in data["treatments"].items()}
     areas = tuple(
         FollowedArea(
@@ -287,4 +291,12 @@ def work_from(data: dict[str, Any]) -> Work:
         Shared(Heading(each["heading"]), steps_from(each["steps"]), str(each["name"]), frozenset(map(int, each["shots"])))
         for each in data.get("shared", [])
     )
-    return Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts, shared)
+    work = Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts, shared)
+    return work if data.get("places") == _PLACES else _placed_in_programme(work, cuts.of(found))
+
+
+def _placed_in_programme(work: Work, shots: Sequence[Shot]) -> Work:
+    """Work from before version 5, in which areas were followed by frames of their shots."""
+    treatments = {n: shifted(steps, shots[n].first) if n < len(shots) else steps for n, steps in work.treatments.items()}
+    aside = tuple(replace(kept, treatment=shifted(kept.treatment, kept.made_for.first)) for kept in work.aside)
+    return replace(work, treatments=MappingProxyType(treatments), aside=aside)

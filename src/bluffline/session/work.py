@@ -136,14 +136,18 @@ class Work:
 
     def treated(self, shot: int, treatment: Treatment, reasons: tuple[str, ...] = ()) -> "Work":
         """The same with other steps of a shot's own, none where there are none; reasons go with the treatment they explain."""
-        treatment = tuple(own_step(step) for step in treatment)
+        return self.all_treated([(shot, treatment, reasons)])
+
+    def all_treated(self, given: Sequence[tuple[int, Treatment, tuple[str, ...]]]) -> "Work":
+        """The same with other steps of several shots' own: their numbers, steps and reasons."""
         treatments, told = dict(self.treatments), dict(self.reasons)
-        treatments.pop(shot, None)
-        told.pop(shot, None)
-        if treatment:
-            treatments[shot] = treatment
-        if treatment and reasons:
-            told[shot] = reasons
+        for shot, treatment, reasons in given:
+            treatments.pop(shot, None)
+            told.pop(shot, None)
+            if treatment:
+                treatments[shot] = tuple(map(own_step, treatment))
+            if treatment and reasons:
+                told[shot] = reasons
         return replace(self, treatments=MappingProxyType(treatments), reasons=MappingProxyType(told))
 
 

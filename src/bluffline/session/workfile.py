@@ -93,7 +93,8 @@ def read_work(path: Path) -> WorkFile:
         name, place, content, rate, track, shots, work = row
         looked = path.parent / Path(name).name, Path(place)
         told = rate_from(rate) if rate else None
-        made = _track(track), shots_from(shots), work_from(json.loads(work))
+        on = shots_from(shots)
+        made = _track(track), on, work_from(json.loads(work), on)
     except Exception as error:  # whatever is wrong with what it holds
         raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
     try:

@@ -58,7 +58,7 @@ class FrameTreatment:
         Parameters
         ----------
         planes : three (H, stride) native arrays
-        frame : its number within the shot, for areas that are followed
+        frame : its number in the programme, for areas that are followed
         pool : where there is one, halves of the picture are worked on at once
         """
         if not self.active:

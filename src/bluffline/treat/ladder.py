@@ -41,6 +41,16 @@ def with_step(treatment: Treatment, step: Step) -> Treatment:
     return (*treatment[:place], step, *treatment[place:])
 
 
+def shifted(treatment: Treatment, by: int) -> Treatment:
+    """A treatment whose areas are followed so many frames later, as for another programme or another shot."""
+    return tuple(
+        replace(step, reach=replace(step.reach, areas=tuple(area.shifted(by) for area in step.reach.areas)))
+        if any(area.follow for area in step.reach.areas)
+        else step
+        for step in treatment
+    )
+
+
 def in_force(treatment: Treatment) -> Treatment:
     """The steps that act, in their order."""
     return tuple(step for step in ordered(treatment) if step.on)

@@ -33,7 +33,7 @@ PLACED = Between(-100, 200)
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """Where a followed area stands at a frame of its shot: moved in percent of the picture, scaled, turned in degrees."""
+    """Where a followed area stands at a frame of the programme: moved in percent of the picture, scaled, turned in degrees."""
 
     frame: Annotated[int, Between(0, 1 << 30)]
     across: Annotated[float, Between(-300, 300)] = 0.0
@@ -53,7 +53,7 @@ class ReachArea:
     """A part of the picture with a soft border.
 
     ``points``: as those of `measure.areas.Area`, in percent of the picture's width and height; ``feather``: percent of its
-    height; ``follow``: places at frames of the shot, in order, with straight motion between.
+    height; ``follow``: places at frames of the programme, in order, with straight motion between.
 
     Raises
     ------
@@ -71,7 +71,7 @@ class ReachArea:
         require(frames == sorted(set(frames)), "The places of a followed area must be in the order of their frames.")
 
     def at(self, frame: int) -> "ReachArea":
-        """Where it stands at a frame of its shot, followed no further."""
+        """Where it stands at a frame, followed no further."""
         if not self.follow:
             return self
         frames = [place.frame for place in self.follow]
@@ -80,6 +80,13 @@ class ReachArea:
             for name in ("across", "down", "scale", "turn")
         )
         return replace(self, follow=(Place(0, across, down, scale, turn),))
+
+    def shifted(self, by: int) -> "ReachArea":
+        """The same with its places so many frames later; where some would lie before the first, it stands there as it did."""
+        moved = [replace(place, frame=place.frame + by) for place in self.follow if place.frame + by >= 0]
+        if len(moved) < len(self.follow) and (not moved or moved[0].frame > 0):
+            moved.insert(0, replace(self.at(-by).follow[0], frame=0))
+        return replace(self, follow=tuple(moved))
 
     def outline(self, width: int, height: int) -> Area:
         """Its line, in samples of a picture."""
@@ -227,7 +234,7 @@ class Reach:
         return not self.areas and self.key is None
 
     def at(self, frame: int) -> "Reach":
-        """The same with its areas where they stand at a frame of their shot."""
+        """The same with its areas where they stand at a frame of the programme."""
         if not any(area.follow for area in self.areas):
             return self
         return replace(self, areas=tuple(area.at(frame) for area in self.areas))

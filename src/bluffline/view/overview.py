@@ -116,7 +116,7 @@ def overview(
             if planes is not None:
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
                 view = View(source, survey.region, survey.rules.limits, treatment, size)
-                shown = [planes, treatment.apply(planes, frame - shot.first)] if treatment.active else [planes]
+                shown = [planes, treatment.apply(planes, frame)] if treatment.active else [planes]
                 given, seen = (_seen(part, survey) for part in (planes, shown[-1]))
                 cards.append(
                     ShotCard(

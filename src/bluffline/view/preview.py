@@ -62,8 +62,8 @@ class View:
     which pixels the gauges take; ``line_field``: 0 or 1 to show the upper or the lower field alone; ``isolated``: a single
     column (x, None) or line (None, y) for the waveforms; ``gauges_show_source``: whether the gauges read the source although
     there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
-    ``outline_source``; ``first``: the frame that the shot begins at;
-    ``shown_reach``: a ladder and a rung, what that does not reach is shown without colour, on the gauges as well.
+    ``outline_source``; ``shown_reach``: a ladder and a rung, what that does not reach is shown without colour, on the gauges
+    as well.
     ``proxy``: the treatment for every other pixel of every other line, which alone are worked on while something moves.
     """
 
@@ -86,7 +86,6 @@ class View:
     gauges_show_source: bool = False
     pinned: PinnedFrame | None = None
     outline_source: bool = False
-    first: int = 0
     shown_reach: tuple[Treatment, int] | None = None
     proxy: FrameTreatment | None = None
 
@@ -146,9 +145,9 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
     # Begun before the treatment, which it does not wait for; without one it waits for what is measured.
     early = kept is None and view.treatment.active
     original = _POOL.submit(screen_picture, planes, view) if early else None
-    treated = view.treatment.apply(planes, frame - view.first, _POOL)
+    treated = view.treatment.apply(planes, frame, _POOL)
     if view.shown_reach is not None:
-        weights = reach_weights(*view.shown_reach, view.source, planes, frame - view.first)
+        weights = reach_weights(*view.shown_reach, view.source, planes, frame)
         treated = greyed(treated, weights, view.source)
     shown = planes if view.gauges_show_source else treated
     measured = _POOL.submit(_measure, shown, view)

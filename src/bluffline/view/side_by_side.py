@@ -53,7 +53,7 @@ def side_by_side(
             planes = reader.planes(frame)
             if planes is not None:
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
-                treated = treatment.apply(planes, frame - shot.first)
+                treated = treatment.apply(planes, frame)
                 signal = FrameSignal(treated, source)
                 picture = screen_picture(treated, View(source, survey.region, survey.rules.limits, treatment, PICTURE)).image
                 wave, vector = (

@@ -12,7 +12,7 @@ from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.session.stock import StockShelf, as_look, without_reach
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.ladder import Treatment
+from bluffline.treat.ladder import Treatment, shifted
 from bluffline.ui.dialogs.layout import show_until_closed
 from bluffline.ui.dialogs.shelf import ShelfDialog
 from bluffline.view.overview import THUMB_WIDTH, Image
@@ -36,11 +36,18 @@ class Stocking:
         """Keep the treatment in view as a stock treatment, with its reasons."""
         document = self._session.document
         try:
-            self.shelf.keep(name, document.treatment, document.reasons.get(self._session.place.shot, ()))
+            steps = shifted(document.treatment, -self._first)  # counted from the shot's beginning, for other programmes
+            self.shelf.keep(name, steps, document.reasons.get(self._session.place.shot, ()))
         except BlufflineError as error:
             self._say(str(error))
         else:
             self._say(f"“{name}” is kept as a stock treatment")
+
+    @property
+    def _first(self) -> int:
+        """The frame that the shot in view begins at."""
+        session = self._session
+        return session.shots[session.place.shot].first if session.shots else 0
 
     def show(self) -> None:
         """Show what is on the shelf, each on the frame in view."""
@@ -54,8 +61,7 @@ class Stocking:
             except BlufflineError as error:
                 self._say(str(error))
         frame, source, region = session.place.frame, session.source, survey.region
-        first = session.shots[session.place.shot].first if session.shots else 0
-        limits = survey.rules.limits
+        first, limits = self._first, survey.rules.limits
 
         def job(monitor: Monitor) -> dict[str, Image]:
             with Reader(survey.programme) as reader:
@@ -65,9 +71,9 @@ class Stocking:
             size = THUMB_WIDTH, max(round(THUMB_WIDTH * source.height / source.width), 1)
             found = {}
             for name, steps in stocks.items():
-                treatment = FrameTreatment(steps, source, region=region)
+                treatment = FrameTreatment(shifted(steps, first), source, region=region)
                 view = View(source, region, limits, treatment, size)
-                found[name] = screen_picture(treatment.apply(planes, frame - first), view).image
+                found[name] = screen_picture(treatment.apply(planes, frame), view).image
                 monitor.at("Stock treatments", len(found), len(stocks), "treatments")
             return found
 
@@ -86,7 +92,7 @@ class Stocking:
         except BlufflineError as error:
             dialog.told.setText(str(error))
             return
-        steps = stock.steps if reach else without_reach(stock.steps)
+        steps = shifted(stock.steps, self._first) if reach else without_reach(stock.steps)
         shot = self._session.place.shot
         self._session.document.give(shot, steps, f"Put “{name}”", stock.reasons if reasons else ())
         dialog.told.setText(f"Shot {shot + 1} has “{name}” in place of its own steps")

@@ -60,7 +60,6 @@ class Picking:
             self._say("Put a step on the bench first: it is what is picked for")
             return
         ladder, shot, source = session.document.treatment, session.place.shot, session.source
-        first = session.shots[shot].first
 
         def look(_: Monitor) -> tuple[Colours, Colours]:
             with Reader(programme) as reader:
@@ -68,7 +67,7 @@ class Picking:
             if planes is None:
                 raise MediaError(f"Frame {frame} can't be decoded.")
             given = FrameSignal(planes, source)
-            treated = FrameSignal(FrameTreatment(ladder[:rung], source).apply(planes, frame - first), source)
+            treated = FrameSignal(FrameTreatment(ladder[:rung], source).apply(planes, frame), source)
             (x0, x1), (y0, y1) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
             rows, columns = (axis.ravel() for axis in np.mgrid[y0 : y1 + 1, x0 : x1 + 1])
             stored, seen = (

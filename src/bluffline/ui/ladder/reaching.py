@@ -111,9 +111,8 @@ class Reaching:
 
     @property
     def _frame(self) -> int:
-        """The frame in view, counted from the beginning of its shot."""
-        place = self._session.place
-        return place.frame - self._session.shots[place.shot].first
+        """The frame in view."""
+        return self._session.place.frame
 
     def _change(self, change: Callable[[ReachArea], ReachArea], number: int | None = None, gesture: str | None = None) -> None:
         step = self.step

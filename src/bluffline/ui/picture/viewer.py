@@ -201,7 +201,6 @@ class Viewer(QObject):
             treatment=self._frame_treatment,
             picture_size=_pixels(self.picture.box, ratio),
             shown_reach=self._shown_reach(),
-            first=session.shots[session.place.shot].first if session.shots else 0,
             gauges=tuple(GaugeView(gauge.kind, _pixels(gauge.field, ratio)) for gauge in self._asked),
             look=setup.look,
             gamut=setup.gamut or session.rules.gamut,
@@ -223,7 +222,7 @@ class Viewer(QObject):
         place, ladder, shots = self.session.place, self.session.document.treatment, self.session.shots
         if place.rung is None or place.rung >= len(ladder) or not shots:
             return ()
-        return ladder[place.rung].reach.at(place.frame - shots[place.shot].first).areas
+        return ladder[place.rung].reach.at(place.frame).areas
 
     def _shown_reach(self) -> tuple[Treatment, int] | None:
         """The rung on the bench, where its reach is to be shown and is not all."""

@@ -324,9 +324,9 @@ class Skyline(QWidget):
         place, ladder, shots = self._session.place, self._session.document.treatment, self._session.shots
         if place.rung is None or place.rung >= len(ladder) or not shots:
             return
-        first, y = shots[place.shot].first, field.bottom() - 4
+        y = field.bottom() - 4
         for area in ladder[place.rung].reach.areas:
-            xs = [self.x_of(first + each.frame + 0.5) for each in area.follow]
+            xs = [self.x_of(each.frame + 0.5) for each in area.follow]
             if len(xs) > 1:
                 painter.setPen(QPen(TINT, 1))
                 painter.drawLine(QPointF(max(xs[0], field.left()), y), QPointF(min(xs[-1], field.right()), y))
