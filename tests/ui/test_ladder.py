@@ -379,17 +379,20 @@ def test_a_reach_is_drawn_dragged_placed_turned_and_followed(desk, qtbot):
     desk.session.place.go_to(first + 9)
     qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.shown == first + 9, timeout=WAIT)
     drag((0.35, 0.35), (0.45, 0.35))
-    assert [place.frame for place in area().follow] == [6, 9]
-    assert area().follow[1].across == pytest.approx(10, abs=1) and area().at(8).follow[0].across == pytest.approx(6.7, abs=1)
+    assert [place.frame for place in area().follow] == [first + 6, first + 9]
+    assert area().follow[1].across == pytest.approx(10, abs=1)
+    assert area().at(first + 8).follow[0].across == pytest.approx(6.7, abs=1)
     desk.session.place.go_to(first)
     qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.viewer.shown == first, timeout=WAIT)
     picture.reach_turned.emit(1.5, 0.0)
-    assert [(place.frame, place.scale) for place in area().follow] == [(0, 1.5), (6, 1.0), (9, 1.0)]
+    assert [(place.frame, place.scale) for place in area().follow] == [
+        (first + frame, scale) for frame, scale in ((0, 1.5), (6, 1.0), (9, 1.0))
+    ]
     assert desk.skyline.grab().toImage().width() > 0
     desk.acts["follow"].trigger()
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
     assert "Hold is lost" in desk.header.message or "Followed" in desk.header.message
-    stood = area().at(0).follow[0]
+    stood = area().at(first).follow[0]
     desk.reaching.stay()
     assert area().follow == () and area().points[1][0] - area().points[0][0] == pytest.approx(25 * stood.scale, abs=1)
     desk.reaching.follow()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
@@ -17,7 +18,7 @@ from bluffline.session.event import Event
 from bluffline.session.history import History
 from bluffline.session.new_steps import new_step, remap_step
 from bluffline.session.place import Place
-from bluffline.session.work import OWN, Aside, Cuts, Shared, Treatments, Work, carried, own_step
+from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, Shared, Treatments, Work, carried, own_step
 from bluffline.session.workfile import WorkFile
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.ladder import Treatment, acts, with_step
@@ -43,9 +44,10 @@ class Document:
         self._history: History[Work] = History(Work())
         self.found: list[Shot] = []
         self._grows = False
+        self._mine: tuple[Cuts, list[Shot], list[Shot]] = (NO_CUTS, [], [])
         self._ladders: tuple[Work, int, dict[int, Treatment]] = (Work(), 0, {})
         self.changed = Event()
-        self.drawn = DrawnAreas(lambda: self.work, place, self._push)
+        self.drawn = DrawnAreas(lambda: self.work, lambda: self.shot, self._push)
 
     # Taking up ---------------------------------------------------------------------------------------------------------
 
@@ -102,6 +104,14 @@ class Document:
     # The ladder --------------------------------------------------------------------------------------------------------
 
     @property
+    def shot(self) -> int:
+        """The shot in view by the numbers that the work has, which hold though a survey has not come to it yet."""
+        if self._mine[:2] != (self.work.cuts, self.found):
+            self._mine = self.work.cuts, self.found, self.work.cuts.of(self.found)
+        shots = self._mine[2]
+        return max(bisect_right(shots, self._place.frame, key=lambda shot: shot.first) - 1, 0) if shots else self._place.shot
+
+    @property
     def treatments(self) -> Treatments:
         """The whole ladder of every shot that has one, by its number."""
         work, shots = self._history.state, len(self._known.shots)
@@ -112,12 +122,12 @@ class Document:
     @property
     def treatment(self) -> Treatment:
         """The whole ladder of the shot in view; places of steps count on it."""
-        return self._history.state.ladder(self._place.shot)
+        return self._history.state.ladder(self.shot)
 
     @property
     def own(self) -> Treatment:
         """The steps that the shot in view has for itself."""
-        return self._history.state.treatments.get(self._place.shot, ())
+        return self._history.state.treatments.get(self.shot, ())
 
     @property
     def reasons(self) -> Mapping[int, tuple[str, ...]]:
@@ -143,11 +153,11 @@ class Document:
 
     def set_treatment(self, shot: int, treatment: Treatment, act: str, gesture: str | None = None) -> None:
         """Give a shot other steps of its own; none leave it with what it shares."""
-        self._push(self._history.state.treated(shot, treatment), act, gesture)
+        self._push(self._history.state.changed(shot, treatment), act, gesture)
 
     def give(self, shot: int, treatment: Treatment, act: str, reasons: tuple[str, ...]) -> None:
-        """Give a shot other steps of its own, with reasons."""
-        self._push(self.work.treated(shot, treatment, reasons), act)
+        """Give a shot other steps of its own, with reasons; what it shares already is not given twice."""
+        self._push(self.work.treated(shot, self._own_of(shot, treatment), reasons), act)
 
     def calibrate(self, shots: Sequence[int], steps: Treatment, act: str) -> None:
         """Give shots these steps on colours in place of those they have, as one act; their own other steps follow after."""
@@ -158,11 +168,14 @@ class Document:
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act)
 
     def paste(self, shots: Sequence[int], steps: Treatment, act: str, gesture: str | None = None) -> None:
-        """Give shots copies of steps as one act: each in place of one of its kind, or else where its kind belongs."""
+        """Give shots copies of steps as one act: each in place of one of its kind, or else where its kind belongs.
+
+        What a shot shares already is not given twice.
+        """
         treatments = dict(self.work.treatments)
         for shot in shots:
             treatment = treatments.get(shot, ())
-            for step in steps:
+            for step in self._own_of(shot, steps):
                 kinds = [type(other) for other in treatment]
                 if type(step) in kinds:
                     place = kinds.index(type(step))
@@ -174,7 +187,7 @@ class Document:
 
     def move_step(self, place: int, by: int) -> None:
         """Move a step of the ladder in view earlier (−1) or later (+1); at the end of its heading, on to the next."""
-        rungs = self.work.rungs(self._place.shot)
+        rungs = self.work.rungs(self.shot)
         step, beside = rungs[place][2], place + by
         if 0 <= beside < len(rungs) and rungs[beside][2].place is step.place and rungs[beside][0] == rungs[place][0]:
             self._reordered(place, beside)
@@ -186,7 +199,7 @@ class Document:
 
     def _reordered(self, place: int, other: int) -> None:
         """Let two steps of one owner change places."""
-        rungs = self.work.rungs(self._place.shot)
+        rungs = self.work.rungs(self.shot)
         (owner, here, step), (_, there, _) = rungs[place], rungs[other]
         steps = list(self._steps_of(owner))
         steps[here], steps[there] = steps[there], steps[here]
@@ -199,13 +212,13 @@ class Document:
         ------
         SettingsError : the shot is in no group, or not in the one that is named
         """
-        owner, here, step = self.work.rungs(self._place.shot)[place]
+        owner, here, step = self.work.rungs(self.shot)[place]
         moved = replace(step, heading=None if heading is step.home else heading)
         steps = list(self._steps_of(owner))
         steps.pop(here)
         work = self._with_steps(self.work, owner, tuple(steps))
         work, target = self._owner_under(work, heading, group)
-        kept = work.treatments.get(self._place.shot, ()) if target == OWN else work.shared[target].steps
+        kept = work.treatments.get(self.shot, ()) if target == OWN else work.shared[target].steps
         ahead = list(Heading).index(heading) > list(Heading).index(step.place)
         placed = (moved, *kept) if ahead and target != OWN else with_step(kept, moved)
         self._push(self._with_steps(work, target, placed), f"Move {called(step)} to {heading}")
@@ -215,7 +228,7 @@ class Document:
         if heading in (Heading.SHOT, Heading.LIMITS):
             return work, OWN
         for number, shared in enumerate(work.shared):
-            if shared.heading is heading and shared.reaches(self._place.shot) and group in ("", shared.name):
+            if shared.heading is heading and shared.reaches(self.shot) and group in ("", shared.name):
                 return work, number
         if heading is Heading.GROUP:
             raise SettingsError("This shot is in no such group; make one first.")
@@ -226,7 +239,7 @@ class Document:
 
     def _with_steps(self, work: Work, owner: int, steps: Treatment) -> Work:
         if owner == OWN:
-            return work.treated(self._place.shot, steps)
+            return work.changed(self.shot, steps)
         shared = list(work.shared)
         shared[owner] = replace(shared[owner], steps=steps)
         return replace(work, shared=tuple(shared))
@@ -246,15 +259,15 @@ class Document:
         work = self.work
         found = next((n for n, each in enumerate(work.shared) if each.heading is Heading.GROUP and each.name == name), None)
         steps = work.shared[found].steps if found is not None else ()
-        rungs = work.rungs(self._place.shot)
+        rungs = work.rungs(self.shot)
         own = [rungs[place] for place in given if rungs[place][0] == OWN and rungs[place][2].place is Heading.SHOT]
         if given and not own:
             raise SettingsError("None of these steps is the shot's own: limits and what is shared stay where they are.")
         if own:
             steps = (*steps, *(replace(step, heading=Heading.GROUP) for _, _, step in own))
-            taken = {place for _, place, _ in own if self._place.shot in shots}
+            taken = {place for _, place, _ in own if self.shot in shots}
             kept = tuple(step for place, step in enumerate(self.own) if place not in taken)
-            work = work.treated(self._place.shot, kept, work.reasons.get(self._place.shot, ()))
+            work = work.treated(self.shot, kept, work.reasons.get(self.shot, ()))
         shared = [each for n, each in enumerate(work.shared) if n != found]
         if shots:
             shared.insert(len(shared) if found is None else found, Shared(Heading.GROUP, steps, name, frozenset(shots)))
@@ -263,11 +276,13 @@ class Document:
     @property
     def groups(self) -> list[Shared]:
         """The groups that the shot in view is in."""
-        return [each for each in self.work.shared if each.heading is Heading.GROUP and each.reaches(self._place.shot)]
+        return [each for each in self.work.shared if each.heading is Heading.GROUP and each.reaches(self.shot)]
 
     def _push(self, work: Work, act: str, gesture: str | None = None) -> None:
-        self._history.push(work, act, gesture)
-        self._work_changed()
+        """Make a state the one in force; an act that changes nothing is none. A gesture is made on one shot."""
+        if work != self.work:
+            self._history.push(work, act, gesture and f"{gesture} on shot {self.shot}")
+            self._work_changed()
 
     def _work_changed(self) -> None:
         """Draw the state in force, which may divide the shots otherwise."""
@@ -287,7 +302,7 @@ class Document:
         work = self.work
         for step in steps:
             work, owner = self._owner_under(work, step.place, "")
-            kept = work.treatments.get(self._place.shot, ()) if owner == OWN else work.shared[owner].steps
+            kept = work.treatments.get(self.shot, ()) if owner == OWN else work.shared[owner].steps
             reasons = work.reasons
             work = replace(self._with_steps(work, owner, with_step(kept, step)), reasons=reasons)  # they hold beside another
         self._push(work, act)
@@ -298,10 +313,11 @@ class Document:
 
     def replace_step(self, place: int, step: Step, gesture: str | None = None) -> None:
         """Put another step in a place of the ladder in view, wherever it is shared; acts of one gesture are undone together."""
-        owner, here, _ = self.work.rungs(self._place.shot)[place]
+        owner, here, _ = self.work.rungs(self.shot)[place]
         steps = list(self._steps_of(owner))
         steps[here] = step
-        self._push(self._with_steps(self.work, owner, tuple(steps)), f"Change {called(step)}", gesture)
+        own = gesture and f"{gesture} of {owner}.{here}"
+        self._push(self._with_steps(self.work, owner, tuple(steps)), f"Change {called(step)}", own)
 
     def bypass_step(self, place: int, *, bypassed: bool) -> None:
         """Take a step of the ladder in view out of force, or bring it back."""
@@ -309,7 +325,7 @@ class Document:
 
     def bypass_heading(self, heading: Heading) -> None:
         """Take the steps under a heading of the ladder in view out of force, or bring them back."""
-        rungs = [rung for rung in self.work.rungs(self._place.shot) if rung[2].place is heading]
+        rungs = [rung for rung in self.work.rungs(self.shot) if rung[2].place is heading]
         on = not acts(tuple(step for _, _, step in rungs))
         work = self.work
         for owner in {owner for owner, _, _ in rungs}:
@@ -320,7 +336,7 @@ class Document:
     def reset_heading(self, heading: Heading) -> None:
         """Remove the steps under a heading of the ladder in view."""
         work = self.work
-        for owner in {owner for owner, _, step in work.rungs(self._place.shot) if step.place is heading}:
+        for owner in {owner for owner, _, step in work.rungs(self.shot) if step.place is heading}:
             work = self._with_steps(work, owner, tuple(step for step in self._steps_of(owner) if step.place is not heading))
         self._push(work, f"Reset {heading}")
 
@@ -328,11 +344,11 @@ class Document:
         """Take all steps of the shot in view out of force, or bring them back; what it shares stays."""
         bypass = acts(self.own)
         act = "Bypass the shot's steps" if bypass else "Restore the shot's steps"
-        self.set_treatment(self._place.shot, tuple(replace(step, on=not bypass) for step in self.own), act)
+        self.set_treatment(self.shot, tuple(replace(step, on=not bypass) for step in self.own), act)
 
     def remove_step(self, place: int) -> None:
         """Remove a step from the ladder in view."""
-        owner, here, step = self.work.rungs(self._place.shot)[place]
+        owner, here, step = self.work.rungs(self.shot)[place]
         steps = self._steps_of(owner)
         self._push(self._with_steps(self.work, owner, (*steps[:here], *steps[here + 1 :])), f"Remove {called(step)}")
 
@@ -344,12 +360,12 @@ class Document:
     def reset_shot(self) -> None:
         """Leave the shot in view with nothing of its own."""
         if self.own:
-            self.set_treatment(self._place.shot, (), f"Reset shot {self._place.shot + 1}")
+            self.set_treatment(self.shot, (), f"Reset shot {self.shot + 1}")
 
     def accept(self, proposals: list[Proposal]) -> None:
         """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
         before = self.work
-        given = [(each.shot, self._own_of(each), each.reasons) for each in proposals]
+        given = [(each.shot, self._own_of(each.shot, each.treatment), each.reasons) for each in proposals]
         acts = [f"Legalise shot {shot + 1}" for shot, _, _ in given]
         if given:
             self._history.push_all(lambda count: before.all_treated(given[:count]), acts)
@@ -357,7 +373,7 @@ class Document:
 
     def accept_one(self, shot: int, proposal: Proposal, act: str) -> None:
         """Take over a proposal for one shot as one act."""
-        self._push(self.work.treated(shot, self._own_of(replace(proposal, shot=shot)), proposal.reasons), act)
+        self._push(self.work.treated(shot, self._own_of(shot, proposal.treatment), proposal.reasons), act)
 
     def add_to(self, shot: int, steps: Treatment, act: str, reasons: tuple[str, ...]) -> None:
         """Add steps to those that a shot has for itself, each where its kind belongs, as one act."""
@@ -366,11 +382,11 @@ class Document:
             own = with_step(own, own_step(step))
         self._push(self.work.treated(shot, own, (*self.work.reasons.get(shot, ()), *reasons)), act)
 
-    def _own_of(self, proposal: Proposal) -> Treatment:
-        """What of a proposed ladder the shot does not share."""
-        shared = [step for owner, _, step in self.work.rungs(proposal.shot) if owner != OWN]
+    def _own_of(self, shot: int, ladder: Treatment) -> Treatment:
+        """What of a ladder a shot does not share already."""
+        shared = [step for owner, _, step in self.work.rungs(shot) if owner != OWN]
         own = []
-        for step in proposal.treatment:
+        for step in ladder:
             if step in shared:
                 shared.remove(step)
             else:
@@ -393,7 +409,7 @@ class Document:
         """
         if self._place.frame == self._known.shots[self._place.shot].first:
             raise SettingsError("A shot begins at this frame already; go to where it is to be split.")
-        self._divide(self.work.cuts.part(self._place.frame), f"Split shot {self._place.shot + 1}")
+        self._divide(self.work.cuts.part(self._place.frame), f"Split shot {self.shot + 1}")
 
     def join_shot(self) -> None:
         """Make the shot in view one with the shot before it; it keeps the treatment of the longer, the other is kept aside.
@@ -406,7 +422,7 @@ class Document:
             raise SettingsError("There is no shot before the first to join it to.")
         self._divide(
             self.work.cuts.join(self._known.shots[self._place.shot].first),
-            f"Join shots {self._place.shot} and {self._place.shot + 1}",
+            f"Join shots {self.shot} and {self.shot + 1}",
         )
 
     def _divide(self, cuts: Cuts, act: str) -> None:
@@ -418,7 +434,7 @@ class Document:
         if work.aside:
             nearest = min(work.aside, key=lambda kept: abs(kept.made_for.first - self._known.shots[self._place.shot].first))
             rest = tuple(kept for kept in work.aside if kept is not nearest)
-            self._push(replace(work.treated(self._place.shot, nearest.treatment), aside=rest), "Give what was kept aside")
+            self._push(replace(work.treated(self.shot, nearest.treatment), aside=rest), "Give what was kept aside")
 
     def undo(self) -> None:
         """Take back the last act."""
@@ -435,4 +451,4 @@ class Document:
     @property
     def areas(self) -> tuple[Area, ...]:
         """The areas, where they stand in the shot in view."""
-        return tuple(followed.in_shot(self._place.shot) for followed in self._history.state.areas)
+        return tuple(followed.in_shot(self.shot) for followed in self._history.state.areas)

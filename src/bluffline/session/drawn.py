@@ -4,15 +4,19 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from bluffline.measure.areas import Area, Shape
-from bluffline.session.place import Place
 from bluffline.session.work import FollowedArea, Work
 
 
 class DrawnAreas:
-    """Acts on the areas of the work; ``push`` takes another state of it, what was done, and the gesture that it is part of."""
+    """Acts on the areas of the work; ``push`` takes another state of it, what was done, and the gesture that it is part of.
 
-    def __init__(self, work: Callable[[], Work], place: Place, push: Callable[[Work, str, str | None], None]) -> None:
-        self._work, self._place, self._push = work, place, push
+    ``shot``: the shot in view, by the work's numbers.
+    """
+
+    def __init__(
+        self, work: Callable[[], Work], shot: Callable[[], int], push: Callable[[Work, str, str | None], None]
+    ) -> None:
+        self._work, self._shot, self._push = work, shot, push
 
     def add(self, shape: Shape, points: Sequence[tuple[float, float]]) -> None:
         """Draw another area, named by the next free number.
@@ -29,8 +33,8 @@ class DrawnAreas:
     def move(self, number: int, across: float, down: float, *, only_here: bool = False, gesture: str | None = None) -> None:
         """Move an area, in the shot in view alone or wherever it has no place of its own."""
         followed = self._work().areas[number]
-        alone = only_here or self._place.shot in followed.shots
-        moved = followed.moved(across, down, self._place.shot if alone else None)
+        alone = only_here or self._shot() in followed.shots
+        moved = followed.moved(across, down, self._shot() if alone else None)
         self._set_area(number, moved, f"Move {followed.area.name}", gesture)
 
     def rename(self, number: int, name: str) -> None:

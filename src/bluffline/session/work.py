@@ -138,6 +138,16 @@ class Work:
         """The same with other steps of a shot's own, none where there are none; reasons go with the treatment they explain."""
         return self.all_treated([(shot, treatment, reasons)])
 
+    def changed(self, shot: int, steps: Treatment) -> "Work":
+        """The same with a shot's own steps changed: its reasons hold as long as the figures that they explain do."""
+
+        def plain(treatment: Treatment) -> list[Step]:
+            return [replace(step, on=True, heading=None) for step in treatment]
+
+        before, after = plain(self.treatments.get(shot, ())), plain(steps)
+        same = len(before) == len(after) and all(step in before for step in after)
+        return self.treated(shot, steps, self.reasons.get(shot, ()) if same else ())
+
     def all_treated(self, given: Sequence[tuple[int, Treatment, tuple[str, ...]]]) -> "Work":
         """The same with other steps of several shots' own: their numbers, steps and reasons."""
         treatments, told = dict(self.treatments), dict(self.reasons)
@@ -176,10 +186,14 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
         )
         for followed in work.areas
     )
-    shared = tuple(
-        replace(each, shots=frozenset(number for number, home in homes.items() if home in each.shots)) for each in work.shared
-    )
-    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts, shared)
+    shared = []
+    for each in work.shared:
+        members = frozenset(number for number, home in homes.items() if home in each.shots)
+        if members or not each.shots:
+            shared.append(replace(each, shots=members))
+        elif each.steps:  # a group of which no shot is left
+            aside.append(Aside(before[min(each.shots)], tuple(map(own_step, each.steps))))
+    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts, tuple(shared))
 
 
 def _touched(shot: Shot, others: Sequence[Shot]) -> range:

@@ -328,7 +328,7 @@ class LadderPanel(QWidget):
 
     def _refresh(self) -> None:
         document, shot = self._session.document, self._session.place.shot
-        reasons = document.reasons.get(shot, ()) if document.treatment else ()
+        reasons = document.reasons.get(document.shot, ()) if document.treatment else ()
         self.why.setText("\n".join(reasons))
         self.why.setVisible(bool(reasons))
         self.add.setEnabled(shot < self._session.treatable)
