@@ -75,6 +75,7 @@ def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
         ["scope", "CLIP", "g.png", "--area", "1,2,3"], ["scope", "CLIP", "g.png", "--area", "900,0,9,9"],
         ["scope", "CLIP", "g.png", "--size", "big"], ["scope", "CLIP", "g.png", "--mode", "plaid"],
         ["bars", "CLIP", "--frame", "3"], ["signal", "plaid", "o.mkv"], ["signal", "ramp", "o.mkv", "--rate", "fast"],
+        ["signal", "ramp", "o.mkv", "--rate", "1e999999999"],
         ["signal", "ramp", "nowhere/o.mkv"], ["signal", "ramp", "o.mov", "--depth", "12"],
     ],
 )  # fmt: skip

@@ -72,3 +72,19 @@ def test_names_of_devices_and_names_that_none_can_have(tmp_path, place):
 def work_of_nothing():
 
     return work_text(Work())
+
+
+@pytest.mark.parametrize(
+    ("column", "value"),
+    [
+        ("rate", "1e999999999"), ("rate", "1/" + "9" * 4000), ("rate", "0"), ("rate", "1000"),
+        ("track", -1), ("track", 1 << 60), ("shots", "0-99999999999"), ("shots", "9-3"), ("shots", "-1-3"),
+    ],
+)  # fmt: skip
+def test_rates_and_counts_are_bounded_before_they_are_worked_out(tmp_path, column, value):
+    script = [TABLE, "insert into work values (ROW)", f"update work set shots = '0-9', work = '{work_text(Work())}'"]
+    (tmp_path / "c.mov").write_bytes(b"picture")
+    assert read_work(made(tmp_path / "good.bluffline", *script)).shots, "what is changed is all that is wrong"
+    literal = value if isinstance(value, int) else f"'{value}'"
+    with pytest.raises(SettingsError, match="can't be work"):
+        read_work(made(tmp_path / "w.bluffline", *script, f"update work set {column} = {literal}"))

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from bluffline.measure.areas import Shape
+from bluffline.rules.shots import Shot
 from bluffline.session import judging, kept_surveys
 from bluffline.session.faults import Fault
 from bluffline.session.fingerprint import fingerprint
@@ -14,9 +15,12 @@ from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.session.store import Known
+from bluffline.session.work import Work
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.treat.kinds.tone import Tone
 from bluffline.ui.application import _session
 from bluffline.ui.desk import Desk
+from bluffline.ui.dialogs.kept import KeptDialog
 from clips import make_clip, numbered
 
 WAIT = 120_000
@@ -73,6 +77,25 @@ def test_a_legalise_that_ends_after_another_file_was_opened_gives_it_nothing(sur
         and not desk.session.document.treatments
         and desk.session.document.undoes is None
     )
+
+
+def test_a_step_that_is_added_while_legalise_computes_stays_and_it_is_told(surveyed_desk, qtbot, hold):
+    from bluffline.ui.actions import long_work
+
+    desk = surveyed_desk
+    document = desk.session.document
+    held = hold(long_work, "propose_all")
+    desk.work.legalise()
+    assert held.begun.wait(60)
+    for number in range(len(desk.session.shots)):
+        document.set_treatment(number, (Tone(0.1 + number / 10),), "by hand")
+    mine = dict(document.work.treatments)
+    held.free.set()
+    qtbot.waitUntil(lambda: desk.jobs.kind is None and "Legalise" in desk.header.message, timeout=WAIT)
+    assert dict(document.work.treatments) == mine and "left as you made them meanwhile" in desk.header.message
+    desk.work.legalise()
+    qtbot.waitUntil(lambda: desk.jobs.kind is None and "the least treatment" in desk.header.message, timeout=WAIT)
+    assert all(mine[number][0] in document.work.treatments[number] for number in mine)
 
 
 def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monkeypatch):
@@ -193,6 +216,31 @@ def opened(qtbot, path, folder):
         assert desk.open(path)
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     return desk
+
+
+def test_old_work_is_listed_and_forgotten_only_when_it_is_picked_and_confirmed(surveyed_desk, tmp_path):
+    work = surveyed_desk.work
+    for name in "abc":
+        work.documents.keep(Known(name * 9, tmp_path / f"{name}.mov"), [Shot(0, 9)], Work())
+    surveyed_desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (40, 40)])
+    answers = []
+    dialog = KeptDialog(
+        work.documents, work._known.content, lambda question, _: answers.append(question) or len(answers) > 1, None
+    )
+    work.keep_now()
+    assert [dialog.list.topLevelItem(n).text(0) for n in range(3)] == ["a.mov", "b.mov", "c.mov"], "not the one in hand"
+    assert not dialog.forget.isEnabled() and "Nothing of it goes by itself" in dialog.told.text()
+    for n in (0, 2):
+        dialog.list.topLevelItem(n).setSelected(True)
+    dialog.forget.click()
+    assert answers == ["Forget the work on 2 programmes for good?"] and dialog.list.topLevelItemCount() == 3
+    dialog.forget.click()
+    assert [dialog.list.topLevelItem(n).text(0) for n in range(dialog.list.topLevelItemCount())] == ["b.mov"]
+    assert {each.known.path.name for each in work.documents.listed()} >= {"b.mov"}
+    dialog.list.topLevelItem(0).setSelected(True)
+    dialog.forget.click()
+    assert "No work is kept but that on the programme under control" in dialog.told.text()
+    dialog.deleteLater()
 
 
 def test_work_is_kept_while_more_is_done_without_a_rest(surveyed_desk, qtbot, over_clip):

@@ -46,6 +46,7 @@ _SCHEMA = (
     """,
 )
 
+_LIST = "select content, name, changed, length(work) from kept order by changed"
 _PLACES = "frames of the programme"  # where areas are followed
 _KEEP = "insert or replace into kept values (?, ?, ?, ?, strftime('%Y-%m-%d %H:%M:%f', 'now'))"
 
@@ -137,15 +138,25 @@ class DocumentStore:
             return None
 
     def listed(self) -> list[Earlier]:
-        """All that is kept, the oldest first."""
-        rows = self._within(
-            lambda store: store.execute("select content, name, changed, length(work) from kept order by changed").fetchall()
-        )
+        """All that is kept, the oldest first; where it can't be read, nothing."""
+        try:
+            rows = self._within(lambda store: store.execute(_LIST).fetchall())
+        except (sqlite3.Error, OSError) as error:
+            self.told = f"Earlier work could not be read: {error}."
+            return []
         return [Earlier(Known(content, Path(os.fsdecode(name))), changed, size) for content, name, changed, size in rows]
 
     def clear(self, contents: Sequence[str]) -> None:
-        """Forget the work on some programmes."""
-        self._within(lambda store: store.executemany("delete from kept where content = ?", [(each,) for each in contents]))
+        """Forget the work on some programmes.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        try:
+            self._within(lambda store: store.executemany("delete from kept where content = ?", [(each,) for each in contents]))
+        except (sqlite3.Error, OSError) as error:
+            raise SettingsError(f"The work could not be forgotten: {error}.") from error
 
     def _put_row_aside(self, known: Known) -> None:
         """Move the work on one programme to where nothing reads it; all other work stays as it is."""

@@ -100,6 +100,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda h: h.work.prove_and_write(), _surveyed, apart=True),
     Command("certify", "Programme", "Certify as it stands", (), lambda h: h.work.certify(), _good),
     Command("save-work", "Programme", "Save the work …", ("Ctrl+S",), lambda h: h.work.ask_where_to_save()),
+    Command("kept-work", "Programme", "Work that is kept …", (), lambda h: h.work.show_kept(), _always),
     Command("quit", "Programme", "Quit", ("Ctrl+Q",), lambda h: h.window.close(), _always, apart=True),
     Command("play", "Go", "Play or pause", ("Space", "K"), lambda h: h.player.toggle()),
     Command("play-forward", "Go", "Play", ("L",), lambda h: h.player.play(1)),

@@ -1,5 +1,6 @@
 """Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
 
+from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
@@ -32,7 +33,9 @@ from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
-from bluffline.ui.dialogs.layout import asked
+from bluffline.treat.ladder import Treatment
+from bluffline.ui.dialogs.kept import KeptDialog
+from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.result import ResultDialog
 from bluffline.ui.dialogs.write import WriteDialog
@@ -141,6 +144,12 @@ class LongWork(QObject):
                 self.documents.keep, self._known, session.document.found, session.document.work
             )
             self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
+
+    def show_kept(self) -> None:
+        """List the work that is kept on programmes, for what is not needed any more to be forgotten."""
+        self.keep_now()
+        here = "" if self._known is None else self._known.content
+        show_until_closed(KeptDialog(self.documents, here, self.ask, self._window))
 
     def save_work(self, path: Path) -> None:
         """Save the work on the programme as a file of its own."""
@@ -261,23 +270,27 @@ class LongWork(QObject):
         if survey is None or not self.session.treatable or self.jobs.kind not in (None, Kind.SURVEY):
             return
         shots, work, judge = self.session.shots[: self.session.treatable], self.session.document.work, self.session.judge
+        ladders = work.ladders(len(shots))
 
         def job(monitor: Monitor) -> list[Proposal]:
-            return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, work.ladders(len(shots)))
+            return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, ladders)
 
-        (self.jobs if self.session.surveyed else self.beside).start(Kind.LEGALISE, job, partial(self._accept, shots))
+        accept = partial(self._accept, shots, ladders)
+        (self.jobs if self.session.surveyed else self.beside).start(Kind.LEGALISE, job, accept)
 
-    def _accept(self, shots: list[Shot], proposals: list[Proposal]) -> None:
-        still = self.session.document.still(
-            [proposal.shot for proposal in proposals], shots
-        )  # they may be divided otherwise by now
-        self.session.document.accept([replace(each, shot=still[each.shot]) for each in proposals if each.shot in still])
-        count = len(still)
-        if count:
-            told = f"{count} shot{'s' if count > 1 else ''}"
-            self._header.say(f"Legalise: the least treatment for {told}; each can be undone by itself (Ctrl+Z)")
-        else:
-            self._header.say("Legalise: nothing has to be fixed")
+    def _accept(self, shots: list[Shot], before: Mapping[int, Treatment], proposals: list[Proposal]) -> None:
+        """Take over what was proposed for shots that are still as they were when it was asked for; of the others it is told."""
+        document = self.session.document
+        still = document.still([proposal.shot for proposal in proposals], shots)  # they may be divided otherwise by now
+        same = {n: now for n, now in still.items() if document.work.ladder(now) == before.get(n, ())}
+        document.accept([replace(each, shot=same[each.shot]) for each in proposals if each.shot in same])
+        told = []
+        if same:
+            count = f"{len(same)} shot{'s' if len(same) > 1 else ''}"
+            told.append(f"the least treatment for {count}; each can be undone by itself (Ctrl+Z)")
+        if changed := len(proposals) - len(same):
+            told.append(f"left as you made them meanwhile: {changed} shot{'s' if changed > 1 else ''}")
+        self._header.say(f"Legalise: {'; '.join(told) or 'nothing has to be fixed'}")
 
     def prove_and_write(self) -> None:
         """Ask where to, then write, read back and prove."""
