@@ -50,7 +50,8 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
     result = fitted(qtbot, desk)
     assert desk.chart_card.isVisible() and not desk.findings_card.isVisible()
     assert result.fit.stages[0].mean > 5 > 1 > result.fit.result.mean
-    assert "found, confidence" in desk.chart_card.facts and "averaged" in desk.chart_card.facts
+    told = f"found with a confidence of {result.chart_frame.confidence:.2f}; {result.shot.samples.frames} frames are averaged"
+    assert desk.chart_card.facts.startswith("found, ") and told in desk.charting.panel._words.text()
     assert "matrix" in desk.charting.panel.stages.text()
     desk.gauges.put(0, Kind(Instrument.CHROMATICITY))
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace is not None)
@@ -99,7 +100,7 @@ def test_corners_are_placed_by_hand(chart_desk, qtbot):
         qtbot.mouseRelease(picture, LEFT, pos=stop)
         qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     result = fitted(qtbot, desk)
-    assert result.chart_frame.confidence is None and "placed by hand" in desk.chart_card.facts
+    assert result.chart_frame.confidence is None and desk.chart_card.facts == "by hand"
     assert result.fit.result.mean < 2
     desk.charting.turn()
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)

@@ -296,11 +296,9 @@ class Desk(QMainWindow):
         self.pages.turn("Chart")
 
     def _chart_changed(self) -> None:
-        chart, result = self.charting.model.chart_frame, self.charting.model.result
-        confidence = chart.confidence if chart is not None else None
-        place = "" if chart is None else "placed by hand" if confidence is None else f"found, confidence {confidence:.2f}"
-        averaged = "" if result is None else f" · {result.shot.samples.frames} frames averaged"
-        self.chart_card.set_facts(place + averaged)
+        chart = self.charting.model.chart_frame
+        found = "" if chart is None or chart.confidence is None else f"found, {chart.confidence:.2f}"
+        self.chart_card.set_facts(found or ("" if chart is None else "by hand"))
         self.refresh_commands()
 
     def _place_changed(self) -> None:

@@ -304,5 +304,8 @@ def words_of(result: ChartResult) -> str:
     """What there is to tell, a sentence each."""
     warned = {word for words in result.shot.samples.warnings(result.reference.layout) for word in words}
     marked = [f"* {', '.join(sorted(warned))}, or left out of the fit."] if warned else []
-    told = [*doubts(result.shot), tint_of(result.fit.stages[0], result.reference), *result.fit.notes, *marked]
+    confidence, frames = result.chart_frame.confidence, result.shot.samples.frames
+    how = "placed by hand" if confidence is None else f"found with a confidence of {confidence:.2f}"
+    averaged = f"The chart is {how}; {frames} frame{'s are' if frames > 1 else ' is'} averaged."
+    told = [*doubts(result.shot), averaged, tint_of(result.fit.stages[0], result.reference), *result.fit.notes, *marked]
     return "\n".join(told)
