@@ -41,7 +41,7 @@ NAMED = (
     ),
     Change(
         "the rein keeps its onset in every round", "treat/frame_treatment.py",
-        "            knee = 1 + 1e-4", "            knee = knee", ("treat/test_frame_treatment.py",),
+        "+ [1 + 1e-4] * (_REIN_ROUNDS - 1)", "* _REIN_ROUNDS", ("treat/test_frame_treatment.py",),
     ),
     Change(
         "4:2:0 chroma follows the upper row alone", "treat/pass_kernels.py",
@@ -70,7 +70,7 @@ NAMED = (
     ),
     Change(
         "a certificate tells no finding of the written file", "report/certificate.py",
-        "for finding in proof.after_findings", "for finding in []", ("report", "prove"),
+        "after=_rows(proof.after_findings, programme)", "after=[]", ("report", "prove"),
     ),
     Change(
         "the margin is always the least", "prove/prove.py",
@@ -120,7 +120,8 @@ def _swapped(package: str, path: Path, text: str, node: ast.AST, operator: ast.A
     elif isinstance(node, ast.BinOp | ast.BoolOp):
         node.op = kind()  # type: ignore[assignment]
     where = f"{path.name}:{getattr(node, 'lineno', 0)}"
-    return Change(f"{where} {old[:60]!r}", f"{package}/{path.name}", old, f"({ast.unparse(node)})", WATCHED[package])
+    inside = str(path.relative_to(ROOT / "src" / "bluffline"))
+    return Change(f"{where} {old[:60]!r}", inside, old, f"({ast.unparse(node)})", WATCHED[package])
 
 
 def survives(change: Change, folder: Path) -> bool:

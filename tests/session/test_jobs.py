@@ -159,3 +159,20 @@ def test_where_no_log_can_be_kept_nothing_breaks(log, monkeypatch, tmp_path):
     owner.jobs.start(Kind.SURVEY, lambda _: 1 // 0, owner.taken.append)
     ended, _ = owner.settle()
     assert "ZeroDivisionError" in ended.fault.sentence and "Traceback" in ended.fault.details
+
+
+def test_side_by_side_no_job_ends_one_of_another_kind_and_a_second_of_its_own_does():
+    owner = Owner()
+    owner.jobs = Jobs(lambda: owner.subject, owner.endings.put, owner.told.append, side_by_side=True)
+    pick, bake, again = Late("pick"), Late("bake"), Late("again")
+    first = owner.jobs.start(Kind.PICK, pick, owner.taken.append)
+    second = owner.jobs.start(Kind.BAKE, bake, owner.taken.append)
+    assert owner.jobs.is_under_way(first) and owner.jobs.is_under_way(second) and owner.jobs.kind is Kind.BAKE
+    third = owner.jobs.start(Kind.BAKE, again, owner.taken.append)
+    assert not owner.jobs.is_under_way(second) and owner.jobs.is_under_way(third)
+    for late in (bake, pick, again):
+        assert late.begun.wait(60)
+        late.free.set()
+    counted = dict(owner.settle() for _ in range(3))
+    assert {ended.result: counts for ended, counts in counted.items()} == {"bake": False, "pick": True, "again": True}
+    assert sorted(owner.taken) == ["again", "pick"] and owner.jobs.kind is None

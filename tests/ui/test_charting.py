@@ -181,11 +181,14 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path, monkeypatch
     path = tmp_path / "house.cube"
     path.write_text(step_text_for(bake_cube((Straighten(BENT),), signal(), 17, name="house"), ".cube"))
     desk.charting.take_lut(path)
+    settled(qtbot, desk)
     assert isinstance(desk.session.document.treatment[0], Lut)
     desk.charting.take_lut(tmp_path / "none.cube")
+    settled(qtbot, desk)
     assert "can't be read" in desk.header.message and len(desk.session.document.treatment) == 1
     monkeypatch.setattr(QInputDialog, "getItem", lambda *asked: (asked[3][1], True))
     desk.charting.take_lut(two_corrections(tmp_path / "two.ccc"))
+    settled(qtbot, desk)
     assert desk.session.document.treatment[-1].slope == (1, 1, 1) and len(desk.session.document.treatment) == 2
     desk.session.document.undo()
     desk.session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")

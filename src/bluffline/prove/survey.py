@@ -30,7 +30,7 @@ from bluffline.signal.format import Planes, SignalFormat
 _SAMPLES = 12
 _FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
 _SOUND_SLACK = 0.03  # seconds: the packets of sound don't end where frames do
-_THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
+THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
 
 @dataclass(frozen=True)
@@ -195,7 +195,7 @@ def _measure(survey: Survey, frame: Frame) -> tuple[FrameMeasure | None, SignalF
     place = bisect_right(survey.exact, frame.number, key=lambda shot: shot.first) - 1
     strict = place >= 0 and frame.number in survey.exact[place]
     rules = exacting(survey.rules) if strict else survey.rules
-    thorough = frame.number % _THOROUGH_EVERY == 0
+    thorough = frame.number % THOROUGH_EVERY == 0
     return measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough), frame.format
 
 

@@ -12,7 +12,7 @@ from bluffline.measure.table import SurveyTable
 from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey, exacting, measure_by_rules
+from bluffline.prove.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules
 from bluffline.rules.columns import Column, percent_columns
 from bluffline.rules.findings import Finding, Surveyed, judge
 from bluffline.rules.severity import Severity
@@ -22,7 +22,6 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
 _SPREAD = 3  # frames that are tried beside the worst ones
-_THOROUGH_EVERY = 12  # as in a survey
 _EXTREMES = {
     "luma-high": ("y_max", np.max),
     "luma-low": ("y_min", np.min),
@@ -143,7 +142,7 @@ def try_treatment(
         if planes is None:
             return None
         treated = treat.apply(convert(planes, survey.source, written, dither=True), number)
-        thorough = frames is not None or number % _THOROUGH_EVERY == 0
+        thorough = frames is not None or number % THOROUGH_EVERY == 0
         made = treated if through is None else through.through(treated)
         return measure_by_rules(made, written, survey.region, rules, thorough=thorough)
 

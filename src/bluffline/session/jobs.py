@@ -28,6 +28,7 @@ class Kind(StrEnum):
     BARS = "Reading the bars"
     PICK = "The pick from areas"
     BAKE = "Baking"
+    LUT = "Reading the LUT or CDL"
     LIKE_SHOTS = "The search for shots under the same light"
     PROPOSE = "The proposal"
     MATCH = "Bringing to the reference"
@@ -65,32 +66,38 @@ class Ended:
 
 
 class Jobs:
-    """Runs one job at a time, each on a thread of its own.
+    """Runs one job at a time, or one of each kind, each on a thread of its own.
 
     Parameters
     ----------
+    side_by_side : whether jobs of several kinds run at once: short ones, of which none may end another
     subject : what requests are made of now; a result asked of another is dropped
     deliver : called once by each job's thread with its ending; brings it to the owner's thread, which hands it to `settle`
     tell : called by the job's thread with its progress, not too often
     """
 
     def __init__(
-        self, subject: Callable[[], object | None], deliver: Callable[[Ended], None], tell: Callable[[Progress], None]
-    ) -> None:
-        self._subject, self._deliver, self._tell = subject, deliver, tell
+        self, subject: Callable[[], object | None], deliver: Callable[[Ended], None], tell: Callable[[Progress], None],
+        *, side_by_side: bool = False,
+    ) -> None:  # fmt: skip
+        self._subject, self._deliver, self._tell, self._side_by_side = subject, deliver, tell, side_by_side
         self._latest: dict[Kind, Ticket] = {}
-        self._running: tuple[Ticket, Monitor, Callable[[Any], object]] | None = None
+        self._running: dict[Kind, tuple[Ticket, Monitor, Callable[[Any], object]]] = {}
         self._threads: list[threading.Thread] = []
         self._number = 0
 
     @property
     def kind(self) -> Kind | None:
-        """What is being done; None where nothing is."""
-        return self._running[0].kind if self._running is not None else None
+        """What is being done, of several the latest; None where nothing is."""
+        return next(reversed(self._running), None)
 
     def start(self, kind: Kind, job: Callable[[Monitor], Any], then: Callable[[Any], object]) -> Ticket:
-        """Begin a job; `settle` hands its result to ``then``. One that is under way is asked to stop, and not waited for."""
-        self.cancel()
+        """Begin a job; `settle` hands its result to ``then``.
+
+        One that is under way, side by side one of its kind, is asked to stop, and not waited for.
+        """
+        for other in [each for each in self._running if each is kind or not self._side_by_side]:
+            self._running.pop(other)[1].cancel()
         self._number += 1
         ticket = Ticket(kind, self._number, self._subject())
         last = 0.0
@@ -98,12 +105,12 @@ class Jobs:
         def tell(progress: Progress) -> None:
             nonlocal last
             now = time.monotonic()
-            if ticket is self._ticket and (now - last >= _TELL_EVERY or progress.done == progress.total):
+            if self.is_under_way(ticket) and (now - last >= _TELL_EVERY or progress.done == progress.total):
                 last = now
                 self._tell(progress)
 
         monitor = Monitor(tell)
-        self._latest[kind], self._running = ticket, (ticket, monitor, then)
+        self._latest[kind], self._running[kind] = ticket, (ticket, monitor, then)
         thread = threading.Thread(
             target=self._run, args=(ticket, job, monitor), name=f"bluffline-job-{ticket.number}", daemon=True
         )
@@ -112,18 +119,18 @@ class Jobs:
         return ticket
 
     def is_under_way(self, ticket: Ticket) -> bool:
-        """Whether a ticket is that of the job under way."""
-        return ticket is self._ticket
+        """Whether a ticket is that of a job under way."""
+        running = self._running.get(ticket.kind)
+        return running is not None and running[0] is ticket
 
     def settle(self, ended: Ended) -> bool:
-        """Take an ending, on the owner's thread. Whether it counts: that of the job under way, asked of what is in hand still.
+        """Take an ending, on the owner's thread. Whether it counts: that of a job under way, asked of what is in hand still.
 
         A result of any other is dropped here and nowhere else.
         """
-        if ended.ticket is not self._ticket:
+        if not self.is_under_way(ended.ticket):
             return False
-        assert self._running is not None
-        then, self._running = self._running[2], None
+        _, _, then = self._running.pop(ended.ticket.kind)
         if self._latest[ended.ticket.kind] is not ended.ticket or ended.ticket.subject is not self._subject():
             return False
         if ended.ending is Ending.DONE:
@@ -131,21 +138,17 @@ class Jobs:
         return True
 
     def cancel(self) -> None:
-        """Ask the job under way to stop; its ending tells when it has."""
-        if self._running is not None:
-            self._running[1].cancel()
+        """Ask what is under way to stop; its ending tells when it has."""
+        for _, monitor, _ in self._running.values():
+            monitor.cancel()
 
     def stop(self) -> None:
         """Ask all that is under way to stop, wait until it has, and let no ending count."""
         self.cancel()
-        self._running = None
+        self._running.clear()
         for thread in self._threads:
             thread.join()
         self._threads.clear()
-
-    @property
-    def _ticket(self) -> Ticket | None:
-        return self._running[0] if self._running is not None else None
 
     def _run(self, ticket: Ticket, job: Callable[[Monitor], Any], monitor: Monitor) -> None:
         try:

@@ -65,7 +65,7 @@ class LongWork(QObject):
         self.runner = JobRunner(lambda: session.survey)
         self.jobs = self.runner.jobs
         # Opening and short work run beside the others: what is under control, and its survey, goes on.
-        self._opener, self._beside = JobRunner(), JobRunner(lambda: session.survey)
+        self._opener, self._beside = JobRunner(), JobRunner(lambda: session.survey, side_by_side=True)
         self._judging = JobRunner(lambda: session.survey)
         self.beside = self._beside.jobs
         session.judge_again = self._judge_again

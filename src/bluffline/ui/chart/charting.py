@@ -23,7 +23,7 @@ from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, colours_of
 from bluffline.treat.lutfile import corrections, read_step, step_text_for
-from bluffline.treat.step import called
+from bluffline.treat.step import Step, called
 from bluffline.ui.chart.panel import ChartPanel
 from bluffline.ui.dialogs.carry_on import CarryOnDialog
 from bluffline.ui.dialogs.layout import show_until_closed
@@ -270,19 +270,25 @@ class Charting:
             self.take_lut(Path(name))
 
     def take_lut(self, path: Path) -> None:
-        """Take a LUT or CDL file as a step of the shot in view."""
+        """Take a LUT or CDL file as a step of the shot in view; a large one takes seconds to read, away from the window."""
         try:
             named, chosen = corrections(path), None
-            if len(named) > 1:
-                asked = f"Which correction of {path.name}"
-                chosen, given = QInputDialog.getItem(self._window, "Step from a file", asked, named, 0, False)
-                if not given:
-                    return
-            step = read_step(path, chosen)
         except BlufflineError as error:
             self._say(str(error))
             return
-        self.session.document.add(step, f"Add {called(step)} {path.name}")
+        if len(named) > 1:
+            asked = f"Which correction of {path.name}"
+            chosen, given = QInputDialog.getItem(self._window, "Step from a file", asked, named, 0, False)
+            if not given:
+                return
+
+        def give(shot: int, step: Step) -> None:
+            if shot == self.session.place.shot:
+                self.session.document.add(step, f"Add {called(step)} {path.name}")
+            else:
+                self._say(f"{path.name} was read when another shot was in view, and is no step of it")
+
+        self._start(Kind.LUT, lambda _: read_step(path, chosen), give)
 
     def save_lut(self) -> None:
         """Ask where to, and save the steps on colours of the shot in view as a LUT or CDL."""
