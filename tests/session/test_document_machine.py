@@ -254,7 +254,6 @@ def test_an_act_that_changes_nothing_is_none():
     document.add(Tone(0.5), "Add")
     document.replace_step(0, Tone(0.5))
     document.bypass_step(0, bypassed=False)
-    document.move_step(0, 0)
     assert document.undoes == "Add"
     document.undo()
     document.reset_shot()

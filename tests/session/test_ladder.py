@@ -39,20 +39,25 @@ def test_a_level_remap_added_by_hand_is_every_shots_and_acts_first(document, ses
     assert not document.treatment
 
 
-def test_steps_move_within_their_heading_and_on_to_the_next(document, session):
+def test_steps_move_among_those_of_their_owner_and_elsewhere_only_by_an_act_that_says_so(document, session):
     document.set_treatment(0, (Tone(0.1), Cdl(saturation=0.5), Tone(0.2), CEILING), "own")
     document.move_step(2, -1)
     assert [type(step) for step in document.treatment] == [Tone, Tone, Cdl, SoftCeiling], "the same kind stands twice"
-    document.move_step(0, -1)
+    for place, by, end in ((0, -1, "Tone is the first under shot"), (2, 1, "last under shot"), (3, -1, "first under limits")):
+        with pytest.raises(SettingsError, match=end):
+            document.move_step(place, by)
+    document.move_to(0, Heading.SOURCE)
     assert kinds(document)[0] == ("tone", "source") and document.own[0] == Tone(0.2)
     session.place.next_shot(1)
     assert document.treatment == (Tone(0.1, heading=Heading.SOURCE),)
-    document.move_step(0, 1)
+    document.move_to(0, Heading.SHOT)
     assert document.own == (Tone(0.1),), "it is this shot's alone now"
     session.place.next_shot(-1)
     assert len(document.treatment) == 3
     document.move_to(0, Heading.OVER_ALL)
     assert kinds(document) == [("cdl", "shot"), ("tone", "over all"), ("soft-ceiling", "limits")]
+    document.remove_step(1)
+    assert document.undoes == "Remove tone from every shot"
 
 
 def test_a_change_in_a_group_is_one_in_all_its_shots(document, session):

@@ -186,16 +186,18 @@ class Document:
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
 
     def move_step(self, place: int, by: int) -> None:
-        """Move a step of the ladder in view earlier (−1) or later (+1); at the end of its heading, on to the next."""
+        """Move a step of the ladder in view earlier (−1) or later (+1) among those of its owner under its heading.
+
+        Raises
+        ------
+        SettingsError : it is the first or the last of them: to have it elsewhere, which other shots would feel, is another act
+        """
         rungs = self.work.rungs(self.shot)
         step, beside = rungs[place][2], place + by
-        if 0 <= beside < len(rungs) and rungs[beside][2].place is step.place and rungs[beside][0] == rungs[place][0]:
-            self._reordered(place, beside)
-            return
-        headings = list(Heading)
-        onwards = headings.index(step.place) + by
-        if 0 <= onwards < len(headings):
-            self.move_to(place, headings[onwards])
+        if not (0 <= beside < len(rungs) and rungs[beside][2].place is step.place and rungs[beside][0] == rungs[place][0]):
+            end = "first" if by < 0 else "last"
+            raise SettingsError(f"{step.title} is the {end} under {step.place}; its menu moves it under another heading.")
+        self._reordered(place, beside)
 
     def _reordered(self, place: int, other: int) -> None:
         """Let two steps of one owner change places."""
@@ -350,7 +352,8 @@ class Document:
         """Remove a step from the ladder in view."""
         owner, here, step = self.work.rungs(self.shot)[place]
         steps = self._steps_of(owner)
-        self._push(self._with_steps(self.work, owner, (*steps[:here], *steps[here + 1 :])), f"Remove {called(step)}")
+        whose = "" if owner == OWN else f" from {self.work.shared[owner].whose}"
+        self._push(self._with_steps(self.work, owner, (*steps[:here], *steps[here + 1 :])), f"Remove {called(step)}{whose}")
 
     def reset_step(self, place: int) -> None:
         """Give a step the neutral figures of its kind."""

@@ -57,6 +57,11 @@ class Shared:
     name: str = ""
     shots: frozenset[int] = frozenset()
 
+    @property
+    def whose(self) -> str:
+        """Which shots have them, in words."""
+        return f"group {self.name}" if self.heading is Heading.GROUP else "every shot"
+
     def reaches(self, shot: int) -> bool:
         """Whether a shot has them."""
         return self.heading is not Heading.GROUP or shot in self.shots

@@ -164,6 +164,8 @@ class Ladder(QListWidget):
         """Keys that are not the ladder's own act on the desk."""
         assert event is not None
         rung = self._session.place.rung
+        if rung is not None and rung >= len(self._session.document.treatment):
+            rung = None  # the ladder has become another since it was chosen
         alt = event.modifiers() == Qt.KeyboardModifier.AltModifier
         if alt and rung is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.move_rung(rung, -1 if event.key() == Qt.Key.Key_Up else 1)
@@ -194,7 +196,11 @@ class Ladder(QListWidget):
     def move_rung(self, rung: int, by: int) -> None:
         """Move a rung earlier or later, and keep it chosen."""
         before = self._session.document.treatment[rung]
-        self._session.document.move_step(rung, by)
+        try:
+            self._session.document.move_step(rung, by)
+        except SettingsError as error:
+            self.refused.emit(str(error))
+            return
         self._keep_chosen(before)
 
     def move_to(self, rung: int, heading: Heading) -> None:
