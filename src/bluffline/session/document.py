@@ -387,7 +387,7 @@ class Document:
 
     def _own_of(self, shot: int, ladder: Treatment) -> Treatment:
         """What of a ladder a shot does not share already."""
-        shared = [step for owner, _, step in self.work.rungs(shot) if owner != OWN]
+        shared = [step for each in self.work.shared if each.reaches(shot) for step in each.steps]
         own = []
         for step in ladder:
             if step in shared:
