@@ -72,6 +72,15 @@ def test_work_is_carried_to_another_machine_and_taken_up_there(saved, programme,
     assert taken(session.programme.path, elsewhere)[0].document.work == WORK, "from now on it is kept there"
 
 
+def test_a_name_need_not_be_text(programme, tmp_path):
+    odd = programme.rename(tmp_path / os.fsdecode(b"p\xff.mkv"))
+    save_work(tmp_path / "w.bluffline", probe(odd), SHOTS, WORK)
+    assert read_work(tmp_path / "w.bluffline").programme == odd
+    odd.unlink()
+    with pytest.raises(SettingsError, match=r"is work on p.*, which is neither beside it"):
+        read_work(tmp_path / "w.bluffline")
+
+
 def test_what_was_done_here_is_not_lost_to_work_that_is_brought(saved, programme, tmp_path):
     session, store, opened = taken(programme, tmp_path)
     session.document.set_treatment(0, REIN, "by hand")

@@ -1,6 +1,7 @@
 """The work on a programme as one file of its own, to lie beside it and be carried to another machine: an SQLite database."""
 
 import json
+import os
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
@@ -60,8 +61,8 @@ def save_work(path: Path, programme: Programme, found: list[Shot], work: Work) -
     rate = str(programme.frame_rate) if programme.opening.numbered else ""
     content = fingerprint(programme.opening.files)
     row = (
-        shown(programme.path.name), shown(programme.path.resolve()), content, rate, programme.picture, shots_text(found),
-        work_text(work),
+        _stored(programme.path.name), _stored(str(programme.path.resolve())), content, rate, programme.picture,
+        shots_text(found), work_text(work),
     )  # fmt: skip
     with closing(sqlite3.connect(":memory:")) as store:
         store.execute(_SCHEMA)
@@ -91,7 +92,8 @@ def read_work(path: Path) -> WorkFile:
         raise SettingsError(f"{shown(path)} comes from a later version of Bluffline.")
     try:
         name, place, content, rate, track, shots, work = row
-        looked = path.parent / Path(name).name, Path(place)
+        name, place = _path(name), _path(place)
+        looked = path.parent / name.name, place
         told = rate_from(rate) if rate else None
         on = shots_from(shots)
         made = _track(track), on, work_from(json.loads(work), on)
@@ -102,8 +104,23 @@ def read_work(path: Path) -> WorkFile:
     except (OSError, ValueError) as error:  # a name too long, or one that holds what no name can
         raise SettingsError(f"{shown(path)} is damaged: what it holds can't be work.") from error
     if found is None:
-        raise SettingsError(f"{shown(path)} is work on {name}, which is neither beside it nor at {place}.")
+        raise SettingsError(f"{shown(path)} is work on {shown(name)}, which is neither beside it nor at {shown(place)}.")
     return WorkFile(found, told, *made, fingerprint(Opening.of(found, told).files) == content)
+
+
+def _stored(name: str) -> str | bytes:
+    """A name as text, or where it is none as the bytes that it is."""
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return os.fsencode(name)
+    return name
+
+
+def _path(stored: str | bytes) -> Path:
+    if "\0" in (name := os.fsdecode(stored)):
+        raise ValueError("no name")
+    return Path(name)
 
 
 def _track(number: int) -> int:
