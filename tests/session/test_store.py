@@ -240,7 +240,7 @@ def test_a_damaged_or_a_later_file_is_put_aside_and_told_and_work_goes_on(tmp_pa
     assert DocumentStore(path).keep(known(programme), SHOTS, WORK)
     with closing(sqlite3.connect(path)) as store, store:
         store.execute("pragma wal_checkpoint(truncate)")
-        store.execute("insert into aside select content, name, shots, hex(randomblob(90000)), changed from kept")
+        store.execute("insert into aside select content, name, shots, hex(randomblob(90000)), changed, looks from kept")
         if fault == "later":
             store.execute("pragma user_version = 99")
     whole = path.read_bytes()

@@ -2,6 +2,7 @@
 
 import threading
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QDialog, QMessageBox
@@ -96,6 +97,37 @@ def test_a_step_that_is_added_while_legalise_computes_stays_and_it_is_told(surve
     desk.work.legalise()
     qtbot.waitUntil(lambda: desk.jobs.kind is None and "the least treatment" in desk.header.message, timeout=WAIT)
     assert all(mine[number][0] in document.work.treatments[number] for number in mine)
+
+
+def test_work_is_offered_for_a_delivery_that_comes_again_under_its_name(desk, qtbot, tmp_path):
+    path = tmp_path / "p.mkv"
+
+    def shown(number):
+        y, x = np.mgrid[:48, :64] / 64
+        colour = [x, y, 1 - x] if number < 12 else [1 - y, 0.2 + 0 * x, x * y]
+        return np.stack(colour, axis=-1) * (0.6 + number / 200)
+
+    def delivered(make):
+        make()
+        with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+            assert desk.open(path)
+        qtbot.waitUntil(lambda: desk.work.beside.kind is None and desk.jobs.kind is None, timeout=WAIT)
+
+    document = desk.session.document
+    delivered(lambda: make_clip(path, shown, 24))
+    first = path.read_bytes()
+    assert len(desk.session.shots) == 2 and desk.work.offered is None and not desk.acts["before"].isEnabled()
+    document.set_treatment(1, (Tone(0.2),), "by hand")
+    desk.work.keep_now()
+    delivered(lambda: make_clip(path, lambda number: shown(number + 6), 18))
+    assert document.work == Work() and "2 of its 2 shots are here" in desk.header.message
+    desk.refresh_commands()
+    desk.acts["before"].trigger()
+    assert dict(document.work.treatments) == {1: (Tone(0.2),)} and desk.work.offered is None
+    document.undo()
+    assert document.work == Work()
+    delivered(lambda: path.write_bytes(first))
+    assert dict(document.work.treatments) == {1: (Tone(0.2),)}, "and the first has its own"
 
 
 def test_an_error_in_a_job_leaves_no_cancel_standing(surveyed_desk, qtbot, monkeypatch):

@@ -74,6 +74,10 @@ class Document:
         if work != here:
             self._history.push(work, "Take up the work that was brought")
 
+    def take_over(self, work: Work) -> None:
+        """Go on with work on another delivery, brought to the shots of this one."""
+        self._push(work, "Take up the work on the delivery before")
+
     def carry(self, found: list[Shot]) -> None:
         """Carry every state of the work to the shots that were found now."""
         self._grows = False

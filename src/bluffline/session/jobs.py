@@ -34,6 +34,7 @@ class Kind(StrEnum):
     MATCH = "Bringing to the reference"
     STOCK = "The look at the shelf"
     FOLLOW = "Following the reach"
+    BEFORE = "The look for work on the delivery before"
     TRIAL = "The trial of the treatments"
     REHEARSAL = "The look at what a file will carry"
 

@@ -29,6 +29,7 @@ from bluffline.rules.shots import Shot
 from bluffline.session.document import Document
 from bluffline.session.event import Event
 from bluffline.session.judging import Judge, Judged, TreatedColumns
+from bluffline.session.likeness import Looks, looks_of
 from bluffline.session.place import Place
 from bluffline.session.taking_in import Opened
 from bluffline.session.trials import Trials, Untried
@@ -170,6 +171,10 @@ class Session:
     def surveyed(self) -> bool:
         """Whether a programme is open and every frame of it has been measured and judged."""
         return self._judged is not None and self._judged.complete and bool(self.shots)
+
+    def looks(self) -> Looks | None:
+        """What its shots look like; None before they are all known."""
+        return looks_of(self.survey.table, self.shots) if self.survey is not None and self.surveyed else None
 
     def source_columns(self) -> Mapping[str, NDArray[np.float64]]:
         """Extremes of every frame judged so far, in percent."""

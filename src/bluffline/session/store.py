@@ -24,6 +24,7 @@ from bluffline.rules.shots import Shot
 from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint_before_5
 from bluffline.session.hold import Hold
+from bluffline.session.likeness import Looks, looks_from, looks_text
 from bluffline.session.work import Aside, Cuts, FollowedArea, Shared, Work, own_step
 from bluffline.treat.ladder import shifted
 from bluffline.treat.step import Heading
@@ -35,20 +36,27 @@ MOST_FRAMES = 1 << 31  # of a programme
 _SCHEMA = (
     """
     create table if not exists kept (
-        content text primary key, name blob not null, shots text not null, work text not null, changed text not null
+        content text primary key, name blob not null, shots text not null, work text not null, changed text not null,
+        looks text not null
     ) without rowid
     """,
     "create index if not exists kept_name on kept (name)",
     """
     create table if not exists aside (
-        content text not null, name blob not null, shots text not null, work text not null, changed text not null
+        content text not null, name blob not null, shots text not null, work text not null, changed text not null,
+        looks text not null
     )
     """,
 )
 
+_BEFORE = "select shots, work, looks from kept where name = ? and content <> ? and looks <> '' order by changed desc"
 _LIST = "select content, name, changed, length(work) from kept order by changed"
 _PLACES = "frames of the programme"  # where areas are followed
-_KEEP = "insert or replace into kept values (?, ?, ?, ?, strftime('%Y-%m-%d %H:%M:%f', 'now'))"
+_KEEP = """
+insert into kept values (?, ?, ?, ?, strftime('%Y-%m-%d %H:%M:%f', 'now'), ?) on conflict (content) do update set
+    name = excluded.name, shots = excluded.shots, work = excluded.work, changed = excluded.changed,
+    looks = case excluded.looks when '' then looks else excluded.looks end
+"""
 
 Kept = tuple[Work, list[Shot]]
 Found = TypeVar("Found")
@@ -87,7 +95,7 @@ class DocumentStore:
         self.path = path or UserFolder.WORK.path / "work.sqlite"
         self.told = ""
 
-    def keep(self, known: Known, shots: Sequence[Shot], work: Work) -> bool:
+    def keep(self, known: Known, shots: Sequence[Shot], work: Work, looks: Looks | None = None) -> bool:
         """Keep the work on a programme, in place of what was kept before; whether it could be.
 
         What could not be read again is not kept: what was kept before stays.
@@ -95,9 +103,11 @@ class DocumentStore:
         Parameters
         ----------
         shots : those that the work's numbers mean, before they are divided by hand
+        looks : of the shots as they are divided, see `likeness`; where None those stay that were kept before
         """
         try:
-            row = known.content, known.name, shots_text(shots), work_text(work)
+            seen = "" if looks is None else looks_text(looks)
+            row = known.content, known.name, shots_text(shots), work_text(work), seen
             self._within(lambda store: store.execute(_KEEP, row))
         except (sqlite3.Error, OSError, SettingsError) as error:
             self.told = f"The work could not be kept: {str(error).rstrip('.')}."
@@ -136,6 +146,20 @@ class DocumentStore:
             fault_of(error, "Reading earlier work")
             self._put_row_aside(known)
             return None
+
+    def delivered_before(self, known: Known) -> tuple[Work, list[Shot], Looks] | None:
+        """The latest work on another delivery of this name, its shots and their looks; None where there is none."""
+        try:
+            row = self._within(lambda store: store.execute(_BEFORE, (known.name, known.content)).fetchone())
+            if row is None:
+                return None
+            found, looks = shots_from(row[0]), looks_from(row[2])
+            work = work_from(json.loads(row[1]), found)
+        except Exception as error:  # noqa: BLE001 (it was not asked for: what can't be read is not offered)
+            fault_of(error, "Looking for work on an earlier delivery")
+            return None
+        shots = work.cuts.of(found)
+        return (work, shots, looks) if len(shots) == len(looks) and work != Work() else None
 
     def listed(self) -> list[Earlier]:
         """All that is kept, the oldest first; where it can't be read, nothing."""

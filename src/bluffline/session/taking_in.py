@@ -10,10 +10,13 @@ from bluffline.media.programme import Programme
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, start_survey
 from bluffline.rules.rulefile import Rules
+from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint, stamped
 from bluffline.session.hold import Hold
 from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.likeness import Looks
 from bluffline.session.store import DocumentStore, Kept, Known
+from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, WorkFile, read_work
 
 
@@ -22,7 +25,8 @@ class Opened:
     """A programme ready to be taken over.
 
     ``known``: what it is known by; ``mark``: the same with its times of change; ``hold``: the right to work on it; ``kept``:
-    earlier work on it; ``brought``: work from a file of its own; ``told``: what the operator has to know of them.
+    earlier work on it; ``brought``: work from a file of its own; ``before``: work on another delivery of its name, see
+    `DocumentStore`; ``told``: what the operator has to know of them.
     """
 
     programme: Programme
@@ -32,6 +36,7 @@ class Opened:
     hold: Hold
     kept: Kept | None = None
     brought: WorkFile | None = None
+    before: tuple[Work, list[Shot], Looks] | None = None
     told: str = ""
 
 
@@ -69,8 +74,9 @@ def take_in(
         survey = start_survey(programme, rules, region=surveys.region(programme, mark))
         documents.told = ""
         kept = documents.recall(known)
+        before = documents.delivered_before(known) if kept is None and brought is None else None
     except BaseException:
         if hold is not held:
             hold.release()
         raise
-    return Opened(programme, survey, known, mark, hold, kept, brought, told or documents.told)
+    return Opened(programme, survey, known, mark, hold, kept, brought, before, told or documents.told)

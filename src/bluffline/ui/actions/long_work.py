@@ -28,6 +28,7 @@ from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.judging import Judged, survey_and_judge
 from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.likeness import Looks, alike, brought_over
 from bluffline.session.session import Session
 from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
@@ -75,6 +76,8 @@ class LongWork(QObject):
         self._hold: Hold | None = None
         self._mark = ""
         self._known: Known | None = None
+        self._before: tuple[Work, list[Shot], Looks] | None = None
+        self.offered: Work | None = None  # that was done on another delivery of this name, brought to the shots of this one
         self._news = ""  # what is told once the survey is done
         self._grown.connect(self._take_judged)
         self._keeping = QTimer(self)
@@ -141,7 +144,7 @@ class LongWork(QObject):
         session, programme = self.session, self.session.programme
         if programme is not None and self._known is not None:
             self._kept = self._keeper.submit(
-                self.documents.keep, self._known, session.document.found, session.document.work
+                self.documents.keep, self._known, session.document.found, session.document.work, session.looks()
             )
             self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
 
@@ -214,7 +217,8 @@ class LongWork(QObject):
             )  # with what was done while it was opened
         if self._hold is not None and self._hold is not opened.hold:
             self._hold.release()
-        self._hold, self._known, self._mark = opened.hold, opened.known, opened.mark
+        self._hold, self._known, self._mark, self._before = opened.hold, opened.known, opened.mark, opened.before
+        self.offered = None
         self.session.take(opened)
         self._news = opened.told
         if (work := self.session.document.work) != Work() and not self._news:
@@ -259,10 +263,38 @@ class LongWork(QObject):
         if (more := len(self.session.document.work.aside) - set_aside) > 0:
             shots = f"The work on {more} shot{'s' if more > 1 else ''} that are no more"
             self._news = f"{shots} is kept aside: “Give what was kept aside” gives it to the shot in view"
+        if self._before is not None and self.session.document.work == Work():
+            self._look_for(*self._before)
         if self._news:
             self._header.say(self._news)
             self._news = ""
         self.survey_done.emit()
+
+    def _look_for(self, work: Work, before: list[Shot], looks: Looks) -> None:
+        """Look for the shots of the delivery before among those of this one, to offer the work on them."""
+        shots, now = list(self.session.shots), self.session.looks()
+        assert now is not None, "the survey is complete"
+        self._before = None
+
+        def offer(pairs: dict[int, int]) -> None:
+            brought = brought_over(work, before, shots, pairs)
+            if pairs and shots == self.session.shots and self.session.document.work == Work():
+                self.offered = brought
+                self._header.say(
+                    f"There is work on another delivery of this name, and {len(pairs)} of its {len(before)} shots are here: "
+                    "“Take up the work on the delivery before” brings it to them"
+                )
+                self.ended.emit()
+
+        self.beside.start(Kind.BEFORE, lambda _: alike(looks, now), offer)
+
+    def take_offered(self) -> None:
+        """Take up what was offered."""
+        if self.offered is not None:
+            work, self.offered = self.offered, None
+            self.session.document.take_over(work)
+            aside = f"; {len(work.aside)} kept aside" if work.aside else ""
+            self._header.say(f"Taken up: the work on {len(work.treatments)} shots of the delivery before{aside} (Ctrl+Z)")
 
     def legalise(self) -> None:
         """Propose the least treatment for every shot that needs one; while the survey runs, for those that it has ended."""
