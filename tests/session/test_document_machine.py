@@ -146,7 +146,7 @@ class Acts(RuleBasedStateMachine):
 
     @rule()
     def give_aside(self):
-        self.document.give_aside()
+        self._keeps(self.document.give_aside)
 
     # Acts that change or take away ---------------------------------------------------------------------------------------
 
@@ -307,3 +307,19 @@ def test_the_ladder_in_view_is_its_own_though_the_survey_has_not_come_to_it():
     assert again.document.work.areas[0].shots.keys() == {2}
     again.document.reset_shot()
     assert dict(again.document.work.treatments) == {0: (Tone(0.1),)}
+
+
+def test_what_is_kept_aside_is_given_in_exchange_for_what_the_shot_has():
+    document, place = begun(3)
+    for number, exposure in enumerate((0.1, 0.2, 0.3)):
+        document.set_treatment(number, (Tone(exposure),), "own")
+    place.go_to(COUNT - 1)
+    document.join_shot()
+    document.join_shot()
+    assert len(document.work.aside) == 2
+    seen = set()
+    for _ in range(3):
+        seen.add(document.treatment)
+        document.give_aside()
+        assert len(document.work.aside) == 2
+    assert seen == {(Tone(0.1),), (Tone(0.2),), (Tone(0.3),)}, "every one can be reached"

@@ -373,9 +373,9 @@ class Document:
         """Take over proposed treatments, shot by shot, so that each can be undone by itself."""
         before = self.work
         given = [(each.shot, self._own_of(each.shot, each.treatment), each.reasons) for each in proposals]
-        acts = [f"Legalise shot {shot + 1}" for shot, _, _ in given]
         if given:
-            self._history.push_all(lambda count: before.all_treated(given[:count]), acts)
+            told = [f"Legalise shot {shot + 1}" for shot, _, _ in given]
+            self._history.push_all(lambda count: before.all_treated(given[:count]), told)
             self.changed.tell()
 
     def accept_one(self, shot: int, proposal: Proposal, act: str) -> None:
@@ -436,12 +436,14 @@ class Document:
         self._push(replace(carried(self.work, self._known.shots, cuts.of(self.found)), cuts=cuts), act)
 
     def give_aside(self) -> None:
-        """Give the shot in view the treatment kept aside that was made for frames nearest to it."""
-        work = self._history.state
+        """Give the shot in view what was kept aside of frames nearest to it, and keep what it has aside instead."""
+        work, shot = self.work, self._known.shots[self._place.shot]
         if work.aside:
-            nearest = min(work.aside, key=lambda kept: abs(kept.made_for.first - self._known.shots[self._place.shot].first))
-            rest = tuple(kept for kept in work.aside if kept is not nearest)
-            self._push(replace(work.treated(self.shot, nearest.treatment), aside=rest), "Give what was kept aside")
+            nearest = min(work.aside, key=lambda kept: (kept.made_for == shot, abs(kept.made_for.first - shot.first)))
+            rest = [kept for kept in work.aside if kept is not nearest]
+            if self.own:
+                rest.append(Aside(shot, self.own))
+            self._push(replace(work.treated(self.shot, nearest.treatment), aside=tuple(rest)), "Give what was kept aside")
 
     def undo(self) -> None:
         """Take back the last act."""
