@@ -4,7 +4,7 @@ import pytest
 from bluffline.signal.convert import convert, upsample_columns
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
-from bluffline.signal.siting import ColumnTaps, RowTaps, Siting
+from bluffline.signal.siting import ColumnTaps, RowTaps, SiteShares, Siting
 from clips import signal, to_planes
 
 
@@ -33,6 +33,19 @@ def test_row_taps_reproduce_a_straight_ramp(siting, interlaced):
     assert np.allclose(again[4:-4], np.arange(height)[4:-4])
     if interlaced:
         assert (taps.first % 2 == np.arange(height) % 2).all(), "fields never mix"
+
+
+@pytest.mark.parametrize("siting", list(Siting))
+@pytest.mark.parametrize("interlaced", [False, True])
+def test_no_row_reads_or_feeds_a_site_that_is_not_there_and_shares_add_up(siting, interlaced):
+    """Of 486 lines in fields one field has a chroma row less than half of its lines round up to."""
+    for height in (*range(1, 27), 486, 487):
+        there = (height + 1) // 2
+        taps, shares = RowTaps.of(height, True, siting, interlaced), SiteShares.of(height, True, siting, interlaced)
+        for sites in (taps.first, taps.second, shares.sites[shares.rows > 0]):
+            assert sites.min() >= 0 and sites.max() < there, height
+        sums = np.bincount(shares.sites.ravel(), shares.rows.ravel(), there)
+        assert np.allclose(sums, 1), height
 
 
 def test_centre_siting_weighs_three_to_one():

@@ -96,6 +96,7 @@ FORMS = {
     "420 top-left": replace(signal(26, 22, depth=12, sampling="420"), siting=Siting.TOP_LEFT),
     "420 bottom": replace(signal(26, 22, depth=12, sampling="420"), siting=Siting.BOTTOM),
     "420 interlaced": replace(signal(26, 24, depth=12, sampling="420"), interlaced=True),
+    "420 interlaced, a site less": replace(signal(26, 22, depth=12, sampling="420"), interlaced=True),
     "420 interlaced odd": replace(signal(26, 23, depth=12, sampling="420"), interlaced=True),
     "rgb": signal(26, 22, depth=12, sampling="444", model=Model.RGB),
     "full": signal(26, 22, depth=12, sampling="422", signal_range=Range.FULL),

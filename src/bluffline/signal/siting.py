@@ -97,7 +97,7 @@ class SiteShares:
         for field in range(fields):
             last = (height - 1 - field) // fields
             below = siting.below if not interlaced or siting.below != 0.5 else (0.25, 0.75)[field]
-            for site in range(last // 2 + 1):
+            for site in range(((height + 1) // 2 - 1 - field) // fields + 1):  # of 486 lines one field has a site less
                 for row in range(2 * site - 1, 2 * site + 3):
                     away = abs(row - 2 * site - below)
                     share = 0.5 * max(0.0, 1 - away / 2) if below.is_integer() else max(0.0, 1 - away)

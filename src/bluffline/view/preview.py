@@ -91,8 +91,8 @@ class View:
 
 
 def half_size(source: SignalFormat) -> SignalFormat:
-    """The format of every other pixel of every other line."""
-    return replace(source, width=-(-source.width // 2), height=-(-source.height // 2))
+    """The format of every other pixel of every other line: of one field, so that it has none itself."""
+    return replace(source, width=-(-source.width // 2), height=-(-source.height // 2), interlaced=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,20 +180,26 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
 
 
 def _proxy(frame: int, planes: Planes, view: View, before: tuple[View, Preview] | None) -> Preview:
-    """The same of half the size: to be seen, not measured."""
+    """The same of half the size, of the field in view or the upper one: to be seen, not measured."""
     assert view.proxy is not None
-    source, region = view.source, view.region
+    source, region, field = view.source, view.region, view.line_field or 0
     sizes = ((source.width, source.height), source.chroma_size, source.chroma_size)
     luma, cb, cr = (
-        np.ascontiguousarray(plane[:rows:2, :columns:2]) for plane, (columns, rows) in zip(planes, sizes, strict=True)
+        np.ascontiguousarray(plane[_lines_of(field, rows), :columns:2])
+        for plane, (columns, rows) in zip(planes, sizes, strict=True)
     )
     part = Region(region.x // 2, region.y // 2, -(-region.width // 2), -(-region.height // 2))
-    small = replace(view, source=half_size(source), region=part, treatment=view.proxy, proxy=None)
+    small = replace(view, source=half_size(source), region=part, treatment=view.proxy, proxy=None, line_field=None)
     if before is not None:
-        before = replace(before[0], source=small.source, proxy=None), before[1]
-        before = before if before[1].proxy else None
+        same = before[1].proxy and before[0].line_field == view.line_field
+        before = (replace(before[0], source=small.source, proxy=None, line_field=None), before[1]) if same else None
     made = make_preview(frame, (luma, cb, cr), small, before)
     return replace(made, measure=None, signal=None, gamut_area=None, tones=_tones(planes, source), proxy=True)
+
+
+def _lines_of(field: int, rows: int) -> NDArray[np.int64]:
+    """(half of the rows, rounded up) the rows of a field; its last one again where it has a row less."""
+    return np.minimum(np.arange(field, rows + field, 2), max(rows - 1 - (rows - 1 - field) % 2, 0))
 
 
 def _tones(planes: Planes, source: SignalFormat) -> NDArray[np.int64]:
