@@ -8,7 +8,7 @@ import pytest
 
 from bluffline.errors import SettingsError
 from bluffline.session.stock import StockShelf
-from bluffline.treat.bake import bake_cube, bake_curves, baked, cube_within, fitted_cdl, residual, worst_off
+from bluffline.treat.bake import bake_cube, bake_curves, baked, cube_within, fitted_cdl, residual, tables_within, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
@@ -20,7 +20,7 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import apply_to_colours
-from bluffline.treat.lutfile import corrections, read_step, step_text_for
+from bluffline.treat.lutfile import clf_text, corrections, read_step, step_text_for
 from bluffline.treat.reach import Key, Reach
 from bluffline.treat.step import Heading
 from clips import signal, two_corrections
@@ -155,6 +155,22 @@ def test_a_saved_table_holds_the_rein_and_how_far_it_is_off_is_the_worst_of_many
     assert residual(ladder, (lut,), source, wild).max() <= worst + 0.3
     without = bake_cube(ladder[:2], source, lut.size)
     assert worst_off(ladder, (without,), source) > 2 > worst, "a table without the rein is told as far off"
+
+
+def test_where_a_cube_is_too_coarse_for_the_toe_curves_stand_before_it(tmp_path):
+    source, steep = signal(), (Cdl(power=(0.45, 0.5, 0.4)), Tone(saturation=1.3))
+    (_, *more), near = tables_within((Tone(saturation=1.1),), source, 0.5)
+    assert not more and near <= 0.5, "nothing stands before a cube that is near enough"
+    tables, worst = tables_within(steep, source, 0.5)
+    alone = cube_within(steep, source, 0.5)[1]
+    assert len(tables) == 2 and worst < alone / 3
+    (tmp_path / "s.clf").write_text(clf_text(tables))
+    config = ocio.Config.CreateRaw()
+    process = config.getProcessor(ocio.FileTransform(str(tmp_path / "s.clf"))).getDefaultCPUProcessor()
+    colours = np.random.default_rng(2).uniform(0, 1, (2000, 3)).astype(np.float32) ** 2
+    wanted = apply_to_colours(tables, colours.astype(np.float64), source)
+    process.applyRGB(colours)
+    assert np.abs(colours - wanted).max() < 2e-4, "and another reader gets the same"
 
 
 @pytest.mark.parametrize(

@@ -23,6 +23,7 @@ CURVE_SIZE = 4096
 USUAL_SIZE = 33
 # R′G′B′ that a table spans: what narrow range can store, −7 … 109 %, and a little more.
 LOW, HIGH = -0.08, 1.10
+_TOE = 0.02  # R′G′B′ up to which a shaper is nearly straight
 _ENOUGH = 1e-4  # relative gain in a turn, below which a CDL is as near as it gets
 _APART = frozenset({Code.POWER, Code.SPLINE, Code.TABLE, Code.SOFT_ENDS, Code.TRANSFER})  # no component looks at another
 
@@ -175,6 +176,42 @@ def cube_within(treatment: Treatment, source: SignalFormat, bound: float, *, nam
             break
     assert lut is not None
     return lut, worst
+
+
+def shaped_cube(treatment: Treatment, source: SignalFormat, size: int, *, name: str = "Baked") -> tuple[Lut, Lut]:
+    """All steps as curves and a cube behind them, whose entries lie closer together the nearer they are to black.
+
+    Raises
+    ------
+    SettingsError : as `bake_cube`
+    """
+    refuse_reach(treatment)
+    low, high = np.arcsinh(np.array([LOW, HIGH]) / _TOE)
+    shape = (np.arcsinh(np.linspace(LOW, HIGH, CURVE_SIZE) / _TOE) - low) / (high - low)
+    axis = _TOE * np.sinh(np.linspace(low, high, size))
+    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    cube = Lut(name, 0.0, 1.0, apply_to_colours(treatment, grid, source, reined=True).astype(np.float32))
+    return Lut(f"{name}, shaper", LOW, HIGH, np.repeat(shape[:, None], 3, axis=1).astype(np.float32)), cube
+
+
+def tables_within(
+    treatment: Treatment, source: SignalFormat, bound: float, *, name: str = "Baked"
+) -> tuple[tuple[Lut, ...], float]:
+    """A cube that keeps a bound of CIEDE2000, or where none does curves before one, and the worst that they are off.
+
+    Raises
+    ------
+    SettingsError : as `bake_cube`
+    """
+    cube, worst = cube_within(treatment, source, bound, name=name)
+    tables: tuple[Lut, ...] = (cube,)
+    for size in SIZES[1:]:
+        if worst <= bound:
+            break
+        shaped = shaped_cube(treatment, source, size, name=name)
+        if (off := worst_off(treatment, shaped, source)) < worst:
+            tables, worst = shaped, off
+    return tables, worst
 
 
 def lab_of(rgb: NDArray[np.floating], source: SignalFormat) -> NDArray[np.float64]:

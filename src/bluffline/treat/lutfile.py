@@ -3,7 +3,7 @@
 import contextlib
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -47,7 +47,7 @@ def step_text_for(step: Lut | Cdl, ending: str) -> str:
     if ending == ".cube" and isinstance(step, Lut):
         return lut_text(step)
     if ending == ".clf":
-        return _clf_text(step)
+        return clf_text([step])
     if ending == ".cdl" and isinstance(step, Cdl):
         return _cdl_text(step)
     raise SettingsError(f"A {step.title} can't be written as {ending or 'a file without an ending'}; it may be {_ways(step)}.")
@@ -226,12 +226,14 @@ def _range_of(chain: Any) -> tuple[float, float]:
     return 0.0, 1.0
 
 
-def _clf_text(step: Lut | Cdl) -> str:
+def clf_text(steps: Sequence[Lut | Cdl]) -> str:
+    """LUTs and CDLs, one after the other, as the text of a .clf file."""
     ocio = _ocio()
     group = ocio.GroupTransform()
-    if isinstance(step, Cdl):
-        group.appendTransform(_cdl(step))
-    else:
+    for step in steps:
+        if isinstance(step, Cdl):
+            group.appendTransform(_cdl(step))
+            continue
         ends = {"minInValue": step.low, "maxInValue": step.high, "minOutValue": 0.0, "maxOutValue": 1.0}
         group.appendTransform(ocio.RangeTransform(**ends))
         table = np.ascontiguousarray(step.table, np.float32)

@@ -18,11 +18,11 @@ from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
-from bluffline.treat.bake import baked, cube_within, fitted_cdl, worst_off
+from bluffline.treat.bake import baked, cube_within, fitted_cdl, tables_within, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, colours_of
-from bluffline.treat.lutfile import corrections, read_step, step_text_for
+from bluffline.treat.lutfile import clf_text, corrections, read_step, step_text_for
 from bluffline.treat.step import Step, called
 from bluffline.ui.chart.panel import ChartPanel
 from bluffline.ui.dialogs.carry_on import CarryOnDialog
@@ -307,6 +307,10 @@ class Charting:
                 save_text(path, step_text_for(fitted, ending))
                 reined = any(isinstance(step, ChromaRein) and step.on for step in steps)
                 return f"as a CDL{', without the chroma rein' if reined else ''}", worst_off(steps, (fitted,), source)
+            if ending == ".clf":
+                tables, worst = tables_within(steps, source, _NEAR, name=path.stem)
+                save_text(path, clf_text(tables))
+                return f"{tables[-1].size} entries a side{' behind curves' if len(tables) > 1 else ''}", worst
             cube, worst = cube_within(steps, source, _NEAR, name=path.stem)
             save_text(path, step_text_for(cube, ending))
             return f"{cube.size} entries a side", worst
