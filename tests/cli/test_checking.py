@@ -1,11 +1,14 @@
 """What a check says: of which file, what was looked at and what was not; and the certificate of a file that is good."""
 
+import errno
 import gc
 import hashlib
+import itertools
 import json
 import os
 import subprocess
 import sys
+from types import SimpleNamespace
 
 import av
 import numpy as np
@@ -19,6 +22,7 @@ from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
+from bluffline.prove import checking
 from bluffline.prove.checking import check, check_again
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
@@ -50,6 +54,32 @@ def test_a_check_names_its_file_and_what_its_word_is_about(good, capsys, tmp_pat
     assert report["file"]["size"] == good.stat().st_size and report["checked"] and report["versions"]["bluffline"]
     assert "not judged  Track 1, sound (pcm_s16le, 48000 Hz, 1 ch): its levels and content are not measured" in out
     assert any("loudness" in each for each in report["not_judged"]) and "6 of 6 frames" in report["judged"][0]
+
+
+def test_each_read_of_the_checksum_that_fails_leaves_no_verdict_and_no_certificate(good, capsys, tmp_path, monkeypatch):
+    monkeypatch.setattr(checking, "_BLOCK", good.stat().st_size // 6)
+    reads = len(range(0, good.stat().st_size, checking._BLOCK))
+    assert reads >= 6
+
+    def failing(at):
+        count = itertools.count()
+
+        def made():
+            def update(block):
+                if next(count) == at:
+                    raise OSError(errno.EIO, "Input/output error")
+
+            return SimpleNamespace(update=update, hexdigest=lambda: "0" * 64)
+
+        return SimpleNamespace(sha256=made)
+
+    for at in range(reads):
+        monkeypatch.setattr(checking, "hashlib", failing(at))
+        code, out, err = run(capsys, "check", good, "--certificate", "--json", tmp_path / "r.json")
+        assert code == 2 and "could not be read for its checksum: Input/output error" in err and "to fix" not in out
+        assert [path.name for path in tmp_path.iterdir() if "certificate" in path.name or path.name == "r.json"] == []
+    monkeypatch.setattr(checking, "hashlib", failing(reads))
+    assert run(capsys, "check", good)[0] == 0, "it was the read that failed"
 
 
 def test_a_file_that_changes_or_grows_while_it_is_checked_gets_no_verdict(good):

@@ -192,6 +192,10 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path, monkeypatch
     assert desk.session.document.treatment[-1].slope == (1, 1, 1) and len(desk.session.document.treatment) == 2
     desk.session.document.undo()
     desk.session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
+    desk.charting.write_lut(tmp_path / "fit.clf")
+    settled(qtbot, desk)
+    assert "fit.clf is saved, 65 entries a side behind curves: at most 0." in desk.header.message
+    assert read_step(tmp_path / "fit.clf")
     desk.charting.write_lut(tmp_path / "fit.cdl")
     settled(qtbot, desk)
     assert "fit.cdl is saved, as a CDL, without the chroma rein: at most" in desk.header.message
