@@ -173,12 +173,17 @@ def test_what_could_not_be_read_again_is_not_kept_and_what_was_kept_stays(tmp_pa
     assert store.recall(known(path)) == (WORK, SHOTS)
 
 
-def test_work_that_cannot_be_read_is_put_aside_alone(tmp_path):
-    store = DocumentStore(tmp_path / "work.sqlite")
-    programmes = [tmp_path / f"{n}.mov" for n in range(3)]
+def several(folder, count):
+    """A store with work on so many programmes, and those."""
+    store, programmes = DocumentStore(folder / "work.sqlite"), [folder / f"{n}.mov" for n in range(count)]
     for n, path in enumerate(programmes):
         path.write_bytes(bytes([n]))
-        store.keep(known(path), SHOTS, WORK)
+        assert store.keep(known(path), SHOTS, WORK)
+    return store, programmes
+
+
+def test_work_that_cannot_be_read_is_put_aside_alone(tmp_path):
+    store, programmes = several(tmp_path, 3)
     with closing(sqlite3.connect(store.path)) as opened, opened:
         opened.execute("update kept set work = '{' where content = ?", (known(programmes[1]).content,))
     assert store.recall(known(programmes[1])) is None and "1.mov can't be read: it is damaged. It is put aside" in store.told
@@ -188,11 +193,7 @@ def test_work_that_cannot_be_read_is_put_aside_alone(tmp_path):
 
 
 def test_old_work_is_listed_and_goes_only_when_it_is_told_to(tmp_path):
-    store = DocumentStore(tmp_path / "work.sqlite")
-    programmes = [tmp_path / f"{n}.mov" for n in range(4)]
-    for n, path in enumerate(programmes):
-        path.write_bytes(bytes([n]))
-        store.keep(known(path), SHOTS, WORK)
+    store, programmes = several(tmp_path, 4)
     assert [each.known for each in store.listed()] == [known(path) for path in programmes]
     assert all(each.size > 100 and each.changed > "2026" for each in store.listed())
     store.clear([known(path).content for path in programmes[:2]])

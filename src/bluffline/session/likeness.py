@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from bluffline.measure.table import LOOK_SIZE, SurveyTable
 from bluffline.rules.shots import Shot
-from bluffline.session.work import Aside, FollowedArea, Work, own_step
+from bluffline.session.work import NO_CUTS, Work, left_behind, rehomed
 from bluffline.treat.ladder import shifted
 
 Looks = NDArray[np.uint8]
@@ -66,20 +66,8 @@ def brought_over(work: Work, before: Sequence[Shot], now: Sequence[Shot], pairs:
 
     ``pairs``: by the numbers of now, see `alike`. Areas are followed as much earlier or later as their shots are.
     """
-    moved = {number: now[number].first - before[old].first for number, old in pairs.items()}
-    treatments = {n: shifted(work.treatments[old], moved[n]) for n, old in pairs.items() if old in work.treatments}
-    reasons = {n: work.reasons[old] for n, old in pairs.items() if old in work.reasons}
-    gone = [n for n in work.treatments if n not in set(pairs.values()) and n < len(before)]
-    areas = tuple(
-        FollowedArea(each.area, MappingProxyType({n: each.shots[old] for n, old in pairs.items() if old in each.shots}))
-        for each in work.areas
-    )
-    aside = [*work.aside, *(Aside(before[n], work.treatments[n]) for n in gone)]
-    shared = []
-    for each in work.shared:
-        members = frozenset(n for n, old in pairs.items() if old in each.shots)
-        if members or not each.shots:
-            shared.append(replace(each, shots=members))
-        elif each.steps:  # a group of which no shot is here
-            aside.append(Aside(before[min(each.shots)], tuple(map(own_step, each.steps))))
-    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), shared=tuple(shared))
+    moved = rehomed(work, before, pairs)
+    later = {number: now[number].first - before[old].first for number, old in pairs.items()}
+    treatments = MappingProxyType({number: shifted(steps, later[number]) for number, steps in moved.treatments.items()})
+    aside = (*work.aside, *left_behind(work, before, pairs), *moved.aside)
+    return replace(moved, treatments=treatments, aside=aside, cuts=NO_CUTS)

@@ -4,6 +4,7 @@ from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
+from typing import TypeVar
 
 from bluffline.measure.areas import Area
 from bluffline.rules.shots import Shot
@@ -11,6 +12,7 @@ from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import Heading, Step
 
 Treatments = Mapping[int, Treatment]
+Told = TypeVar("Told")
 
 
 @dataclass(frozen=True)
@@ -166,6 +168,32 @@ class Work:
         return replace(self, treatments=MappingProxyType(treatments), reasons=MappingProxyType(told))
 
 
+def rehomed(work: Work, before: Sequence[Shot], homes: Mapping[int, int]) -> Work:
+    """Work by other numbers: what each shot has now is what another had. Aside is what groups had that have no shot any more.
+
+    ``homes``: the numbers before, by those of now; ``before``: the shots that those before mean.
+    """
+
+    def now(told: Mapping[int, Told]) -> Mapping[int, Told]:
+        return MappingProxyType({number: told[home] for number, home in homes.items() if home in told})
+
+    shared, aside = [], []
+    for each in work.shared:
+        members = frozenset(number for number, home in homes.items() if home in each.shots)
+        if members or not each.shots:
+            shared.append(replace(each, shots=members))
+        elif each.steps:
+            aside.append(Aside(before[min(each.shots)], tuple(map(own_step, each.steps))))
+    areas = tuple(FollowedArea(followed.area, now(followed.shots)) for followed in work.areas)
+    return Work(now(work.treatments), areas, tuple(aside), now(work.reasons), work.cuts, tuple(shared))
+
+
+def left_behind(work: Work, before: Sequence[Shot], homes: Mapping[int, int]) -> list[Aside]:
+    """The treatments of shots that no shot now has for its home."""
+    used = set(homes.values())
+    return [Aside(before[n], steps) for n, steps in work.treatments.items() if n not in used and n < len(before)]
+
+
 def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     """Work on some shots, carried to those that the programme has now.
 
@@ -175,30 +203,14 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     if not now or list(before) == list(now):
         return work
     homes = {number: home for number, shot in enumerate(now) if (home := _home(shot, before)) is not None}
-    treatments = {number: work.treatments[home] for number, home in homes.items() if home in work.treatments}
-    reasons = {number: work.reasons[home] for number, home in homes.items() if home in work.reasons}
-    used = set(homes.values())
-    lost = [Aside(before[n], steps) for n, steps in work.treatments.items() if n not in used and n < len(before)]
+    moved = rehomed(work, before, homes)
+    treatments, lost = dict(moved.treatments), left_behind(work, before, homes)
     aside = [kept for kept in lost if not any(treatments.get(n) == kept.treatment for n in _touched(kept.made_for, now))]
     for kept in work.aside:
         fits = [number for number, shot in enumerate(now) if number not in treatments and _home(shot, [kept.made_for]) == 0]
         treatments.update(dict.fromkeys(fits, kept.treatment))
         aside += [] if fits else [kept]
-    areas = tuple(
-        FollowedArea(
-            followed.area,
-            MappingProxyType({number: followed.shots[home] for number, home in homes.items() if home in followed.shots}),
-        )
-        for followed in work.areas
-    )
-    shared = []
-    for each in work.shared:
-        members = frozenset(number for number, home in homes.items() if home in each.shots)
-        if members or not each.shots:
-            shared.append(replace(each, shots=members))
-        elif each.steps:  # a group of which no shot is left
-            aside.append(Aside(before[min(each.shots)], tuple(map(own_step, each.steps))))
-    return Work(MappingProxyType(treatments), areas, tuple(aside), MappingProxyType(reasons), work.cuts, tuple(shared))
+    return replace(moved, treatments=MappingProxyType(treatments), aside=(*aside, *moved.aside))
 
 
 def _touched(shot: Shot, others: Sequence[Shot]) -> range:
