@@ -22,9 +22,10 @@ class Between:
 
     low: float
     high: float
+    unit: str = ""
 
     def __str__(self) -> str:
-        return f"between {self.low:g} and {self.high:g}"
+        return f"between {self.low:g} and {self.high:g} {self.unit}".rstrip()
 
     def __contains__(self, value: float) -> bool:
         return self.low <= value <= self.high
@@ -58,7 +59,7 @@ def made(kind: type[Made], data: Any, where: str) -> Made:
     hints = get_type_hints(kind, include_extras=True)
     values = {}
     for name, value in data.items():
-        require(name in known, f"{where} has no figure {str(name)[:SHOWN]!r}.")
+        require(name in known, f"{where} has no figure {str(name)[:SHOWN]!r}; it has {', '.join(known)}.")
         values[name] = checked(value, hints[name], f"{where}: {name}")
     required = [name for name, field in known.items() if field.default is MISSING and field.default_factory is MISSING]
     if missing := [name for name in required if name not in values]:

@@ -27,7 +27,8 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.prove.survey import must_fix, run_survey, start_survey
-from bluffline.rules.rulefile import Rules, load_rules, parse_rules
+from bluffline.rules.rulefile import load_rules, parse_rules
+from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Overrides

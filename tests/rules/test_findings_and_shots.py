@@ -5,8 +5,9 @@ from bluffline.measure.counted import Limits
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.findings import judge
-from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.judging import judge
+from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.levels import Range

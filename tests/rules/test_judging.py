@@ -11,7 +11,8 @@ from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.low_pass import low_passed
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.findings import Surveyed, judge
+from bluffline.rules.evidence import Surveyed
+from bluffline.rules.judging import judge
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots

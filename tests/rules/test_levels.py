@@ -9,7 +9,7 @@ import pytest
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.findings import judge
+from bluffline.rules.judging import judge
 from bluffline.rules.levels import SURE, mistagged, shot_levels, source_levels
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot

@@ -1,8 +1,12 @@
+from dataclasses import fields
 from pathlib import Path
 
 import pytest
 
 from bluffline.errors import RulesError
+from bluffline.rules.catalogue import RULES
+from bluffline.rules.each.chart import Chart
+from bluffline.rules.each.combing import Combing
 from bluffline.rules.rulefile import _KEYS, load_rules, parse_rules
 
 HOUSE = """
@@ -84,7 +88,7 @@ luma = [-1, 90]
 
 def test_areas_gamut_and_combing_are_read():
     rules = parse_rules(AREAS, "house")
-    assert rules.gamut == "bt709" and rules.combing == 12.5
+    assert rules.gamut == "bt709" and Combing().asked(rules).share == 12.5
     assert [area.name for area in rules.left_out] == ["logo"] and rules.limited[0].luma == (-1, 90)
     assert rules.left_out[0].region(1920, 1080).as_list() == [1536, 54, 288, 108]
     assert rules.limited[0].name == "area 2"
@@ -98,7 +102,8 @@ def test_areas_gamut_and_combing_are_read():
         ("[80, 5, 15, 10]", "[nan, 5, 15, 10]", "left, top, width and height"),
         ("[80, 5, 15, 10]", "[80, 5]", "left, top, width and height"), ('"leave out"', '"forget"', "can only be"),
         ("luma = [-1, 90]", "", "needs either"), ("luma = [-1, 90]", "luma = [90, -1]", "area 2.luma must run upwards"),
-        ("[[area]]", "[area]", "not valid TOML|written"), ("share = 12.5", "share = -1", "combing.share"),
+        ("[[area]]", "[area]", "not valid TOML|written"), ("share = 12.5", "share = -1", "combing: share must be"),
+        ("share = 12.5", "share = 101", "between 0 and 100 percent, not 101"),
         ('name = "logo"', 'shape = "round"', "area.shape is not known"),
     ],
 )  # fmt: skip
@@ -111,18 +116,20 @@ CHART = AREAS + '[chart]\nreference = "glaze-24"\nmean = 2.0\n'
 
 
 def test_a_chart_is_read_and_a_reference_beside_the_rules_is_found(tmp_path):
-    chart = parse_rules(CHART, "house").chart
+    chart = Chart().asked(parse_rules(CHART, "house"))
     assert (chart.reference, chart.mean, chart.worst) == ("glaze-24", 2.0, float("inf"))
     (tmp_path / "own.txt").write_text("CGATS.17")
     (tmp_path / "house.toml").write_text(CHART.replace("glaze-24", "own.txt"))
-    assert load_rules(tmp_path / "house.toml").chart.reference == str(tmp_path / "own.txt")
+    assert Chart().asked(load_rules(tmp_path / "house.toml")).reference == str(tmp_path / "own.txt")
 
 
 @pytest.mark.parametrize(
     ("old", "new", "words"),
     [
-        ('reference = "glaze-24"', "", "must name a chart reference"), ("mean = 2.0", "", "needs mean or worst"),
-        ("mean = 2.0", "mean = 0", "numbers above 0"), ("mean = 2.0", "average = 2", "chart.average is not known"),
+        ('reference = "glaze-24"', "", "chart lacks reference"), ("mean = 2.0", "", "needs mean or worst"),
+        ('"glaze-24"', '" "', "must name a chart reference"), ("mean = 2.0", "mean = 0", "mean must be between 0.001 and"),
+        ("mean = 2.0", "average = 2", "has no figure 'average'; it has reference, mean, worst"),
+        ('[chart]\nreference = "glaze-24"\nmean = 2.0', "[chart.of]\nmean = 2.0", "no figure 'of'"),
     ],
 )  # fmt: skip
 def test_a_chart_rule_that_makes_no_sense_is_refused(old, new, words):
@@ -135,4 +142,14 @@ def test_the_example_in_the_documentation_is_a_rule_file():
     rules = parse_rules(page.split("```toml\n")[1].split("```")[0], "house")
     assert rules.title == "House rules" and rules.gamut == "bt709" and len(rules.areas) == 2
     keys = {key for keys in _KEYS.values() for key in keys}
+    sections = {rule.key: [one.name for one in fields(rule.section)] for rule in RULES if rule.section is not None}
     assert all(key in page for key in keys), "every key is documented"
+    for section, figures in sections.items():
+        documented = page.partition(f"\n[{section}]")[2].partition("\n[")[0]
+        assert all(f"\n{figure} = " in documented for figure in figures), f"every figure of {section} is documented"
+    assert all(f"`{name}`" in page for rule in RULES for name in rule.titles), "every rule is documented"
+
+
+def test_a_section_that_is_no_table_is_refused():
+    with pytest.raises(RulesError, match=r"chart must be a table, written \[chart\]"):
+        parse_rules('chart = ["glaze-24", 2.0]\n' + HOUSE, "house")

@@ -5,8 +5,8 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from bluffline.media.codecs import CODECS
+from bluffline.rules.catalogue import rule_title
 from bluffline.rules.severity import Severity
-from bluffline.rules.titles import rule_title
 from bluffline.session.faults import Fault
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling

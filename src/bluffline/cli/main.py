@@ -21,7 +21,8 @@ from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
 from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
-from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
+from bluffline.rules.rulefile import SHIPPED, load_rules
+from bluffline.rules.rules import Rules
 from bluffline.session.faults import fault_of, log_path
 
 COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")

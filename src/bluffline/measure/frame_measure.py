@@ -18,6 +18,7 @@ from bluffline.measure.reserved import find_reserved
 from bluffline.signal.format import Planes, SignalFormat
 
 GRID_COLUMNS, GRID_ROWS = 16, 9
+_SAMPLED = 240  # pixels of a line, or nearly, by which a frame is held against the one before
 _BLOCK_ROWS = 120  # lines that tell the means of blocks as well as all
 _COARSE = 32  # bins of luma; chroma has half as many
 _COMB_GAP, _COMB_LEAST = 8, 10  # codes that one gap of a comb may skip; gaps that make a comb
@@ -68,6 +69,7 @@ class FrameMeasure:
     clip_low: Plateau
     histograms: tuple[Histogram, Histogram, Histogram]
     blocks: NDArray[np.float32]
+    samples: NDArray[np.float32]
     spread: NDArray[np.float32]
     combing: float = 0.0
     gamut_area: float = 0.0
@@ -147,6 +149,7 @@ def measure_frame(
         clip_blue=flat[2],
         histograms=(luma_histogram, cb_histogram, cr_histogram),
         blocks=_block_means(planes[0], source, region.edges),
+        samples=_samples(planes[0], source, region.edges),
         spread=_spread(found.histograms),
         combing=combing(luma_histogram, low_end, high_end),
         outside_area=share * found.outside,
@@ -202,6 +205,14 @@ def _block_samples(edges: tuple[int, int, int, int]) -> tuple[int, NDArray[np.in
     widths = np.diff(np.arange(GRID_COLUMNS + 1) * (right - left) // GRID_COLUMNS)
     lines = np.bincount(np.arange(0, bottom - top, step) * GRID_ROWS // (bottom - top), minlength=GRID_ROWS)
     return step, np.maximum(lines[:, None] * widths[None, :], 1)
+
+
+def _samples(luma: NDArray[Any], source: SignalFormat, edges: tuple[int, int, int, int]) -> NDArray[np.float32]:
+    """Luma of single pixels on a grid, in percent."""
+    left, right, top, bottom = edges
+    step = max((right - left) // _SAMPLED, 1)
+    chosen = luma[top + step // 2 : bottom : step, left + step // 2 : right : step]
+    return (chosen.astype(np.float32) - np.float32(source.levels.black)) * np.float32(100 / source.levels.swing)
 
 
 def _spread(histograms: NDArray[np.int64]) -> NDArray[np.float32]:

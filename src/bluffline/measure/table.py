@@ -1,5 +1,6 @@
 """The survey's result: one row a frame, kept as columns."""
 
+from collections import deque
 from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from operator import attrgetter
@@ -13,6 +14,8 @@ from bluffline.measure.level_evidence import LevelEvidence
 from bluffline.signal.format import SignalFormat
 
 LOOK_SIZE = 16 * 9 + 64  # bytes of a frame's look: mean luma of a grid, and shares of tones and hues
+DRIFT = 12  # frames back that a frame is held against as well: what moves slowly has moved by then
+_TILE = 6  # of the pixels looked at, square: what moves little is seen in one
 _FIELDS: list[tuple[Any, ...]] = [
     ("readable", "?"),
     ("format", "i4"),
@@ -63,6 +66,9 @@ _FIELDS: list[tuple[Any, ...]] = [
             *(f"clip_{name}_{figure}" for name in ("red", "green", "blue") for figure in ("level", "area")),
             "block_change",
             "spread_change",
+            "pixel_change",
+            "tile_change",
+            "drift",
             "combing",
             "gamut_area",
         )
@@ -81,9 +87,20 @@ def _place(name: str) -> str:
     return next((place + name.removeprefix(prefix) for prefix, place in _NESTED if name.startswith(prefix)), name)
 
 
-_NOT_MEASURED = {"readable", "format", "block_change", "spread_change", "look"}
+_NOT_MEASURED = {"readable", "format", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look"}
 _MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in _NOT_MEASURED}
 _values = attrgetter(*_MEASURED.values())
+
+
+def _change(samples: NDArray[np.float32], before: NDArray[np.float32]) -> tuple[float, float]:
+    """How far pixels are from those of a frame before, in percent of luma: in the mean, and where they moved most."""
+    if before.shape != samples.shape:
+        return 100.0, 100.0
+    change = np.abs(samples - before)
+    rows, columns = (max(size // _TILE, 1) for size in change.shape)
+    whole = change[: rows * _TILE, : columns * _TILE]
+    tiles = whole.reshape(rows, whole.shape[0] // rows, columns, whole.shape[1] // columns).mean(axis=(1, 3))
+    return float(change.mean()), float(tiles.max())
 
 
 class SurveyTable:
@@ -103,6 +120,7 @@ class SurveyTable:
         self._measured = self._rows[list(_MEASURED)]
         self._count = 0
         self._previous: FrameMeasure | None = None
+        self._samples: deque[NDArray[np.float32]] = deque(maxlen=DRIFT)
 
     def __len__(self) -> int:
         return self._count
@@ -182,5 +200,11 @@ class SurveyTable:
             if self._previous is not None:
                 row["block_change"] = np.abs(measure.blocks - self._previous.blocks).sum() / measure.blocks.size
                 row["spread_change"] = np.abs(measure.spread - self._previous.spread).sum() / 6.0
+            row["pixel_change"] = row["tile_change"] = row["drift"] = 100
+            if self._samples:
+                row["pixel_change"], row["tile_change"] = _change(measure.samples, self._samples[-1])
+            if len(self._samples) == DRIFT:
+                row["drift"] = _change(measure.samples, self._samples[0])[1]
+            self._samples.append(measure.samples)
             self._previous = measure
         self._count += 1

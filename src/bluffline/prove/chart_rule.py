@@ -1,7 +1,5 @@
 """Charts as a rule: filmed charts that are found surely are measured against their reference."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from bluffline.charts.fit import measure_chart
@@ -9,25 +7,12 @@ from bluffline.charts.frame import SURE, shoelace
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import sample_frame
 from bluffline.errors import ChartError
-from bluffline.rules.findings import Finding
-from bluffline.rules.rulefile import RuleChart
-from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot
+from bluffline.rules.each.chart import ChartAsked
+from bluffline.rules.evidence import ChartMeasure
 from bluffline.signal.format import Planes, SignalFormat
 
 
-@dataclass(frozen=True, slots=True)
-class ChartMeasure:
-    """CIEDE2000 of a chart that was found in ``frame``; ``patch``: the one with the worst; ``area``: percent of the picture."""
-
-    frame: int
-    mean: float
-    worst: float
-    patch: str
-    area: float
-
-
-def rule_reference(rule: RuleChart) -> Reference:
+def rule_reference(rule: ChartAsked) -> Reference:
     """The reference that a rule names.
 
     Raises
@@ -55,14 +40,3 @@ def chart_in(frame: int, planes: Planes, source: SignalFormat, reference: Refere
     area = abs(shoelace(np.array(found.corners))) / (source.width * source.height) * 100
     return ChartMeasure(frame, float(total.mean()), float(total.max()), reference.names[int(total.argmax())], area)
 
-
-def judge_chart(measure: ChartMeasure, rule: RuleChart, number: int, shot: Shot) -> Finding | None:
-    """The finding of a chart that is further from its reference than the rule allows."""
-    if measure.mean > rule.mean:
-        value, words = measure.mean, f"The chart is off by {measure.mean:.1f} ΔE in the mean; {rule.mean:g} is allowed"
-    elif measure.worst > rule.worst:
-        value, words = measure.worst, f"The chart's {measure.patch} is off by {measure.worst:.1f} ΔE; {rule.worst:g} is allowed"
-    else:
-        return None
-    ends = (shot.first, shot.last, measure.frame)
-    return Finding("chart", Severity.MUST_FIX, number, *ends, round(value, 2), "ΔE2000", round(measure.area, 3), words)

@@ -11,7 +11,7 @@ from bluffline.errors import BlufflineError, CancelledError, MediaError
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, must_fix, run_survey, unreadable_frames
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 
 _BLOCK = 1 << 20
 

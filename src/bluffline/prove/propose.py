@@ -10,8 +10,9 @@ from bluffline.figures import figure
 from bluffline.measure.counted import Limits, used_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.prove.survey import Survey, exacting, measure_by_rules
+from bluffline.rules.catalogue import answered
 from bluffline.rules.columns import percent_columns
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Planes
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -23,8 +24,7 @@ from bluffline.treat.step import Signal, Step
 
 _ROUNDS = 4
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
-# Findings that a treatment answers.
-ANSWERED = frozenset({"luma-high", "luma-low", "rgb-high", "rgb-low", "outside", "reserved", "blanking"})
+ANSWERED = answered()
 
 PlanesAt = Callable[[int], Planes | None]
 

@@ -24,7 +24,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import KeepUnreadable, refuse_changed, refuse_other_light, render
 from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.treat.ladder import Treatment, acts
 

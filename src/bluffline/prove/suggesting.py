@@ -12,7 +12,7 @@ from bluffline.prove.proposals import BEARABLE, What, steps_of, suggest
 from bluffline.prove.propose import Proposal, propose
 from bluffline.prove.survey import Survey
 from bluffline.rules.aims import Aims
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.levels import LIKELY, ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range

@@ -17,11 +17,14 @@ from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
-from bluffline.prove.chart_rule import ChartMeasure, chart_in, judge_chart, rule_reference
+from bluffline.prove.chart_rule import chart_in, rule_reference
 from bluffline.prove.monitor import Monitor, ahead_of, in_order
 from bluffline.rules.columns import Memo
-from bluffline.rules.findings import Finding, Surveyed, in_reading_order, judge
-from bluffline.rules.rulefile import RuleChart, Rules
+from bluffline.rules.each.chart import Chart, ChartAsked
+from bluffline.rules.evidence import ChartMeasure, Surveyed
+from bluffline.rules.finding import Finding
+from bluffline.rules.judging import judge
+from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.colorimetry import one_light
@@ -29,7 +32,7 @@ from bluffline.signal.format import Planes, SignalFormat
 
 _SAMPLES = 12
 _FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
-_SOUND_SLACK = 0.03  # seconds: the packets of sound don't end where frames do
+_CHART = Chart()
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
 
@@ -62,7 +65,7 @@ class Survey:
     @property
     def complete(self) -> bool:
         """Whether every frame has been measured, and every chart that the rules ask for."""
-        return len(self.table) == self.programme.frame_count and (self.rules.chart is None or any(self.searched))
+        return len(self.table) == self.programme.frame_count and (not _CHART.on(self.rules) or any(self.searched))
 
     def shots(self) -> list[Shot]:
         """Shots of what has been measured so far."""
@@ -74,38 +77,12 @@ class Survey:
         ``memo``: what was judged of this survey before.
         """
         shots = self.shots() if shots is None else shots
-        index = self.programme.index
-        surveyed = Surveyed(self.region, float(self.programme.frame_rate), index.lost)
-        judged = judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo)
-        return in_reading_order([*judged, *self._chart_findings(shots), *self._file_findings(shots)])
-
-    def _file_findings(self, shots: list[Shot]) -> Iterator[Finding]:
-        """What contradicts the file as a whole: the order of fields that is seen, and sound without picture."""
-        if not shots:
-            return
-        source, programme = self.source, self.programme
-        seen = self.fields.top_first if self.fields is not None else None
-        if seen is not None and (not source.interlaced or seen is not source.top_field_first):
-            told = (
-                f"tagged {'top' if source.top_field_first else 'bottom'} first" if source.interlaced else "tagged progressive"
-            )
-            words = f"The {'top' if seen else 'bottom'} field is first by what moves, {told}"
-            yield Finding("fields", Severity.LOOK, 0, shots[0].first, shots[0].last, shots[0].first, 100.0, "%", 100.0, words)
-        if programme.index.broken and self.complete:
-            last = shots[-1].last
-            words = f"The file is damaged after this frame ({programme.index.broken}): what may follow could not be read"
-            yield Finding("missing", Severity.MUST_FIX, len(shots) - 1, last, last, last, 100.0, "%", 100.0, words)
-        after = programme.sound_after
-        if self.complete and after > _SOUND_SLACK + 1 / float(programme.frame_rate):
-            last = shots[-1].last
-            words = f"Sound goes on {after:.2f} s after the picture ends"
-            yield Finding("sound", Severity.LOOK, len(shots) - 1, last, last, last, round(after, 2), "s", 0.0, words)
-
-    def _chart_findings(self, shots: list[Shot]) -> Iterator[Finding]:
-        for measure in list(self.charts):
-            number = bisect_right(shots, measure.frame, key=lambda shot: shot.first) - 1
-            if self.rules.chart is not None and (finding := judge_chart(measure, self.rules.chart, number, shots[number])):
-                yield finding
+        index, fields, programme = self.programme.index, self.fields, self.programme
+        surveyed = Surveyed(
+            self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
+            fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
+        )  # fmt: skip
+        return judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo)
 
 
 def mended_by_writing(survey: Survey, finding: Finding) -> bool:
@@ -138,8 +115,8 @@ def start_survey(programme: Programme, rules: Rules, *, region: Region | None = 
     """An empty survey, its active picture settled; `run_survey` fills it."""
     source = programme.format
     region = region or find_region(programme)
-    if rules.chart is not None:
-        rule_reference(rules.chart)  # what can't be used is told before anything is measured
+    if _CHART.on(rules):
+        rule_reference(_CHART.asked(rules))  # what can't be used is told before anything is measured
     table = SurveyTable(programme.frame_count, len(rules.limited), [source])
     return Survey(programme, region, rules, table, fields=FieldOrder(source))
 
@@ -159,8 +136,8 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
                 survey.table.append(row, source)
                 monitor.at(stage, len(survey.table), total)
             survey.read[:] = [reader.digest] if reader.digest else []
-        if survey.rules.chart is not None:
-            survey.charts[:] = _charts(survey, survey.rules.chart, reader, monitor)
+        if _CHART.on(survey.rules):
+            survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
             survey.searched[:] = [True]
     return survey
 
@@ -176,7 +153,7 @@ def _watched(frames: Iterator[Frame], survey: Survey) -> Iterator[Frame]:
         yield frame
 
 
-def _charts(survey: Survey, rule: RuleChart, reader: Reader, monitor: Monitor) -> Iterator[ChartMeasure]:
+def _charts(survey: Survey, rule: ChartAsked, reader: Reader, monitor: Monitor) -> Iterator[ChartMeasure]:
     """What charts measure that stand in the middle of a shot."""
     reference, shots = rule_reference(rule), survey.shots()
     for number, shot in enumerate(shots):

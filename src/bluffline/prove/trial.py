@@ -13,8 +13,11 @@ from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules
+from bluffline.rules.catalogue import rule_of
 from bluffline.rules.columns import Column, percent_columns
-from bluffline.rules.findings import Finding, Surveyed, judge
+from bluffline.rules.evidence import Surveyed
+from bluffline.rules.finding import Finding
+from bluffline.rules.judging import judge
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
@@ -22,16 +25,6 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
 _SPREAD = 3  # frames that are tried beside the worst ones
-_EXTREMES = {
-    "luma-high": ("y_max", np.max),
-    "luma-low": ("y_min", np.min),
-    "rgb-high": ("rgb_max", np.max),
-    "rgb-low": ("rgb_min", np.min),
-}
-
-
-# What treated frames of one shot can't tell: findings of the file, of charts, of the source's tags, of what isn't there.
-_OF_THE_FILE = frozenset({"chart", "fields", "sound", "levels", "missing", "tags", "unreadable"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,14 +78,15 @@ class Trial:
 
     def left(self, found: Sequence[Finding]) -> int:
         """How many findings are left that must be fixed; found: those of the source in this shot."""
-        own = [finding for finding in self.findings if finding.rule not in _OF_THE_FILE]
+        own = [finding for finding in self.findings if rule_of(finding.rule).tried]
         untold = [finding for finding in found if self.outcome(finding) is None]
         return sum(finding.severity is Severity.MUST_FIX for finding in (*own, *untold))
 
     def outcome(self, finding: Finding) -> Outcome | None:
         """What becomes of a finding of the source in this shot; None where what was tried can't tell."""
         tried = self.readable & (self.frames >= finding.first_frame) & (self.frames <= finding.last_frame)
-        if finding.rule in _OF_THE_FILE or not tried.any():
+        rule = rule_of(finding.rule)
+        if not rule.tried or not tried.any():
             return None
         left = [
             each for each in self.findings
@@ -102,9 +96,9 @@ class Trial:
         if left:
             widest = max(left, key=lambda each: each.worst_area)
             after = widest.worst_value
-        elif finding.rule in _EXTREMES:
-            name, furthest = _EXTREMES[finding.rule]
-            after = round(float(furthest(self.columns[name][tried])), 2)
+        elif finding.rule in rule.extremes:
+            name, greatest = rule.extremes[finding.rule]
+            after = round(float((np.max if greatest else np.min)(self.columns[name][tried])), 2)
         low, high = getattr(self.survey.rules.limits, finding.rule.partition("-")[0], (-np.inf, np.inf))
         tolerated = not left and after is not None and not low <= after <= high
         return Outcome(finding.worst_value, after, finding.unit, not left, tolerated, self.whole, bool(self.codec))

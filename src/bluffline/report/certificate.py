@@ -22,8 +22,9 @@ from bluffline.prove.prove import Proof, frame_list
 from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
 from bluffline.report.looked_at import judged, not_judged
+from bluffline.rules.catalogue import part_of
 from bluffline.rules.columns import percent_columns
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.signal.convert import same_samples
 from bluffline.signal.naming import colours
 from bluffline.treat.ladder import ordered
@@ -199,7 +200,7 @@ def _page(name: str) -> Any:
 
 def _rows(findings: Sequence[Finding], programme: Programme) -> list[dict[str, Any]]:
     """The findings as lines of a table."""
-    return [{**finding_report(finding, programme), "part": finding.part} for finding in findings]
+    return [{**finding_report(finding, programme), "part": part_of(finding)} for finding in findings]
 
 
 def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:

@@ -2,6 +2,7 @@
 
 import csv
 import io
+from dataclasses import asdict
 from typing import Any
 
 from bluffline.media.opening import shown
@@ -9,8 +10,10 @@ from bluffline.media.programme import Programme, Track
 from bluffline.prove.checking import Checked
 from bluffline.prove.survey import Survey, must_fix
 from bluffline.report.looked_at import judged, not_judged
-from bluffline.rules.findings import Finding
-from bluffline.rules.rulefile import SHIPPED, Rules, load_rules
+from bluffline.rules.catalogue import RULES, part_of
+from bluffline.rules.finding import Finding
+from bluffline.rules.rulefile import SHIPPED, load_rules
+from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.matrix import standard
 from bluffline.signal.naming import colours
@@ -116,12 +119,12 @@ def rules_report(rules: Rules) -> dict[str, Any]:
         "gamut": rules.gamut,
         "reserved": "forbidden" if rules.reserved else "allowed",
         "filter": rules.filter,
-        "tags": str(rules.tags),
         "tolerance": {"area": rules.area, "frames": rules.frames, "gap": rules.gap},
         "areas": [
             {"name": area.name, "box": list(area.box), "use": "leave out" if area.luma is None else None, "luma": area.luma}
             for area in rules.areas
         ],
+        "asked": {rule.key: asdict(rule.asked(rules)) for rule in RULES if rule.section is not None and rule.on(rules)},
     }
 
 
@@ -207,7 +210,7 @@ def describe(survey: Survey, checked: Checked | None = None) -> str:
         lines.insert(1, f"  file      {checked.size} bytes, {changed}, sha256 {checked.sha256}")
     for finding in findings:
         when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
-        told = ", ".join(filter(None, (finding.reason, finding.part)))
+        told = ", ".join(filter(None, (finding.reason, part_of(finding))))
         lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {told}")
     lines += [f"  not judged  {each}" for each in not_judged(survey)]
     told = verdict(survey, findings)

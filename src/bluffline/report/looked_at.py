@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from bluffline.media.programme import Track
 from bluffline.media.riders import words_for
 from bluffline.prove.survey import Survey, unreadable_frames
+from bluffline.rules.catalogue import RULES
 from bluffline.signal.matrix import standard
 
 _BESIDE = {
@@ -21,14 +22,7 @@ def judged(survey: Survey) -> list[str]:
     """What was judged, each in a few words."""
     rules, programme, region = survey.rules, survey.programme, survey.region
     read = programme.frame_count - len(unreadable_frames(survey))
-    things = ["luma", "R′G′B′", "both together", "blanking", "clipping", "levels against the tags", "changes of tags"]
-    if rules.reserved:
-        things.append("codes reserved for timing")
-    if rules.gamut is not None:
-        things.append(f"colours against {standard(rules.gamut)}")
-    things += [f"area {area.name}" for area in rules.limited]
-    if rules.chart is not None:
-        things.append("filmed charts")
+    things = [words for rule in RULES if rule.on(rules) and (words := rule.told(rules))]
     return [
         f"Video track {programme.picture}: {read} of {programme.frame_count} frames, picture {region.width}×{region.height}",
         f"By {rules.title}: {', '.join(things)}",
@@ -54,18 +48,13 @@ def _of_the_file(survey: Survey) -> Iterator[str]:
 
 def _of_the_rules(survey: Survey) -> Iterator[str]:
     rules = survey.rules
-    off = {
-        "codes reserved for timing, which they allow": rules.reserved,
-        "colours against a smaller gamut": rules.gamut is not None,
-        "filmed charts": rules.chart is not None,
-    }
-    if asked := [words for words, on in off.items() if not on]:
-        yield f"Not asked for by the rules: {', '.join(asked)}"
+    if off := [words for rule in RULES if not rule.on(rules) and (words := rule.told(rules))]:
+        yield f"Not asked for by the rules: {', '.join(off)}"
     if rules.left_out:
         yield f"Left out by the rules: {', '.join(area.name for area in rules.left_out)}"
     if survey.source.transfer in ("pq", "hlg"):
         yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
-    yield "No rule here: loudness, black or frozen frames, flashing"
+    yield "No rule here: loudness, flashing"
 
 
 def _track(track: Track) -> str:

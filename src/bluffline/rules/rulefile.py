@@ -2,113 +2,31 @@
 
 import hashlib
 import math
-from dataclasses import dataclass
+from collections.abc import Iterable
 from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from bluffline.errors import RulesError
+from bluffline.errors import RulesError, SettingsError
 from bluffline.intake import parse_toml, read_text
 from bluffline.measure.counted import Limits
-from bluffline.measure.region import Region
-from bluffline.rules.severity import Severity
+from bluffline.rules.catalogue import RULES
+from bluffline.rules.rule import Rule
+from bluffline.rules.rules import FILTERS, GAP, RuleArea, Rules
 from bluffline.signal.colorimetry import GAMUTS
 
 SHIPPED = ("r103", "strict")
 _KEYS = {
-    "": {"title", "limits", "tolerance", "filter", "clipping", "combing", "area", "chart", "tags"},
+    "": {"title", "limits", "tolerance", "filter", "area"},
     "limits": {"luma", "rgb", "gamut", "reserved"},
     "tolerance": {"area", "frames", "gap"},
     "filter": {"kind"},
-    "clipping": {"area"},
-    "combing": {"share"},
-    "tags": {"severity"},
-    "chart": {"reference", "mean", "worst"},
     "area": {"name", "box", "use", "luma"},
 }
 _WIDEST = (-50.0, 150.0)
-_CLIP_AREA = 0.5
-_COMBING = 5.0
 _LEAVE_OUT = "leave out"
-_GAP, _LONGEST_GAP = 1.0, 60.0
+_LONGEST_GAP = 60.0
 _RESERVED = ("forbidden", "allowed")
-FILTERS = ("none", "low-pass")
-
-
-@dataclass(frozen=True, slots=True)
-class RuleArea:
-    """A part of the picture with rules of its own.
-
-    ``box``: left, top, width and height in percent of the picture; ``luma``: its own limits, in percent, or None where
-    nothing inside it counts against any limit.
-    """
-
-    name: str
-    box: tuple[float, float, float, float]
-    luma: tuple[float, float] | None
-
-    def region(self, width: int, height: int) -> Region:
-        """The pixels of a picture of that size; edges are even, so that chroma sites fall inside."""
-        left, top, wide, high = self.box
-        x, y = (2 * round(share / 200 * size) for share, size in ((left, width), (top, height)))
-        right, bottom = (2 * round(share / 200 * size) for share, size in ((left + wide, width), (top + high, height)))
-        return Region(x, y, max(min(right, width) - x, 2), max(min(bottom, height) - y, 2))
-
-
-@dataclass(frozen=True, slots=True)
-class RuleChart:
-    """How far a filmed chart may be from its reference, CIEDE2000; ``reference``: a shipped one's name, or a path."""
-
-    reference: str
-    mean: float
-    worst: float
-
-
-@dataclass(frozen=True, slots=True)
-class Rules:
-    """The delivery rules in force. Areas are percent of the active picture; ``combing`` is percent of the codes in use.
-
-    ``gamut``: one of `colorimetry.GAMUTS` that colours have to stay in, or None. ``reserved``: whether codes that a serial link
-    reserves are forbidden. ``low_pass``: whether luma and R′G′B′ are judged after that filter. ``gap``: seconds that two runs
-    may lie apart and still be one finding. ``tags``: how grave it is where a programme's tags change. ``checksum``: SHA-256 of
-    the file's text; ``shipped``: the name of the shipped rules that it is to the letter, or empty.
-    """
-
-    name: str
-    title: str
-    limits: Limits
-    area: float
-    frames: int
-    clip_area: float = _CLIP_AREA
-    gamut: str | None = None
-    combing: float = _COMBING
-    areas: tuple[RuleArea, ...] = ()
-    chart: RuleChart | None = None
-    reserved: bool = True
-    low_pass: bool = False
-    gap: float = _GAP
-    tags: Severity = Severity.MUST_FIX
-    checksum: str = ""
-    shipped: str = ""
-
-    @property
-    def filter(self) -> str:
-        """What luma and R′G′B′ are filtered by before they are judged, in the word of the rule file."""
-        return FILTERS[self.low_pass]
-
-    @property
-    def left_out(self) -> tuple[RuleArea, ...]:
-        """The areas that count against no limit."""
-        return tuple(area for area in self.areas if area.luma is None)
-
-    @property
-    def limited(self) -> tuple[RuleArea, ...]:
-        """The areas that have limits of their own."""
-        return tuple(area for area in self.areas if area.luma is not None)
-
-    def outside(self, area: float) -> bool:
-        """Whether an area outside the limits is more than is tolerated."""
-        return area > self.area
 
 
 def load_rules(name_or_path: str | Path) -> Rules:
@@ -152,10 +70,10 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
         table = parse_toml(text)
     except ValueError as error:
         raise RulesError(f"The rules {name} are not valid TOML: {str(error)[:200]}.") from error
-    _refuse_unknown(table, "", name)
+    rules = {rule.key: rule for rule in RULES if rule.section is not None}
+    _refuse_unknown(table, "", name, rules)
     limits = _section(table, "limits", name)
     tolerance = _section(table, "tolerance", name)
-    clipping = _section(table, "clipping", name)
     frames = tolerance.get("frames", 1)
     if not isinstance(frames, int) or isinstance(frames, bool) or frames < 1:
         raise RulesError(f"The rules {name}: tolerance.frames must be a whole number from 1, not {frames!r}.")
@@ -168,18 +86,25 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
         limits=Limits(_pair(limits, "luma", name), _pair(limits, "rgb", name)),
         area=_percent(tolerance, "area", 0.0, f"The rules {name}: tolerance"),
         frames=frames,
-        clip_area=_percent(clipping, "area", _CLIP_AREA, f"The rules {name}: clipping"),
         gamut=_gamut(limits, name),
-        combing=_percent(_section(table, "combing", name), "share", _COMBING, f"The rules {name}: combing"),
         areas=_areas(table, name),
-        chart=_chart(table, name, folder),
         reserved=_choice(limits, "reserved", _RESERVED, f"The rules {name}: limits") == _RESERVED[0],
         low_pass=_choice(_section(table, "filter", name), "kind", FILTERS, f"The rules {name}: filter") == FILTERS[1],
         gap=_gap(tolerance, name),
-        tags=Severity(_choice(_section(table, "tags", name), "severity", tuple(Severity), f"The rules {name}: tags")),
+        sections=tuple(_asked(rules[key], table[key], f"The rules {name}: {key}", folder) for key in table if key in rules),
         checksum=checksum,
         shipped=next((known for known in SHIPPED if _checksum(_shipped_text(known)) == checksum), ""),
     )
+
+
+def _asked(rule: Rule, section: Any, where: str, folder: Path) -> Any:
+    """What a file asks of a rule in its section."""
+    if not isinstance(section, dict):
+        raise RulesError(f"{where} must be a table, written [{rule.key}].")
+    try:
+        return rule.read(section, where, folder)
+    except SettingsError as error:
+        raise RulesError(str(error)) from error
 
 
 def _choice(table: dict[str, Any], key: str, choices: tuple[str, ...], where: str) -> str:
@@ -191,26 +116,10 @@ def _choice(table: dict[str, Any], key: str, choices: tuple[str, ...], where: st
 
 
 def _gap(tolerance: dict[str, Any], name: str) -> float:
-    gap = tolerance.get("gap", _GAP)
+    gap = tolerance.get("gap", GAP)
     if not _number(gap) or not 0 <= gap <= _LONGEST_GAP:
         raise RulesError(f"The rules {name}: tolerance.gap must be a number from 0 to {_LONGEST_GAP:g} seconds, not {gap!r}.")
     return float(gap)
-
-
-def _chart(table: dict[str, Any], name: str, folder: Path) -> RuleChart | None:
-    if "chart" not in table:
-        return None
-    section = _section(table, "chart", name)
-    reference = section.get("reference")
-    if not isinstance(reference, str) or not reference.strip():
-        raise RulesError(f"The rules {name}: chart.reference must name a chart reference.")
-    if "mean" not in section and "worst" not in section:
-        raise RulesError(f"The rules {name}: chart needs mean or worst, the greatest ΔE2000 that is allowed.")
-    mean, worst = (section.get(key, math.inf) for key in ("mean", "worst"))
-    if not all(key not in section or (_number(section[key]) and section[key] > 0) for key in ("mean", "worst")):
-        raise RulesError(f"The rules {name}: chart.mean and chart.worst must be numbers above 0, in ΔE2000.")
-    beside = folder / reference
-    return RuleChart(str(beside) if beside.is_file() else reference, float(mean), float(worst))
 
 
 def _gamut(limits: dict[str, Any], name: str) -> str | None:
@@ -253,9 +162,9 @@ def _section(table: dict[str, Any], key: str, name: str) -> dict[str, Any]:
     return section
 
 
-def _refuse_unknown(table: dict[str, Any], section: str, name: str) -> None:
-    for key in table.keys() - _KEYS[section]:
-        known = ", ".join(sorted(_KEYS[section]))
+def _refuse_unknown(table: dict[str, Any], section: str, name: str, more: Iterable[str] = ()) -> None:
+    for key in table.keys() - _KEYS[section] - set(more):
+        known = ", ".join(sorted({*_KEYS[section], *more}))
         raise RulesError(f"The rules {name}: {f'{section}.' if section else ''}{key} is not known here; known are {known}.")
 
 

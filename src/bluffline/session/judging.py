@@ -12,7 +12,7 @@ from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, run_survey
 from bluffline.prove.trial import Trial
 from bluffline.rules.columns import Column, Memo
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.session.work import NO_CUTS, Cuts
 from bluffline.treat.ladder import Treatment, predicted_extremes

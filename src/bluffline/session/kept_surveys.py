@@ -28,7 +28,7 @@ from bluffline.media.source_file import SourceFile
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, find_region
 from bluffline.report.files import save_bytes
-from bluffline.rules.rulefile import Rules
+from bluffline.rules.rules import Rules
 from bluffline.session.faults import fault_of
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range

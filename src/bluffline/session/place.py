@@ -6,7 +6,7 @@ from bisect import bisect_right
 from typing import Protocol
 
 from bluffline.media.programme import Programme
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event

@@ -22,8 +22,10 @@ from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
 from bluffline.prove.survey import Survey, mended_by_writing, must_fix, start_survey
 from bluffline.prove.trial import Outcome, Trial
-from bluffline.rules.findings import Finding, in_reading_order
-from bluffline.rules.rulefile import Rules, load_rules
+from bluffline.rules.each.chart import Chart
+from bluffline.rules.finding import Finding, in_reading_order
+from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.document import Document
@@ -104,8 +106,8 @@ class Session:
         ChartError : the chart that the rules ask for can't be used; what was in force remains.
         """
         rules = rules or self.rules
-        if rules.chart is not None:
-            rule_reference(rules.chart)
+        if (chart := Chart()).on(rules):
+            rule_reference(chart.asked(rules))
         if self.survey is not None and self.programme is not None:
             programme = self.programme if overrides is None else self.programme.read_as(overrides)
             self._take(programme, start_survey(programme, rules, region=region or self.survey.region))

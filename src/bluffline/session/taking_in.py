@@ -9,7 +9,7 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey, start_survey
-from bluffline.rules.rulefile import Rules
+from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint, stamped
 from bluffline.session.hold import Hold

@@ -8,7 +8,7 @@ from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.survey import Survey
 from bluffline.prove.trial import Trial, telling_frames, try_treatment
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.treat.ladder import Treatment, acts
 

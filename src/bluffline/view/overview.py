@@ -16,7 +16,7 @@ from bluffline.prove.matching import distance
 from bluffline.prove.neutral import light_of
 from bluffline.prove.pixels import Pixels, look_at
 from bluffline.prove.survey import Survey
-from bluffline.rules.findings import Finding
+from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Treatments

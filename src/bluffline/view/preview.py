@@ -17,7 +17,7 @@ from bluffline.measure.reading import Reading, read_selection
 from bluffline.measure.region import Region
 from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
 from bluffline.prove.survey import measure_by_rules
-from bluffline.rules.rulefile import Rules
+from bluffline.rules.rules import Rules
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment, greyed, reach_weights
 from bluffline.treat.ladder import Treatment

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from bluffline.media.programme import Programme
 from bluffline.rules.aims import Aims
+from bluffline.rules.catalogue import headline
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font, image_of
 from bluffline.view.overview import (
@@ -51,7 +52,7 @@ class ShotWidget(QWidget):
         self._title = f"Shot {card.number + 1}"
         self._when = programme.label(card.frame)
         self._high = card.pictures[0].shape[0]
-        words = card.worst.headline if card.worst is not None else "nothing found"
+        words = headline(card.worst) if card.worst is not None else "nothing found"
         self._words = words
         self.setFixedSize(self.sizeHint())
         self.setCursor(Qt.CursorShape.PointingHandCursor)

@@ -10,8 +10,8 @@ from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
 from bluffline.prove.survey import must_fix
 from bluffline.report.looked_at import not_judged
-from bluffline.rules.findings import Finding
-from bluffline.rules.titles import rule_title
+from bluffline.rules.catalogue import headline, rule_title
+from bluffline.rules.finding import Finding
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 
@@ -41,7 +41,7 @@ class ResultDialog(QDialog):
             for column, text in enumerate((rule_title(rule), str(counts[0][rule]), str(counts[1][rule]))):
                 grid.addWidget(QLabel(text), row, column)
         grid.setColumnStretch(3, 1)
-        left = [f"{proof.after.programme.label(each.worst_frame)}  {each.headline}" for each in after[:_MOST_LEFT]]
+        left = [f"{proof.after.programme.label(each.worst_frame)}  {headline(each)}" for each in after[:_MOST_LEFT]]
         left += [f"and {len(after) - _MOST_LEFT} more"] if len(after) > _MOST_LEFT else []
         self.left = QLabel("\n".join(left) or "Nothing is left that must be fixed.")
         self.not_judged = dim(f"Not judged: {'. '.join(not_judged(proof.request.survey))}.")

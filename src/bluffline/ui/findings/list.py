@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.rules.findings import Finding
+from bluffline.rules.catalogue import headline, part_of, rule_title
+from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
-from bluffline.rules.titles import rule_title
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.style.style import DIM, TEXT, TINT, font
@@ -157,7 +157,7 @@ class FindingsList(QWidget):
         programme = self._session.programme
         assert row is not None and programme is not None
         for finding in findings:
-            item = QStandardItem(finding.headline)
+            item = QStandardItem(headline(finding))
             item.setData(finding, _FINDING)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
@@ -282,11 +282,11 @@ class _FindingDelegate(QStyledItemDelegate):
         painter.setPen(DIM if outcome is not None and outcome.answered else TEXT)
         painter.setFont(font(12))
         upper = QRect(box.left() + 26, box.top() + 3, box.width() - 28, 19)
-        headline = painter.fontMetrics().elidedText(finding.headline, Qt.TextElideMode.ElideRight, upper.width())
-        painter.drawText(upper, _LEFT, headline)
+        shown = painter.fontMetrics().elidedText(headline(finding), Qt.TextElideMode.ElideRight, upper.width())
+        painter.drawText(upper, _LEFT, shown)
         painter.setPen(DIM)
         painter.setFont(font(11))
-        told = " · ".join(filter(None, (f"{finding.severity} · {finding.length} fr", finding.part)))
+        told = " · ".join(filter(None, (f"{finding.severity} · {finding.length} fr", part_of(finding))))
         painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(replace(outcome, coded=True)))
 
 

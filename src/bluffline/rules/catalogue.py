@@ -1,0 +1,47 @@
+"""The catalogue of rules: every one that there is a module of."""
+
+from importlib import import_module
+from pkgutil import iter_modules
+
+from bluffline.rules import each
+from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Rule
+
+
+def _found() -> tuple[Rule, ...]:
+    modules = [import_module(f"{each.__name__}.{module.name}") for module in iter_modules(each.__path__)]
+    own = {
+        one
+        for module in modules
+        for one in vars(module).values()
+        if isinstance(one, type) and issubclass(one, Rule) and "titles" in vars(one)
+    }
+    return tuple(sorted((kind() for kind in own), key=lambda rule: (rule.place, *rule.titles)))
+
+
+RULES = _found()
+
+
+def rule_of(name: str) -> Rule:
+    """The rule whose findings carry an id."""
+    return next(rule for rule in RULES if name in rule.titles)
+
+
+def rule_title(name: str) -> str:
+    """A rule in words, from the id that findings carry."""
+    return rule_of(name).titles[name]
+
+
+def answered() -> frozenset[str]:
+    """The ids of what *Legalise* answers."""
+    return frozenset().union(*(rule.answered for rule in RULES))
+
+
+def part_of(finding: Finding) -> str:
+    """How much of the picture is meant, in words; empty where it is not a part of the picture that breaks the rule."""
+    return "" if rule_of(finding.rule).whole_frames else f"{finding.worst_area:.1f} % of the picture"
+
+
+def headline(finding: Finding) -> str:
+    """The reason without what it goes on to say."""
+    return finding.reason if rule_of(finding.rule).colon_told else finding.reason.partition(": ")[0]

@@ -1,0 +1,1 @@
+"""The rules, one a module; see `bluffline.rules.rule.Rule`."""

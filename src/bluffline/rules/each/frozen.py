@@ -1,0 +1,66 @@
+"""Frames that are the same as those before them but for coding, for longer than is allowed."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+import numpy as np
+
+from bluffline.declared import Between
+from bluffline.measure.table import DRIFT
+from bluffline.rules.each.black import Black, black_frames
+from bluffline.rules.evidence import ShotEvidence, runs_in
+from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Rule
+from bluffline.rules.severity import Severity
+
+_TILE = 12  # times the noise in the mean: what coding changes a small part of the picture by
+_REFRESH, _ANEW = 6, 2  # times as much as that changes where coding begins anew, and in how many frames one after the other
+
+
+@dataclass(frozen=True, slots=True)
+class FrozenAsked:
+    """``seconds``: that are allowed, `DRIFT` frames at least; ``noise``: percent of luma that coding may change pixels by."""
+
+    seconds: Annotated[float, Between(0, 3600, "seconds")] = 0.6
+    noise: Annotated[float, Between(0, 10, "percent")] = 0.1
+    severity: Severity = Severity.LOOK
+
+
+class Frozen(Rule):
+    """A picture that stops. A shot that stands still from cut to cut is a still, which is noted."""
+
+    titles = {"frozen": "Frozen frames"}
+    words = "frozen frames"
+    place = 23
+    section, key, named = FrozenAsked, "frozen", True
+    whole_frames = True
+    tried = False
+
+    def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
+        asked, rate, black = self.asked(shot.rules), shot.surveyed.rate, Black()
+        change = shot.column("pixel_change").astype(np.float64)
+        tiles = shot.column("tile_change") / _TILE
+        same = shot.readable & (np.maximum(change, tiles) <= asked.noise)
+        same[0] = False  # another shot was before it
+        anew = shot.readable & (np.maximum(change, tiles) <= _REFRESH * asked.noise)
+        for first, last in runs_in(~same):
+            inside = first >= 2 and last + 2 < len(same) and same[first - 2] and same[last + 2]
+            if inside and last - first < _ANEW and anew[first : last + 1].all():
+                same[first : last + 1] = True
+        if black.on(shot.rules):
+            same &= ~black_frames(shot, black.asked(shot.rules).level)
+        frozen = np.zeros_like(same)
+        still = shot.column("drift") / _TILE <= asked.noise  # nothing crept on either
+        for first, last in runs_in(same):
+            for frame in range(first + DRIFT - 1, last + 1):
+                if still[frame]:
+                    frozen[frame - DRIFT : frame + 1] = True
+        least = int(asked.seconds * rate) + 1
+        for found in shot.runs_of(
+            "frozen", asked.severity, frozen, np.where(same, change, 0.0), shot.all_of_it, "", least=least
+        ):
+            if found.frames == shot.shot.length:
+                yield replace(found, severity=Severity.NOTE, reason="A still: nothing moves from cut to cut")
+            else:
+                yield replace(found, reason=f"Frozen for {found.frames / rate:.2f} s{found.runs_told}")

@@ -1,0 +1,28 @@
+"""Sound that goes on after the picture ends."""
+
+from collections.abc import Iterator, Sequence
+
+from bluffline.rules.evidence import Surveyed
+from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Rule
+from bluffline.rules.rules import Rules
+from bluffline.rules.severity import Severity
+from bluffline.rules.shots import Shot
+
+_SLACK = 0.03  # seconds: the packets of sound don't end where frames do
+
+
+class Sound(Rule):
+    """Sound without picture."""
+
+    titles = {"sound": "Sound without picture"}
+    place = 32
+    whole_frames = True
+    tried = False
+
+    def judge_file(self, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+        after = surveyed.sound_after
+        if surveyed.complete and after > _SLACK + 1 / surveyed.rate:
+            last = shots[-1].last
+            words = f"Sound goes on {after:.2f} s after the picture ends"
+            yield Finding("sound", Severity.LOOK, len(shots) - 1, last, last, last, round(after, 2), "s", 0.0, words)
