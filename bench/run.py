@@ -11,7 +11,6 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
-from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -25,8 +24,9 @@ from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.demo import demo_clip
+from bluffline.gauges.catalogue import INSTRUMENTS, gauge_named
 from bluffline.measure.areas import Selection
-from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
@@ -186,26 +186,23 @@ def gauge_times(path: Path) -> None:
     with Reader(programme) as reader:
         planes = tuple(plane.copy() for plane in reader.planes(10) or ())
     whole = Selection.whole(source)
-    for instrument, modes in MODES.items():
+    for name, instrument in INSTRUMENTS.items():
         times = []
-        columns = 320 if instrument is Instrument.PARADE else 960
-
-        def counted(mode: str, columns: int = columns, instrument: Instrument = instrument) -> None:
-            measure_gauge(Kind(instrument, mode), FrameSignal(planes, source), whole, columns)  # type: ignore[arg-type]
-
-        for mode in modes:
-            (taken,) = in_turns(partial(counted, mode))
-            times.append(f"{mode} {median(taken) * 1000:.1f}")
-        print(f"counts of a {source.width}×{source.height} frame, one core, ms: {instrument}: {', '.join(times)}")
+        for gauge in map(instrument, instrument.modes):
+            if not gauge.around:
+                (taken,) = in_turns(lambda gauge=gauge: gauge.count(FrameSignal(planes, source), whole, 960, None))  # type: ignore[misc]
+                times.append(f"{gauge.mode} {median(taken) * 1000:.1f}")
+        if times:
+            print(f"counts of a {source.width}×{source.height} frame, one core, ms: {name}: {', '.join(times)}")
     for kind, name, options in (
-        (Kind(Instrument.WAVEFORM), "waveform", "mode=column:intensity=0.1"),
-        (Kind(Instrument.VECTORSCOPE), "vectorscope", "mode=gray"),
+        (gauge_named("waveform"), "waveform", "mode=column:intensity=0.1"),
+        (gauge_named("vectorscope"), "vectorscope", "mode=gray"),
     ):
 
         def followed(kind=kind) -> None:  # type: ignore[no-untyped-def]
             with Reader(programme) as reader:
                 measured = (
-                    measure_gauge(kind, FrameSignal(frame.planes, source), whole, 960)
+                    kind.count(FrameSignal(frame.planes, source), whole, 960, None)
                     for frame in reader.frames()
                     if frame.planes is not None
                 )

@@ -13,9 +13,9 @@ from evening import run, until
 from PyQt6.QtWidgets import QApplication, QDialog
 
 from bluffline.demo import demo_clip
-from bluffline.draw.graticule import Guide
+from bluffline.gauges.catalogue import gauge_named
+from bluffline.gauges.graticule import Guide
 from bluffline.measure.areas import Shape
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.kinds.balance import Balance
@@ -108,13 +108,13 @@ def main() -> None:
         save("zones")
         desk.viewer.look.change(zones=False)
         desk.gauges.change(shown=4)
-        desk.gauges.put(3, Kind(Instrument.CHROMATICITY))
+        desk.gauges.put(3, gauge_named("chromaticity"))
         desk.gauges.change(gamut="bt709")
         go_to(236)
         settle()
         save("gauges")
         desk.gauges.change(shown=2, beneath=True, guides=(Guide("faces", 62.0),))
-        desk.gauges.put(0, Kind(Instrument.WAVEFORM, "rgb"))
+        desk.gauges.put(0, gauge_named("waveform", "rgb"))
         go_to(380)
         settle()
         desk.gauges.change(beneath=False)
@@ -164,7 +164,7 @@ def main() -> None:
         desk.session.document.set_group("workshop", [])
         desk.session.document.reset_shot()
         desk.show_page("Findings")
-        desk.gauges.put(0, Kind(Instrument.PARADE))
+        desk.gauges.put(0, gauge_named("parade"))
         desk.gauges.change(guides=())
         go_to(75)
         desk.find_chart()
@@ -174,7 +174,7 @@ def main() -> None:
         save("chart")
         desk.session.document.undo()
         desk.show_chart()
-        desk.gauges.put(0, Kind(Instrument.WAVEFORM))
+        desk.gauges.put(0, gauge_named("waveform"))
         desk.overseeing.show()
         until(lambda: hasattr(desk.overseeing, "dialog"))
         dialog("shots", desk.overseeing.dialog, fitted=False)

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from bluffline.demo import demo_clip
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.pixels import Pixels

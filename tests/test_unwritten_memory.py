@@ -26,7 +26,7 @@ np.empty_like = lambda like, *given, **named: empty(np.shape(like), *(given or (
 
 from bluffline.measure.areas import Selection
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import MODES, FrameSignal, Kind, measure_gauge
+from gauging import OF_PIXELS, counted
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.convert import convert
@@ -50,10 +50,9 @@ for source in (signal(18, 10, 8, "420"), signal(18, 10, 10), signal(17, 9, 10, "
     for steps in EXAMPLES.values():
         tell(*FrameTreatment(tuple(steps[:1]), source).apply(planes, 0))
     tell(*convert(planes, source, signal(source.width, source.height, 12, "420"), dither=True))
-    for instrument, modes in MODES.items():
-        for mode in modes:
-            trace = measure_gauge(Kind(instrument, mode), FrameSignal(planes, source), Selection.whole(source))
-            tell(trace.counts, trace.measured, trace.beyond, *([] if trace.chroma is None else [trace.chroma]))
+    for gauge in OF_PIXELS:
+        trace = counted(gauge, planes, source)
+        tell(trace.counts, trace.measured, trace.beyond, *([] if trace.chroma is None else [trace.chroma]))
 print(np.empty(1, np.uint8)[0], told.hexdigest())
 """
 

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Selection, Shape, Taken, select
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import read_selection, read_square, stored_codes
-from bluffline.measure.scopes import FrameSignal
 from clips import signal, to_planes
 
 coordinate = st.floats(-10, 80, allow_nan=False)

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bluffline.measure.bars import PATTERNS, read_bars
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import FrameSignal
 from bluffline.media.signals import SIGNALS, signal_planes
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from bluffline.measure.areas import Selection
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.gamut import gamut_area, mark_gamut
-from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.matrix import Matrix
 from clips import signal, to_planes
 

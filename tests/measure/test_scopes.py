@@ -5,37 +5,33 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bluffline.draw.graticule import TARGETS
+from bluffline.gauges.catalogue import INSTRUMENTS, gauge_named
+from bluffline.gauges.each.vectorscope import TARGETS
 from bluffline.measure import rgb_kernels, scope_kernels
 from bluffline.measure.areas import Selection
-from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.signal.colorimetry import PRIMARIES
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 from clips import signal, to_planes
-
-KINDS = [Kind(instrument, mode) for instrument, modes in MODES.items() for mode in modes]
-
-
-def gauge(kind, planes, source, selection=None, columns=480):
-    return measure_gauge(kind, FrameSignal(planes, source), selection or Selection.whole(source), columns)
+from gauging import OF_PIXELS, counted
 
 
 def flat(rgb, source):
     return to_planes(np.broadcast_to(np.array(rgb, float), (source.height, source.width, 3)), source)
 
 
-@pytest.mark.parametrize("kind", KINDS, ids=str)
+@pytest.mark.parametrize("kind", OF_PIXELS, ids=str)
 @pytest.mark.parametrize(("depth", "sampling"), [(8, "420"), (10, "422"), (12, "444")])
 def test_counts_add_up_to_the_pixels_measured(kind, depth, sampling):
     source = signal(depth=depth, sampling=sampling)
     planes = to_planes(np.random.default_rng(0).uniform(0.05, 0.95, (48, 64, 3)), source)
-    trace = gauge(kind, planes, source, columns=16)
+    trace = counted(kind, planes, source, columns=16)
     each = {"envelope": (1, 2), "ycbcr": (1, *2 * (len(planes[1].ravel()) / len(planes[0].ravel()),))}.get(
         kind.mode, (1,) * len(kind.components)
     )
-    sites = planes[1].size if kind.instrument is Instrument.VECTORSCOPE else 48 * 64
+    sites = planes[1].size if kind.name == "vectorscope" else 48 * 64
     assert trace.measured == sites
     for counts, share in zip(trace.counts, each, strict=True):
         assert counts.sum() + trace.beyond == pytest.approx(sites * share)
@@ -50,15 +46,15 @@ def test_bars_land_in_their_targets_at_every_depth_range_and_matrix(depth, kind,
         bar = 0.75 * np.array(rgb, float)
         planes = flat(bar, source)
         luma, cb, cr = (float(v) for v in rgb_to_ycbcr(bar, matrix))
-        scope = gauge(Kind(Instrument.VECTORSCOPE), planes, source)
+        scope = counted(gauge_named("vectorscope"), planes, source)
         ((a, b),) = np.argwhere(scope.counts[0])
         code = 1 / source.levels.span  # chroma is rounded to a code, so it may stand in the next cell
         for cell, share in ((a, cb), (b, cr)):
             assert scope.edges[cell] - code <= share <= scope.edges[cell + 1] + code
-        wave = gauge(Kind(Instrument.WAVEFORM), planes, source, columns=1)
+        wave = counted(gauge_named("waveform"), planes, source, columns=1)
         ((level,),) = np.argwhere(wave.counts[0, 0])
         assert wave.edges[level] - 0.5 <= source.levels.code(100 * luma) <= wave.edges[level + 1] + 0.5
-        parade = gauge(Kind(Instrument.PARADE), planes, source, columns=1)
+        parade = counted(gauge_named("parade"), planes, source, columns=1)
         for counts, component in zip(parade.counts, bar, strict=True):
             (level,) = np.flatnonzero(counts[0])
             reach = 2.5 * source.levels.swing / source.levels.span + 1  # three rounded codes make one component
@@ -69,7 +65,7 @@ def test_a_ramp_is_a_straight_trace():
     source = signal(256, 8)
     planes = to_planes(np.linspace(0, 1, 256)[None, :, None].repeat(8, 0).repeat(3, 2), source)
     for mode in ("luma", "rgb", "coloured"):
-        trace = gauge(Kind(Instrument.WAVEFORM, mode), planes, source, columns=256)
+        trace = counted(gauge_named("waveform", mode), planes, source, columns=256)
         for counts in trace.counts:
             level = trace.first + trace.step * counts.argmax(axis=1)
             assert (
@@ -86,13 +82,13 @@ def test_one_coloured_pixel_lands_in_one_known_cell(sampling):
     planes[0][20, 30] = 700
     across, down = 1 + source.halved[0], 1 + source.halved[1]
     planes[1][20 // down, 30 // across], planes[2][20 // down, 30 // across] = 600, 400
-    wave = gauge(Kind(Instrument.WAVEFORM), planes, source, columns=64)
+    wave = counted(gauge_named("waveform"), planes, source, columns=64)
     assert wave.counts[0, 30, 700 // 2] == 1 and wave.counts[0, 31].max() == 48
-    scope = gauge(Kind(Instrument.VECTORSCOPE), planes, source)
+    scope = counted(gauge_named("vectorscope"), planes, source)
     cell = tuple(int((code - 512) / 896 // scope.step + 127.5 + 0.5) for code in (600, 400))
     found = np.argwhere(scope.counts[0] == 1)
     assert len(found) == 1 and np.abs(found[0] - cell).max() <= 1
-    histogram = gauge(Kind(Instrument.HISTOGRAM), planes, source)
+    histogram = counted(gauge_named("histogram"), planes, source)
     assert histogram.counts[0, 0, 700] == 1 and histogram.counts[0, 0, 502] == 48 * 64 - 1
 
 
@@ -110,7 +106,7 @@ def test_rgb_codes_are_the_matrix_applied_to_interpolated_chroma():
 
 def test_excursions_beyond_the_code_range_are_seen_in_rgb():
     source = signal()
-    trace = gauge(Kind(Instrument.HISTOGRAM, "rgb"), flat((1.28, 0.2, -0.15), source), source)
+    trace = counted(gauge_named("histogram", "rgb"), flat((1.28, 0.2, -0.15), source), source)
     low = [source.levels.percent(trace.first + int(np.flatnonzero(counts[0])[0])) for counts in trace.counts]
     assert low == pytest.approx([128, 20, -15], abs=0.4)
 
@@ -118,7 +114,7 @@ def test_excursions_beyond_the_code_range_are_seen_in_rgb():
 def test_the_envelope_is_what_a_subcarrier_would_add():
     """75 % yellow: composite chroma 0.336 either side of luma 0.664 [BT470 scaling of colour differences]."""
     source = signal(matrix=Matrix.BT601)
-    trace = gauge(Kind(Instrument.WAVEFORM, "envelope"), flat((0.75, 0.75, 0), source), source, columns=1)
+    trace = counted(gauge_named("waveform", "envelope"), flat((0.75, 0.75, 0), source), source, columns=1)
     foot, top = np.flatnonzero(trace.counts[1, 0])
     luma = 0.75 * (0.299 + 0.587)
     amplitude = np.hypot(0.492 * (0 - luma), 0.877 * (0.75 - luma))
@@ -129,30 +125,30 @@ def test_the_envelope_is_what_a_subcarrier_would_add():
 def test_the_trace_in_the_pictures_colours_carries_their_chroma():
     source = signal()
     planes = flat((0.7, 0.3, 0.2), source)
-    trace = gauge(Kind(Instrument.WAVEFORM, "coloured"), planes, source, columns=4)
+    trace = counted(gauge_named("waveform", "coloured"), planes, source, columns=4)
     for number in (0, 1):
         assert np.unique(trace.chroma[number][trace.counts[0] > 0]) == planes[number + 1][0, 0]
 
 
 @pytest.mark.parametrize(("primaries", "matrix"), [("bt709", Matrix.BT709), ("bt2020", Matrix.BT2020)])
-@pytest.mark.parametrize("mode", MODES[Instrument.CHROMATICITY])
+@pytest.mark.parametrize("mode", INSTRUMENTS["chromaticity"].modes)
 def test_pure_primaries_stand_at_their_chromaticities(primaries, matrix, mode):
     from dataclasses import replace
 
     source = replace(signal(depth=12, sampling="444", matrix=matrix), primaries=primaries)
     for number, (x, y) in enumerate(PRIMARIES[primaries]):
-        trace = gauge(Kind(Instrument.CHROMATICITY, mode), flat(np.eye(3)[number], source), source)
+        trace = counted(gauge_named("chromaticity", mode), flat(np.eye(3)[number], source), source)
         ((a, b),) = np.argwhere(trace.counts[0])
         expected = (x, y) if mode == "1931" else (4 * x / (-2 * x + 12 * y + 3), 9 * y / (-2 * x + 12 * y + 3))
         assert (trace.edges[a], trace.edges[b]) == pytest.approx(expected, abs=2 * trace.step)
 
 
-def test_rgb_material_has_every_gauge():
+def test_rgb_material_has_every_counted():
     source = signal(sampling="444", model=Model.RGB)
     planes = flat((0.5, 0.5, 0.5), source)
-    assert gauge(Kind(Instrument.VECTORSCOPE), planes, source).counts[0, 127, 127] == 48 * 64
-    for kind in KINDS:
-        assert gauge(kind, planes, source).measured == 48 * 64
+    assert counted(gauge_named("vectorscope"), planes, source).counts[0, 127, 127] == 48 * 64
+    for kind in OF_PIXELS:
+        assert counted(kind, planes, source).measured == 48 * 64
 
 
 @given(st.integers(0, 2**31), st.integers(2, 9), st.integers(2, 24))

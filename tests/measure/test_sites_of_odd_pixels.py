@@ -5,8 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from bluffline.gauges.catalogue import gauge_named
 from bluffline.measure.areas import Selection
-from bluffline.measure.scopes import FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.treat.frame_treatment import greyed
 from clips import signal
 
@@ -50,8 +51,8 @@ def test_the_coloured_waveform_takes_each_field_with_its_own_colour():
     luma[0::2], luma[1::2] = 100, 180
     cb = np.zeros((SIZE[1] // 2, SIZE[0] // 2), np.uint8)
     cb[0::2], cb[1::2] = 90, 170
-    frame, kind = FrameSignal((luma, cb, cb), source), Kind(Instrument.WAVEFORM, "coloured")
-    trace = measure_gauge(kind, frame, Selection.whole(source), SIZE[0])
+    frame, kind = FrameSignal((luma, cb, cb), source), gauge_named("waveform", "coloured")
+    trace = kind.count(frame, Selection.whole(source), SIZE[0], None)
     step = trace.step
     assert np.allclose(trace.chroma[0][:, 100 // step], 90) and np.allclose(trace.chroma[0][:, 180 // step], 170)
     upper = np.repeat((np.arange(SIZE[1]) % 2 == 0).astype(float)[:, None], SIZE[0], axis=1)

@@ -2,8 +2,8 @@ import json
 from dataclasses import replace
 
 from bluffline.measure.bars import read_bars
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import FrameSignal
 from bluffline.media.probe import probe
 from bluffline.media.signals import SIGNALS, signal_planes
 from bluffline.report.bars import bars_report, describe_bars

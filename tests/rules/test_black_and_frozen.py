@@ -59,7 +59,7 @@ def test_a_freeze_is_found_and_motion_is_not(clip, codec, picture):
     assert [(each.rule, each.severity) for each in frozen] == [("frozen", Severity.LOOK)]
     settled = 6 if codec == "mpeg2video" else 1  # frames that a low rate takes to come to rest on what stands still
     assert FIRST - 1 <= frozen[0].first_frame <= FIRST + settled and LAST - settled <= frozen[0].last_frame <= LAST + 1
-    assert frozen[0].reason.startswith("Frozen for 1.") and not found(clip(f"live{ending}", picture, FRAMES, **whole))
+    assert frozen[0].reason.startswith("Frozen for ") and not found(clip(f"live{ending}", picture, FRAMES, **whole))
 
 
 def test_a_camera_that_stands_still_is_no_freeze_and_a_still_is_noted(clip):

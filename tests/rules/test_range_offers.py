@@ -13,8 +13,8 @@ import pytest
 
 from bluffline.demo import demo_clip
 from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader

@@ -4,9 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bluffline.draw.graticule import Guide
 from bluffline.folders import UserFolder
-from bluffline.measure.scopes import Instrument, Kind
+from bluffline.gauges.catalogue import gauge_named
+from bluffline.gauges.graticule import Guide
 from bluffline.session.event import Event
 from bluffline.session.gauges import GaugeModel, GaugeSetup
 from bluffline.session.history import History
@@ -104,7 +104,7 @@ def test_settings_of_version_1_are_read_and_the_gauges_of_version_2_come_back(tm
     old = Settings.load(path)
     assert (old.recent, old.rules, old.gauges) == (["/a.mov"], "strict", GaugeSetup())
     model = GaugeModel(old.gauges)
-    model.put(2, Kind(Instrument.CHROMATICITY, "1976"))
+    model.put(2, gauge_named("chromaticity", "1976"))
     model.add_guide("faces", 62.04)
     model.next_unit()
     model.change(shown=4, gamut="p3")

@@ -6,15 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bluffline.draw.graticule import Guide
-from bluffline.draw.scale import Unit
 from bluffline.errors import SettingsError
-from bluffline.measure.scopes import MODES, Kind
+from bluffline.gauges.graticule import Guide
+from bluffline.gauges.scale import Unit
 from bluffline.session.event import Event
 from bluffline.session.gauges import LAYOUTS, GaugeModel, GaugeSetup
 from bluffline.view.looking import Compare, Field, LookingModel
-
-KINDS = [Kind(instrument, mode) for instrument, modes in MODES.items() for mode in modes]
+from gauging import GAUGES
 
 
 def told(model):
@@ -36,7 +34,7 @@ def test_listeners_come_and_go():
     assert heard == [1]
 
 
-@given(st.lists(st.sampled_from(KINDS), min_size=8, max_size=8), st.sampled_from(LAYOUTS), st.sampled_from(list(Unit)))
+@given(st.lists(st.sampled_from(GAUGES), min_size=8, max_size=8), st.sampled_from(LAYOUTS), st.sampled_from(list(Unit)))
 def test_any_setup_comes_back_from_its_stored_form(slots, shown, unit):
     setup = GaugeSetup(slots=tuple(slots), shown=shown, unit=unit, guides=(Guide("white text", 90.0),), gamut="p3")
     assert GaugeSetup.restored(setup.stored()) == setup
@@ -59,7 +57,7 @@ def test_a_setup_that_makes_no_sense_is_refused(field, value):
 def test_every_change_is_told_once():
     model = GaugeModel()
     count = told(model)
-    model.put(0, KINDS[5])
+    model.put(0, GAUGES[5])
     model.next_unit()
     model.next_layout()
     model.strengthen(5)
@@ -69,7 +67,7 @@ def test_every_change_is_told_once():
     model.set_guide(0, Guide("base", 4))
     assert len(count) == 8
     setup = model.setup
-    assert (setup.slots[0], setup.unit, setup.shown) == (KINDS[5], Unit.MILLIVOLT, 4)
+    assert (setup.slots[0], setup.unit, setup.shown) == (GAUGES[5], Unit.MILLIVOLT, 4)
     assert setup.look.strength == 1 and setup.luma == 0 and setup.guides == (Guide("base", 4),)
 
 

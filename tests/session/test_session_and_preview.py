@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from bluffline.errors import MediaError
+from bluffline.gauges.catalogue import gauge_named
 from bluffline.measure.areas import Area, Shape, Taken
 from bluffline.measure.counted import Limits
 from bluffline.measure.outside import GAMUT, LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
@@ -109,7 +109,7 @@ def view(source, steps=(), **kwargs):
         LIMITS,
         FrameTreatment(steps, source),
         (32, 24),
-        (GaugeView(Kind(Instrument.WAVEFORM), (16, 40)),),
+        (GaugeView(gauge_named("waveform"), (16, 40)),),
         **kwargs,
     )
 

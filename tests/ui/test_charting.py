@@ -5,8 +5,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog
 
 from bluffline.charts.fit import Aim
+from bluffline.gauges.catalogue import gauge_named
 from bluffline.measure.areas import Shape
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.treat.bake import bake_cube
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -53,7 +53,7 @@ def test_from_the_key_to_the_fitted_picture_and_back(chart_desk, qtbot):
     told = f"found with a confidence of {result.chart_frame.confidence:.2f}; {result.shot.samples.frames} frames are averaged"
     assert desk.chart_card.facts.startswith("found, ") and told in desk.charting.panel._words.text()
     assert "matrix" in desk.charting.panel.stages.text()
-    desk.gauges.put(0, Kind(Instrument.CHROMATICITY))
+    desk.gauges.put(0, gauge_named("chromaticity"))
     settled(qtbot, desk, lambda: desk.viewer.gauges[0].trace is not None)
     before = desk.viewer.gauges[1].grab().toImage()
     qtbot.keyClick(desk, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)

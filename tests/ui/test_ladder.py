@@ -7,7 +7,6 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication, QComboBox
 
 from bluffline.measure.areas import Shape
-from bluffline.measure.scopes import Instrument
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.cdl import Cdl
@@ -279,7 +278,7 @@ def test_the_white_of_the_waveform_is_pulled_in_one_gesture(desk, qtbot):
 
 def test_the_middle_of_the_vectorscope_is_pulled_in_one_gesture(desk, qtbot):
     desk.treatment.add_step(Balance)
-    gauge = next(gauge for gauge in desk.viewer.gauges if gauge.kind.instrument is Instrument.VECTORSCOPE)
+    gauge = next(gauge for gauge in desk.viewer.gauges if gauge.instrument.name == "vectorscope")
     qtbot.waitUntil(lambda: desk.viewer.frames.idle and gauge.pulling.middle() is not None, timeout=WAIT)
     before = gauge.pulling.middle()
     start = gauge.pulling.place_of(before).toPoint()

@@ -5,9 +5,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QPushButton
 
-from bluffline.draw.titles import title_of
+from bluffline.gauges.catalogue import every_gauge, gauge_named
 from bluffline.measure.areas import Shape, Taken
-from bluffline.measure.scopes import MODES, Instrument, Kind
 from bluffline.media.codecs import CODECS
 from bluffline.media.signals import SIGNALS
 from bluffline.prove import survey
@@ -42,18 +41,16 @@ def settled(qtbot, desk, holds):
 
 
 def gauges_hold(desk):
-    return all(g.trace is not None and g.trace.kind == g.kind for g in desk.viewer.gauges)
+    return all(g.trace is not None and g.trace.gauge == g.instrument for g in desk.viewer.gauges)
 
 
 def test_any_instrument_in_any_slot(surveyed_desk, qtbot):
     desk = surveyed_desk
-    for instrument, modes in MODES.items():
-        for mode in modes:
-            kind = Kind(instrument, mode)
-            desk.gauges.put(0, kind)
-            settled(qtbot, desk, lambda: gauges_hold(desk))
-            assert desk.viewer.board.cards[0]._title.text().startswith(title_of(kind))
-            assert not desk.viewer.gauges[0].grab().isNull()
+    for gauge in every_gauge():
+        desk.gauges.put(0, gauge)
+        settled(qtbot, desk, lambda: gauges_hold(desk))
+        assert desk.viewer.board.cards[0]._title.text().startswith(gauge.title)
+        assert not desk.viewer.gauges[0].grab().isNull()
 
 
 def test_one_two_four_a_window_and_under_the_picture(surveyed_desk, qtbot):
@@ -404,12 +401,12 @@ def test_source_and_treated_are_on_the_gauges_at_once(surveyed_desk, qtbot):
 
 def test_facts_of_the_gauges(surveyed_desk, qtbot):
     desk = surveyed_desk
-    desk.gauges.put(0, Kind(Instrument.CHROMATICITY))
+    desk.gauges.put(0, gauge_named("chromaticity"))
     qtbot.keyClick(desk, Qt.Key.Key_T)
     qtbot.keyClick(desk, Qt.Key.Key_T)
     cards = desk.viewer.board.cards
     settled(qtbot, desk, lambda: cards[0].facts == "0.0 % out of BT.709")
-    desk.gauges.put(0, Kind(Instrument.HISTOGRAM))
+    desk.gauges.put(0, gauge_named("histogram"))
     settled(qtbot, desk, lambda: cards[0].facts == "combing 0.0 %")
     qtbot.keyClick(desk, Qt.Key.Key_Period)
     assert cards[1].facts == "legal at Y′ 55 %"

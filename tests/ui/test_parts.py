@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from PyQt6.QtWidgets import QDialogButtonBox, QFormLayout, QMenuBar, QWidget
 
-from bluffline.draw.scale import Unit
 from bluffline.errors import WriteError
+from bluffline.gauges.scale import Unit
 from bluffline.measure.areas import Selection
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import read_selection
-from bluffline.measure.scopes import FrameSignal
 from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
 from bluffline.prove.monitor import Progress

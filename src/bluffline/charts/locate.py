@@ -17,7 +17,7 @@ from bluffline.charts.frame import ChartFrame, Point, project, shoelace
 from bluffline.charts.quads import Quad, find_quads
 from bluffline.charts.reference import Layout, Reference
 from bluffline.errors import ChartError
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.signal.colorimetry import camera_signal
 from bluffline.signal.format import Planes, SignalFormat
 

@@ -9,7 +9,7 @@ from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.sample import Samples, at_the_end
 from bluffline.errors import ChartError
 from bluffline.measure.areas import Area
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.kinds.balance import Balance

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from bluffline.charts.frame import ChartFrame, project, shoelace
 from bluffline.charts.reference import Layout
 from bluffline.errors import ChartError
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.signal.colorimetry import camera_light
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Range

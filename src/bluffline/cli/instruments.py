@@ -7,22 +7,24 @@ import sys
 from pathlib import Path
 
 from bluffline.cli import files
-from bluffline.draw.titles import title_of
 from bluffline.errors import SettingsError
+from bluffline.gauges.catalogue import INSTRUMENTS, gauge_named
+from bluffline.gauges.instrument import Instrument, Moment
 from bluffline.measure.areas import Selection
 from bluffline.measure.bars import BarsReading, read_bars
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import MODES, FrameSignal, Instrument, Kind, measure_gauge
 from bluffline.media.codecs import CODECS, codec_for
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, signal_named, write_signal
-from bluffline.prove.survey import find_region
+from bluffline.prove.survey import find_region, levels_of
 from bluffline.report.bars import bars_report, describe_bars
 from bluffline.report.files import save_text
 from bluffline.report.gauge import SIZE, save_gauge
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rules import Rules
 from bluffline.signal.colorimetry import GAMUTS
 
 _SEARCHED = 10  # seconds at the head of a file that bars are looked for in
@@ -37,8 +39,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     files.add_force(scope)
     scope.add_argument("out", type=Path, metavar="OUT")
     scope.add_argument("--frame", type=int, default=0, metavar="N", help="counted from 0")
-    scope.add_argument("--gauge", choices=[str(kind) for kind in Instrument], default="waveform")
-    modes = "; ".join(f"{kind}: {', '.join(names)}" for kind, names in MODES.items())
+    scope.add_argument("--gauge", choices=list(INSTRUMENTS), default="waveform")
+    modes = "; ".join(f"{name}: {', '.join(kind.modes)}" for name, kind in INSTRUMENTS.items())
     scope.add_argument("--mode", metavar="MODE", help=modes)
     scope.add_argument("--area", metavar="X,Y,W,H", help="the pixels to take")
     scope.add_argument("--size", default="{}x{}".format(*SIZE), metavar="WxH", help="of the picture")
@@ -82,20 +84,31 @@ def _scope(options: argparse.Namespace) -> int:
     files.Targets(programme.opening.files, force=options.force).add(options.out, (".png", ".svg", ".csv"))
     source = programme.format
     width, height = _numbers(options.size, "x", 2, "--size")
-    instrument = Instrument(options.gauge)
-    if options.mode is not None and options.mode not in MODES[instrument]:
-        raise SettingsError(f"A {instrument} has no mode {options.mode}; choose {', '.join(MODES[instrument])}.")
+    try:
+        gauge = gauge_named(options.gauge, options.mode or "")
+    except ValueError as error:
+        raise SettingsError(f"{str(error)[0].upper()}{str(error)[1:]}.") from error
     selection = Selection.whole(source)
     if options.area is not None:
         x, y, wide, high = _numbers(options.area, ",", 4, "--area")
         selection = Selection.box(source, x, y, x + wide, y + high)
         if selection.count == 0:
             raise SettingsError(f"--area {options.area} lies outside the picture of {source.width}×{source.height}.")
-    kind = Kind(instrument, options.mode or "")
-    trace = measure_gauge(kind, _frame_signal(programme, options.frame), selection, width)
-    title = f"{programme.title}, {programme.label(options.frame)} · {title_of(kind)}"
+    signal, moment = _frame_signal(programme, options.frame), _moment(programme, rules, options.frame, gauge)
+    trace = gauge.count(signal, selection, width, moment)
+    title = f"{programme.title}, {programme.label(options.frame)} · {gauge.title}"
     save_gauge(options.out, trace, title, source, rules.limits, size=(width, height), gamut=options.gamut or rules.gamut)
     return 0
+
+
+def _moment(programme: Programme, rules: Rules, frame: int, gauge: Instrument) -> Moment | None:
+    """What is around a frame, measured for a gauge that shows it."""
+    if not gauge.around:
+        return None
+    rate = float(programme.frame_rate)
+    half = round(gauge.around / 2 * rate)
+    first = max(frame - half, 0)
+    return Moment(frame, rate, first, levels_of(programme, rules, range(first, min(frame + half + 1, programme.frame_count))))
 
 
 def _bars(options: argparse.Namespace) -> int:

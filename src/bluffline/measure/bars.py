@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.figures import figure
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import FrameSignal
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Levels, Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, standard

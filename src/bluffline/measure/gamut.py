@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from bluffline.measure import scope_kernels as kernels
 from bluffline.measure.areas import Selection
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.signal.colorimetry import gamut_matrix
 
 # Light under 0 that coding noise and rounding make of colours on the gamut's very edge; 1 is white.

@@ -7,7 +7,7 @@ import numpy as np
 
 from bluffline.measure import scope_kernels as kernels
 from bluffline.measure.areas import Selection
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.signal.colorimetry import rgb_to_xyz, xyz_to_lab
 from bluffline.signal.matrix import rgb_to_ycbcr
 

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from bluffline.charts.sample import at_the_end
 from bluffline.errors import MediaError
 from bluffline.measure.areas import Area
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import FrameSignal
 from bluffline.rules.shots import Shot
 from bluffline.signal.colorimetry import rgb_to_xyz, to_light, xyz_to_lab
 from bluffline.signal.format import Planes, SignalFormat

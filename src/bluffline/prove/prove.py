@@ -11,7 +11,7 @@ import numpy as np
 
 from bluffline.errors import MediaError, SettingsError
 from bluffline.measure.bars import read_bars
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.carriage import Carriage
 from bluffline.media.codecs import Codec
 from bluffline.media.reader import Reader

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 from bluffline.measure.areas import Area
 from bluffline.measure.bars import read_bars
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.prove.pixels import Pixels, PlanesAt, frames_of, look_at
 from bluffline.prove.proposals import BEARABLE, What, steps_of, suggest
 from bluffline.prove.propose import Proposal, propose

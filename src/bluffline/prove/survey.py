@@ -11,15 +11,15 @@ from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
 from bluffline.measure.fields import FieldOrder
 from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.gamut import gamut_area
 from bluffline.measure.region import Region, without
-from bluffline.measure.scopes import FrameSignal
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.prove.chart_rule import chart_in, rule_reference
 from bluffline.prove.monitor import Monitor, ahead_of, in_order
-from bluffline.rules.columns import Memo
+from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.evidence import ChartMeasure, Surveyed
 from bluffline.rules.finding import Finding
@@ -140,6 +140,18 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
             survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
             survey.searched[:] = [True]
     return survey
+
+
+def levels_of(programme: Programme, rules: Rules, frames: range) -> dict[str, Column]:
+    """How far luma and R′G′B′ reach in a run of frames, in percent, and the mean of luma; NaN where one can't be measured."""
+    survey = start_survey(programme, rules)
+    table = SurveyTable(len(frames), len(rules.limited), [survey.source])
+    with Reader(programme) as reader:
+        for frame in reader.frames(frames.start):
+            if frame.number >= frames.stop:
+                break
+            table.append(*_measure(survey, frame))
+    return table_levels(table, survey.source)
 
 
 def _watched(frames: Iterator[Frame], survey: Survey) -> Iterator[Frame]:

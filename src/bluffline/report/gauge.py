@@ -2,11 +2,11 @@
 
 from pathlib import Path
 
-from bluffline.draw.scale import Unit
-from bluffline.draw.traces import TraceStyle
 from bluffline.errors import SettingsError
+from bluffline.gauges.instrument import Trace
+from bluffline.gauges.painting import TraceStyle
+from bluffline.gauges.scale import Unit
 from bluffline.measure.counted import Limits
-from bluffline.measure.scopes import Trace
 from bluffline.report.files import save_bytes, save_text
 from bluffline.signal.format import SignalFormat
 
@@ -25,7 +25,7 @@ def save_gauge(
     SettingsError : the ending is none of `ENDINGS`.
     WriteError : the disk refuses.
     """
-    from bluffline.draw.export import counts_csv, lay_out, png, svg
+    from bluffline.gauges.export import counts_csv, lay_out, png, svg
 
     ending = path.suffix.lower()
     if ending not in ENDINGS:

@@ -23,6 +23,16 @@ def percent_columns(table: SurveyTable, source: SignalFormat, first: int = 0) ->
     return columns | {name: table.column(name)[first:].astype(np.float64) for name in ("rgb_min", "rgb_max")}
 
 
+def table_levels(table: SurveyTable, source: SignalFormat, part: slice = slice(None)) -> dict[str, Column]:
+    """Extremes and mean of luma and extremes of R′G′B′, (N,) each in percent; NaN for frames that could not be measured."""
+    black, swing = table.levels(source, part)
+    luma = ("y_min", "y_max", "y_mean")
+    levels = {name: (table.column(name)[part].astype(np.float64) - black) / swing * 100 for name in luma}
+    levels |= {name: table.column(name)[part].astype(np.float64) for name in ("rgb_min", "rgb_max")}
+    readable = table.column("readable")[part]
+    return {name: np.where(readable, column, np.nan) for name, column in levels.items()}
+
+
 class Memo:
     """What has been judged of a table that grows. Its rows never change, so what is known of a shot that ended stays so.
 

@@ -11,7 +11,7 @@ from bluffline.charts.fit import ChartFit, Wishes, fit_chart
 from bluffline.charts.frame import ChartFrame
 from bluffline.charts.reference import Reference, load_reference
 from bluffline.charts.shot import ChartShot, read_chart
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor

@@ -3,13 +3,14 @@
 from dataclasses import asdict, dataclass, field, replace
 from typing import Annotated, Any
 
-from bluffline.declared import Between, OneOf, made
-from bluffline.draw.graticule import Guide
-from bluffline.draw.scale import Unit
-from bluffline.draw.traces import SPOTS, TraceStyle
-from bluffline.errors import require
+from bluffline.declared import Between, OneOf, checked, made
+from bluffline.errors import SettingsError, require
+from bluffline.gauges.catalogue import gauge_named
+from bluffline.gauges.graticule import Guide
+from bluffline.gauges.instrument import Instrument
+from bluffline.gauges.painting import SPOTS, TraceStyle
+from bluffline.gauges.scale import Unit
 from bluffline.measure.areas import Taken
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.session.event import Event
 from bluffline.signal.colorimetry import GAMUTS
 
@@ -17,9 +18,8 @@ LAYOUTS = (1, 2, 4)
 PROBE_SIZES = (1, 5, 11, 21)  # pixels square
 SLOTS = 4  # on the desk; as many again in the second window
 _FIRST = (
-    Kind(Instrument.WAVEFORM), Kind(Instrument.VECTORSCOPE), Kind(Instrument.PARADE), Kind(Instrument.HISTOGRAM),
-    Kind(Instrument.PARADE, "yrgb"), Kind(Instrument.VECTORSCOPE), Kind(Instrument.WAVEFORM, "rgb"),
-    Kind(Instrument.CHROMATICITY),
+    gauge_named("waveform"), gauge_named("vectorscope"), gauge_named("parade"), gauge_named("histogram"),
+    gauge_named("parade", "yrgb"), gauge_named("time", "60"), gauge_named("waveform", "rgb"), gauge_named("chromaticity"),
 )  # fmt: skip
 
 
@@ -32,7 +32,7 @@ class GaugeSetup:
     ``luma``: percent, at which the vectorscope shows what chroma is legal.
     """
 
-    slots: tuple[Kind, ...] = _FIRST
+    slots: tuple[Instrument, ...] = _FIRST
     shown: Annotated[int, OneOf(LAYOUTS)] = 2
     beneath: bool = False
     unit: Unit = Unit.PERCENT
@@ -47,7 +47,7 @@ class GaugeSetup:
     def stored(self) -> dict[str, Any]:
         """As plain data."""
         kept = asdict(self)
-        kept["slots"] = [[str(kind.instrument), kind.mode] for kind in self.slots]
+        kept["slots"] = [[gauge.name, gauge.mode] for gauge in self.slots]
         return kept
 
     @classmethod
@@ -58,9 +58,13 @@ class GaugeSetup:
         ------
         SettingsError : it is not what `stored` gives
         """
-        setup = made(cls, kept, "gauges")
-        require(len(setup.slots) == 2 * SLOTS, f"gauges: slots must be {2 * SLOTS}.")
-        return setup
+        slots = checked(kept.get("slots", cls().stored()["slots"]), tuple[tuple[str, str], ...], "gauges: slots")
+        require(len(slots) == 2 * SLOTS, f"gauges: slots must be {2 * SLOTS}.")
+        setup = made(cls, {name: value for name, value in kept.items() if name != "slots"}, "gauges")
+        try:
+            return replace(setup, slots=tuple(gauge_named(*slot) for slot in slots))
+        except ValueError as error:
+            raise SettingsError(f"gauges: slots: {error}.") from error
 
 
 class GaugeModel:
@@ -75,10 +79,10 @@ class GaugeModel:
         self.setup = replace(self.setup, **fields)
         self.changed.tell()
 
-    def put(self, slot: int, kind: Kind) -> None:
+    def put(self, slot: int, gauge: Instrument) -> None:
         """Put an instrument into a slot."""
         slots = list(self.setup.slots)
-        slots[slot] = kind
+        slots[slot] = gauge
         self.change(slots=tuple(slots))
 
     def next_unit(self) -> None:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import WriteError
+from bluffline.gauges.instrument import Moment
 from bluffline.measure.region import Region
 from bluffline.media.codecs import Codec
 from bluffline.media.coding import Coding
@@ -22,6 +23,7 @@ from bluffline.media.programme import Programme
 from bluffline.prove.chart_rule import rule_reference
 from bluffline.prove.survey import Survey, mended_by_writing, must_fix, start_survey
 from bluffline.prove.trial import Outcome, Trial
+from bluffline.rules.columns import table_levels
 from bluffline.rules.each.chart import Chart
 from bluffline.rules.finding import Finding, in_reading_order
 from bluffline.rules.rulefile import load_rules
@@ -187,6 +189,20 @@ class Session:
         if self._judged is None:
             return {}
         return self._treated.of(self._judged, self.document.treatments, self.trial_of)
+
+    def moment(self, seconds: float, *, treated: bool) -> Moment | None:
+        """What is around the frame in view, that many seconds of it; None where nothing is asked for or known."""
+        if self._judged is None or self.programme is None or seconds <= 0:
+            return None
+        rate, frame = float(self.programme.frame_rate), self.place.frame
+        half = round(seconds / 2 * rate)
+        part = slice(max(frame - half, 0), frame + half + 1)
+        levels = table_levels(self._judged.survey.table.frozen(), self.source, part)
+        if treated and self.document.treatments:
+            columns, unread = self.treated_columns(), np.isnan(levels.pop("y_mean"))
+            known = len(columns["y_max"][part])
+            levels = {name: np.where(unread[:known], np.nan, columns[name][part]) for name in levels}
+        return Moment(frame, rate, part.start, levels)
 
     # Trials ----------------------------------------------------------------------------------------------------------
 

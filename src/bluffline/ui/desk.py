@@ -394,7 +394,7 @@ class Desk(QMainWindow):
         self.treatment_card.set_facts("" if session.document.treatment else "untreated")
         self.areas_card.set_facts("" if session.document.areas else "none is drawn: R draws one")
         for gauge_card in self.viewer.cards:
-            gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.kind, treated=treated))
+            gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.instrument, treated=treated))
 
     def refresh_commands(self) -> None:
         """Enable what can be done now."""

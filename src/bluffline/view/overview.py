@@ -7,10 +7,11 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.draw.traces import TraceStyle, draw_trace
+from bluffline.gauges.each.waveform import Waveform
+from bluffline.gauges.painting import Painting, ground
 from bluffline.measure.areas import Selection
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import SKIN_DEGREES
-from bluffline.measure.scopes import FrameSignal, Instrument, Kind, measure_gauge
 from bluffline.media.reader import Reader
 from bluffline.prove.matching import distance
 from bluffline.prove.neutral import light_of
@@ -158,6 +159,7 @@ def _light(pixels: Pixels) -> tuple[float, float] | None:
 
 
 def _wave(frame: FrameSignal, survey: Survey) -> Image:
-    kind = Kind(Instrument.WAVEFORM)
-    trace = measure_gauge(kind, frame, Selection.whole(frame.source), WAVE_WIDTH)
-    return draw_trace(trace, (WAVE_WIDTH, WAVE_HEIGHT), frame.source, survey.rules.limits, TraceStyle())
+    gauge, image = Waveform("luma"), ground((WAVE_WIDTH, WAVE_HEIGHT))
+    trace = gauge.count(frame, Selection.whole(frame.source), WAVE_WIDTH, None)
+    gauge.paint(trace, image, Painting(frame.source, survey.rules.limits))
+    return image

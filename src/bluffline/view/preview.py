@@ -7,15 +7,16 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.draw.traces import TraceStyle, draw_trace
+from bluffline.gauges.instrument import Instrument, Moment, Trace
+from bluffline.gauges.painting import Painting, TraceStyle, ground
 from bluffline.measure.areas import Area, Selection, Taken, select
 from bluffline.measure.counted import Limits, rgb_arithmetic, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure, measure_frame
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
 from bluffline.measure.reading import Reading, read_selection
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import FrameSignal, Instrument, Kind, Trace, measure_gauge
 from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rules import Rules
 from bluffline.signal.format import Model, Planes, SignalFormat
@@ -40,7 +41,7 @@ class ScreenPicture:
 class GaugeView:
     """A gauge as it is to be drawn: columns and rows of its field, in screen pixels."""
 
-    kind: Kind
+    gauge: Instrument
     size: tuple[int, int]
 
 
@@ -63,7 +64,7 @@ class View:
     column (x, None) or line (None, y) for the waveforms; ``gauges_show_source``: whether the gauges read the source although
     there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
     ``outline_source``; ``shown_reach``: a ladder and a rung, what that does not reach is shown without colour, on the gauges
-    as well.
+    as well. ``moment``: what is around the frame, where a gauge shows it.
     ``proxy``: the treatment for every other pixel of every other line, which alone are worked on while something moves.
     """
 
@@ -87,6 +88,7 @@ class View:
     pinned: PinnedFrame | None = None
     outline_source: bool = False
     shown_reach: tuple[Treatment, int] | None = None
+    moment: Moment | None = None
     proxy: FrameTreatment | None = None
 
 
@@ -213,8 +215,7 @@ def _tones(planes: Planes, source: SignalFormat) -> NDArray[np.int64]:
 
 
 def _gamut_area(signal: FrameSignal, view: View) -> float | None:
-    shown = any(gauge.kind.instrument is Instrument.CHROMATICITY for gauge in view.gauges)
-    if view.gamut is None or not shown:
+    if view.gamut is None or not any(each.gauge.by_gamut for each in view.gauges):
         return None
     return gamut_area(signal, select(view.source, view.areas, view.taken), view.gamut)
 
@@ -262,22 +263,22 @@ def _pinned_picture(view: View) -> ScreenPicture:
 
 
 def _draw_gauge(
-    gauge: GaugeView, signal: FrameSignal, other: FrameSignal | None, view: View
+    asked: GaugeView, signal: FrameSignal, other: FrameSignal | None, view: View
 ) -> tuple[Trace, NDArray[np.uint32]]:
-    kind, (width, _) = gauge.kind, gauge.size
-    columns = width // len(kind.components) if kind.instrument is Instrument.PARADE else width
+    gauge, image = asked.gauge, ground(asked.size)
 
     def counted(frame: FrameSignal) -> Trace:
-        return measure_gauge(kind, frame, _selection(kind, frame.source, view), columns)
+        return gauge.count(frame, _selection(gauge, frame.source, view), asked.size[0], view.moment)
 
     trace = counted(signal)
     laid_over = counted(other) if other is not None else None
-    return trace, draw_trace(trace, gauge.size, view.source, view.limits, view.look, laid_over, view.gamut)
+    gauge.paint(trace, image, Painting(view.source, view.limits, view.look, view.gamut), laid_over)
+    return trace, image
 
 
-def _selection(kind: Kind, source: SignalFormat, view: View) -> Selection:
+def _selection(gauge: Instrument, source: SignalFormat, view: View) -> Selection:
     x, y = view.isolated
-    if kind.instrument in (Instrument.WAVEFORM, Instrument.PARADE):
+    if gauge.across:
         if y is not None:
             return Selection.box(source, 0, y, source.width, y + 1)
         if x is not None:

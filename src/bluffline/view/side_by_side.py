@@ -6,9 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.draw.traces import TraceStyle, draw_trace
+from bluffline.gauges.each.vectorscope import Vectorscope
+from bluffline.gauges.each.waveform import Waveform
+from bluffline.gauges.instrument import Instrument
+from bluffline.gauges.painting import Painting, ground
 from bluffline.measure.areas import Selection
-from bluffline.measure.scopes import FrameSignal, Instrument, Kind, measure_gauge
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
 from bluffline.prove.survey import Survey
 from bluffline.rules.shots import Shot
@@ -17,6 +20,7 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view.preview import View, screen_picture
 
 MOST = 4  # shots
+WAVEFORM, VECTORSCOPE = Waveform("luma"), Vectorscope("2")
 PICTURE, WAVE, VECTOR = (384, 216), (380, 180), (228, 228)  # screen pixels
 # What a trace is drawn in, for each of them: far apart in hue, alike in lightness; numbers stand beside them as well.
 COLOURS = ((235, 150, 120), (120, 200, 130), (125, 165, 245), (225, 190, 90))
@@ -57,8 +61,7 @@ def side_by_side(
                 signal = FrameSignal(treated, source)
                 picture = screen_picture(treated, View(source, survey.region, survey.rules.limits, treatment, PICTURE)).image
                 wave, vector = (
-                    _trace(kind, signal, survey, size)
-                    for kind, size in ((Kind(Instrument.WAVEFORM), WAVE), (Kind(Instrument.VECTORSCOPE, "2"), VECTOR))
+                    _trace(gauge, signal, survey, size) for gauge, size in ((WAVEFORM, WAVE), (VECTORSCOPE, VECTOR))
                 )
                 sides.append(Side(number, frame, picture, wave, vector))
             tell(len(sides))
@@ -75,8 +78,9 @@ def laid_over(traces: Sequence[Light], alone: int | None = None) -> Image:
     return np.ascontiguousarray(0xFF000000 | red << 16 | green << 8 | blue, np.uint32)
 
 
-def _trace(kind: Kind, signal: FrameSignal, survey: Survey, size: tuple[int, int]) -> Light:
-    trace = measure_gauge(kind, signal, Selection.whole(signal.source), size[0])
-    drawn = draw_trace(trace, size, signal.source, survey.rules.limits, TraceStyle())
+def _trace(gauge: Instrument, signal: FrameSignal, survey: Survey, size: tuple[int, int]) -> Light:
+    drawn = ground(size)
+    trace = gauge.count(signal, Selection.whole(signal.source), size[0], None)
+    gauge.paint(trace, drawn, Painting(signal.source, survey.rules.limits))
     bright = np.stack([drawn >> shift & 255 for shift in (16, 8, 0)]).max(axis=0).astype(np.float32)
     return np.asarray((bright - bright.min()) / max(255.0 - float(bright.min()), 1.0), np.float32)

@@ -7,13 +7,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from bluffline.draw.scale import Span
+from bluffline.gauges.instrument import Instrument
 from bluffline.measure.reading import SKIN_DEGREES
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.media.programme import Programme
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import DIM, LINE, TEXT, font, image_of
-from bluffline.view.side_by_side import COLOURS, PICTURE, VECTOR, WAVE, Image, Light, Side, laid_over
+from bluffline.view.side_by_side import COLOURS, PICTURE, VECTOR, VECTORSCOPE, WAVE, WAVEFORM, Image, Light, Side, laid_over
 
 _HEAD = 22
 
@@ -53,9 +52,9 @@ class SideWidget(QWidget):
 class Overlaid(QWidget):
     """Traces of one gauge laid over one another."""
 
-    def __init__(self, kind: Kind, traces: Sequence[Light], size: tuple[int, int], words: str) -> None:
+    def __init__(self, gauge: Instrument, traces: Sequence[Light], size: tuple[int, int], words: str) -> None:
         super().__init__()
-        self._kind, self._traces = kind, traces
+        self._gauge, self._traces = gauge, traces
         self._image: Image = laid_over(traces)
         self.setFixedSize(size[0] + 44, size[1])
         self.setAccessibleName(words)
@@ -69,10 +68,10 @@ class Overlaid(QWidget):
         painter = QPainter(self)
         painter.drawImage(44, 0, image_of(self._image))
         painter.setFont(font(11))
-        if self._kind.instrument is not Instrument.WAVEFORM:
+        span = self._gauge.span
+        if span is None:
             self._draw_axes(painter)
             return
-        span = Span.of(self._kind)
         for level in (0, 50, 100):
             y = (1 - span.place(level)) * self.height()
             painter.setPen(QPen(LINE, 1, Qt.PenStyle.DotLine))
@@ -108,13 +107,12 @@ class SideBySideDialog(QDialog):
         self.sides = [SideWidget(place, side, programme) for place, side in enumerate(sides)]
         for place, widget in enumerate(self.sides):
             grid.addWidget(widget, place // 2, place % 2)
-        kinds = Kind(Instrument.WAVEFORM), Kind(Instrument.VECTORSCOPE, "2")
         self.gauges = [
-            Overlaid(kinds[0], [side.wave for side in sides], WAVE, "Luma waveforms laid over one another"),
-            Overlaid(kinds[1], [side.vector for side in sides], VECTOR, "Vectorscopes, twice as large, laid over one another"),
+            Overlaid(WAVEFORM, [side.wave for side in sides], WAVE, "Luma waveforms laid over one another"),
+            Overlaid(VECTORSCOPE, [side.vector for side in sides], VECTOR, "Vectorscopes laid over one another"),
         ]
         column = QVBoxLayout()
-        for words, gauge in zip(("Waveform, luma", "Vectorscope, ×2"), self.gauges, strict=True):
+        for words, gauge in zip((WAVEFORM.title, VECTORSCOPE.title), self.gauges, strict=True):
             column.addWidget(dim(words))
             column.addWidget(gauge)
         column.addStretch(1)

@@ -4,7 +4,6 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
-from bluffline.draw.titles import title_of
 from bluffline.session.gauges import SLOTS, GaugeModel
 from bluffline.session.session import Session
 from bluffline.ui.gauges.gauge import Gauge
@@ -44,7 +43,7 @@ class GaugeCard(QFrame):
 
     def refresh(self) -> None:
         """Show what the slot holds now."""
-        title = f"{title_of(self.gauge.kind)} ▾"
+        title = f"{self.gauge.instrument.title} ▾"
         if self._title.text() != title:
             self._title.setText(title)
             self.gauge.clear()

@@ -18,25 +18,25 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QWidget
 
-from bluffline.draw.graticule import Graticule, Stroke, graticule
-from bluffline.draw.places import Box, Place, colour_place
-from bluffline.draw.scale import Span, Unit
-from bluffline.draw.titles import title_of
-from bluffline.measure.scopes import MODES, Instrument, Kind, Trace
+from bluffline.gauges.catalogue import INSTRUMENTS
+from bluffline.gauges.graticule import Graticule, Scale, Stroke
+from bluffline.gauges.instrument import Box, Instrument, Place, Trace
+from bluffline.gauges.scale import Unit
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
 from bluffline.ui.gauges.pulling import Pulling
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font, image_of
 
 _NEAR = 5  # pixels from a guide that take hold of it
-_SQUARE = (Instrument.VECTORSCOPE, Instrument.CHROMATICITY)
+_WIDER = 12  # pixels more that codes need at the side
 
 
 class Gauge(QWidget):
     """Draws the trace it was last given under the graticule of its kind; tells where the operator points."""
 
     resized = pyqtSignal()
-    pointed = pyqtSignal(object, object)  # Kind, Box or None
+    pointed = pyqtSignal(object, object)  # Instrument, Box or None
+    asked_for = pyqtSignal(int)  # a frame of the programme
 
     def __init__(self, session: Session, model: GaugeModel, slot: int) -> None:
         super().__init__()
@@ -61,7 +61,7 @@ class Gauge(QWidget):
         return QSize(290, 200)
 
     @property
-    def kind(self) -> Kind:
+    def instrument(self) -> Instrument:
         """What the slot holds."""
         return self._model.setup.slots[self._slot]
 
@@ -75,20 +75,20 @@ class Gauge(QWidget):
     @property
     def field(self) -> QRect:
         """Where the trace is drawn, in widget pixels."""
-        width, height = self.width(), self.height()
-        kind = self.kind
-        if kind.instrument is Instrument.VECTORSCOPE:
-            side = max(min(width, height) - 8, 16)
-            return QRect((width - side) // 2, (height - side) // 2, side, side)
-        if kind.instrument is Instrument.CHROMATICITY:
-            side = max(min(width - 34, height - 26), 16)
-            return QRect((width - side + 26) // 2, (height - side - 18) // 2, side, side)
-        if kind.instrument is Instrument.HISTOGRAM:
-            return QRect(10, 4, max(width - 20, 16), max(height - 24, 16))
-        if self._aligned is not None:
-            return QRect(self._aligned.left(), 6, max(self._aligned.width(), 16), max(height - 12, 16))
-        left = 52 if self._model.setup.unit.depth else 40
-        return QRect(left, 6, max(width - left - 6, 16), max(height - 12, 16))
+        instrument = self.instrument
+        left, top, right, bottom = instrument.margins
+        upright = instrument.span is not None and not instrument.sideways
+        if upright and self._model.setup.unit.depth:
+            left += _WIDER
+        if instrument.across and self._aligned is not None:
+            left, width = self._aligned.left(), self._aligned.width()
+        else:
+            width = self.width() - left - right
+        width, height = max(width, 16), max(self.height() - top - bottom, 16)
+        if instrument.square:
+            side = min(width, height)
+            return QRect(left + (width - side) // 2, top + (height - side) // 2, side, side)
+        return QRect(left, top, width, height)
 
     def clear(self) -> None:
         """Show that there is nothing to show."""
@@ -98,7 +98,7 @@ class Gauge(QWidget):
 
     def show_trace(self, trace: Trace, pixels) -> None:  # type: ignore[no-untyped-def]
         """Draw counts that were made for this gauge's kind; others are stale and left out."""
-        if trace.kind == self.kind:
+        if trace.gauge == self.instrument:
             self._trace = trace
             self._image, self._pixels = image_of(pixels), pixels
             self.update()
@@ -122,8 +122,12 @@ class Gauge(QWidget):
     @property
     def graticule(self) -> Graticule:
         """The graticule of what the slot holds now."""
+        return self.instrument.graticule(self._scale)
+
+    @property
+    def _scale(self) -> Scale:
         setup = self._model.setup
-        return graticule(self.kind, self._session.source, self._session.rules.limits, setup.unit, setup.guides, setup.luma)
+        return Scale(self._session.source, self._session.rules.limits, setup.unit, setup.guides, setup.luma)
 
     # Drawing -------------------------------------------------------------------------------------------------------
 
@@ -131,7 +135,7 @@ class Gauge(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), WELL)
-        if self._session.survey is None or self._trace is None or self._trace.kind != self.kind:
+        if self._session.survey is None or self._trace is None or self._trace.gauge != self.instrument:
             painter.setPen(DIM)
             painter.setFont(font(12))
             text = "No programme is open" if self._session.programme is None else "No picture to measure"
@@ -149,8 +153,8 @@ class Gauge(QWidget):
 
     def _drawn_marks(self, field: QRect) -> QPixmap:
         """The graticule, drawn once for as long as nothing of it changes."""
-        setup, session, ratio = self._model.setup, self._session, self.devicePixelRatioF()
-        key = self.kind, self.size(), field, ratio, setup.unit, setup.guides, setup.luma, session.source, session.rules.limits
+        ratio = self.devicePixelRatioF()
+        key = self.instrument, self.size(), field, ratio, self._scale
         if self._marks is None or self._marks[0] != key:
             drawn = QPixmap(self.size() * ratio)
             drawn.setDevicePixelRatio(ratio)
@@ -190,11 +194,11 @@ class Gauge(QWidget):
             painter.drawText(QPointF(left, base), word.text)
 
     def _draw_targets(self, painter: QPainter) -> None:
-        if self._targets is None or self.kind.instrument not in _SQUARE:
+        if self._targets is None:
             return
         source = self._session.source
         for measured, wanted in zip(*self._targets, strict=True):
-            here, there = (colour_place(self.kind, source, rgb) for rgb in (measured, wanted))
+            here, there = (self.instrument.place_of(source, rgb) for rgb in (measured, wanted))
             if here is None or there is None:
                 continue
             painter.setPen(QPen(QColor(0, 0, 0), 2.6))
@@ -239,14 +243,13 @@ class Gauge(QWidget):
     def level_at(self, point: QPointF) -> float | None:
         """Percent at a point of a level gauge."""
         across, down = self.place(point)
-        if self.kind.instrument in _SQUARE:
-            return None
-        return Span.of(self.kind).level(across if self.kind.instrument is Instrument.HISTOGRAM else 1 - down)
+        span = self.instrument.span
+        return None if span is None else span.level(across if self.instrument.sideways else 1 - down)
 
     def _guide_at(self, point: QPointF) -> int | None:
-        if self.kind.instrument in _SQUARE:
+        span, sideways = self.instrument.span, self.instrument.sideways
+        if span is None:
             return None
-        span, sideways = Span.of(self.kind), self.kind.instrument is Instrument.HISTOGRAM
         for number, guide in enumerate(self._model.setup.guides):
             at = self.at((span.place(guide.level), 0) if sideways else (0, 1 - span.place(guide.level)))
             if abs((at.x() - point.x()) if sideways else (at.y() - point.y())) <= _NEAR:
@@ -261,7 +264,9 @@ class Gauge(QWidget):
             self.update()
             return
         self._guide = self._guide_at(event.position())
-        if self._guide is None:
+        if self._guide is None and self._shows_programme:
+            self._go_to(event.position())
+        elif self._guide is None:
             self._drag = event.position()
             self._choose(event.position())
 
@@ -273,13 +278,15 @@ class Gauge(QWidget):
             level = self.level_at(event.position())
             if level is not None:
                 self._model.move_guide(self._guide, level)
+        elif self._shows_programme and event.buttons() & Qt.MouseButton.LeftButton:
+            self._go_to(event.position())
         elif self._drag is not None:
             self._choose(event.position())
         else:
             near = self._guide_at(event.position()) is not None or self.pulling.near(event.position())
-            sideways = self.kind.instrument is Instrument.HISTOGRAM
-            across = Qt.CursorShape.SizeHorCursor if sideways else Qt.CursorShape.SizeVerCursor
-            self.setCursor(across if near else Qt.CursorShape.CrossCursor)
+            across = Qt.CursorShape.SizeHorCursor if self.instrument.sideways else Qt.CursorShape.SizeVerCursor
+            away = Qt.CursorShape.PointingHandCursor if self._shows_programme else Qt.CursorShape.CrossCursor
+            self.setCursor(across if near else away)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._guide = self._drag = None
@@ -288,9 +295,23 @@ class Gauge(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Forget what was chosen."""
+        if self._shows_programme:
+            return
         self._drag = self._chosen = None
-        self.pointed.emit(self.kind, None)
+        self.pointed.emit(self.instrument, None)
         self.update()
+
+    @property
+    def _shows_programme(self) -> bool:
+        """Whether it shows frames around the one in view, which a click goes to."""
+        return self.instrument.around > 0
+
+    def _go_to(self, point: QPointF) -> None:
+        programme = self._session.programme
+        assert self._trace is not None, "there is no place to click without a trace"
+        wanted = self.instrument.frame_at(self._trace, self.place(point))
+        if wanted is not None and programme is not None:
+            self.asked_for.emit(min(max(wanted, 0), programme.frame_count - 1))
 
     def _choose(self, point: QPointF) -> None:
         """The box from where the drag began; a plain click takes the few pixels about it."""
@@ -300,7 +321,7 @@ class Gauge(QWidget):
         left, right = min(x0, x1) - least_x / 2, max(x0, x1) + least_x / 2
         top, bottom = min(y0, y1) - least_y / 2, max(y0, y1) + least_y / 2
         self._chosen = left, top, right, bottom
-        self.pointed.emit(self.kind, self._chosen)
+        self.pointed.emit(self.instrument, self._chosen)
         self.update()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
@@ -327,14 +348,13 @@ class Gauge(QWidget):
 
     def fill_menu(self, menu: QMenu) -> None:
         """Every instrument in every mode, the one shown marked."""
-        for instrument, modes in MODES.items():
-            for mode in modes:
-                kind = Kind(instrument, mode)
-                action = menu.addAction(title_of(kind))
+        for kind in INSTRUMENTS.values():
+            for instrument in map(kind, kind.modes):
+                action = menu.addAction(instrument.title)
                 assert action is not None
                 action.setCheckable(True)
-                action.setChecked(kind == self.kind)
-                action.triggered.connect(lambda _, kind=kind: self._model.put(self._slot, kind))
+                action.setChecked(instrument == self.instrument)
+                action.triggered.connect(lambda _, instrument=instrument: self._model.put(self._slot, instrument))
             menu.addSeparator()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

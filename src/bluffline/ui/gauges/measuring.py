@@ -7,21 +7,18 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
-from bluffline.draw.titles import title_of
 from bluffline.errors import BlufflineError
+from bluffline.gauges.instrument import Instrument, Seen
 from bluffline.measure.areas import Taken
 from bluffline.measure.bars import BarsReading, read_bars
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.report.gauge import save_gauge
 from bluffline.session import jobs
 from bluffline.session.gauges import SLOTS
 from bluffline.session.jobs import Jobs
 from bluffline.signal.colorimetry import GAMUTS
-from bluffline.signal.matrix import standard
 from bluffline.ui.dialogs.layout import show_until_closed
 from bluffline.ui.dialogs.line_up import BarsDialog
 from bluffline.ui.picture.viewer import Viewer
-from bluffline.ui.style.style import percent
 from bluffline.view.looking import Compare, Tool
 
 
@@ -98,7 +95,7 @@ class Measuring:
         if gauge.trace is None or programme is None:
             return
         setup = self.gauges.setup
-        title = f"{programme.title}, {programme.label(self.viewer.shown)} · {title_of(gauge.kind)}"
+        title = f"{programme.title}, {programme.label(self.viewer.shown)} · {gauge.instrument.title}"
         try:
             save_gauge(
                 path, gauge.trace, title, self.session.source, self.session.rules.limits,
@@ -124,21 +121,20 @@ class Measuring:
         self.bars_dialog = BarsDialog(reading, label, self.picture)
         show_until_closed(self.bars_dialog)
 
-    def facts_of(self, kind: Kind, *, treated: bool) -> str:
-        """What a gauge shows beside its name: its unit, the pixels it takes, and whether they are treated."""
-        setup = self.gauges.setup
-        if self.session.document.areas and setup.taken is not Taken.WHOLE:
+    def facts_of(self, instrument: Instrument, *, treated: bool) -> str:
+        """What a gauge shows beside its name: what its instrument says, its unit, and what it reads."""
+        setup, preview = self.gauges.setup, self.viewer.preview
+        if self.session.document.areas and setup.taken is not Taken.WHOLE and not instrument.around:
             return str(setup.taken)
-        preview = self.viewer.preview
-        if kind.instrument is Instrument.CHROMATICITY:
-            gamut, area = setup.gamut or self.session.rules.gamut, preview.gamut_area if preview is not None else None
-            if gamut is None or area is None:
-                return ""
-            return f"{percent(area)} out of {standard(gamut)}" if setup.shown < SLOTS else f"{percent(area)} out"
-        if kind.instrument is Instrument.HISTOGRAM and preview is not None and preview.measure is not None:
-            return f"combing {percent(preview.measure.combing)}"
-        size = " · half size" if preview is not None and preview.proxy else ""
-        if kind.instrument is Instrument.VECTORSCOPE:
-            return f"legal at Y′ {setup.luma:.0f} %{size}" if setup.shown < SLOTS else size.removeprefix(" · ")
-        words = self.viewer.treated_words if treated else "source"
-        return f"{setup.unit} · {words}{size}" if setup.shown < SLOTS else f"{setup.unit}{size}"
+        return instrument.facts(
+            Seen(
+                unit=setup.unit,
+                words=self.viewer.treated_words if treated else "source",
+                proxy=preview is not None and preview.proxy,
+                roomy=setup.shown < SLOTS,
+                luma=setup.luma,
+                gamut=setup.gamut or self.session.rules.gamut,
+                gamut_area=preview.gamut_area if preview is not None else None,
+                combing=preview.measure.combing if preview is not None and preview.measure is not None else None,
+            )
+        )

@@ -8,9 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from bluffline.draw.scale import Span
 from bluffline.figures import figure
-from bluffline.measure.scopes import CHROMA_REACH, Instrument
 from bluffline.session.pull import Handle, balance_of, balanced, handles, pulled
 from bluffline.session.session import Session
 from bluffline.treat.ladder import Treatment
@@ -22,10 +20,6 @@ if TYPE_CHECKING:
 
 _TAG = 40  # pixels that the tag of a level is wide
 _RING = 9.0  # pixels that the ring about a middle is from it
-# Where a tone step can be pulled, and by what components (None: luma).
-_PULLED: dict[tuple[Instrument, str], tuple[int | None, ...]] = {
-    (Instrument.WAVEFORM, "luma"): (None,), (Instrument.PARADE, "rgb"): (0, 1, 2),
-}  # fmt: skip
 Chroma = tuple[float, float]
 
 
@@ -49,11 +43,10 @@ class Pulling:
 
     def handles(self) -> list[tuple[Handle, QPointF]]:
         """The levels that can be pulled here, and the middle of each one's tag."""
-        kind = self._gauge.kind
-        components = _PULLED.get((kind.instrument, kind.mode))
-        if components is None or self._gauge.trace is None:
+        components, span = self._gauge.instrument.pulled, self._gauge.instrument.span
+        if span is None or self._gauge.trace is None:
             return []
-        span, count = Span.of(kind), len(components)
+        count = len(components)
         return [
             (handle, self._gauge.at(((components.index(handle.component) + 1) / count, 1 - span.place(handle.level))))
             for handle in handles(self._session, components)
@@ -61,20 +54,22 @@ class Pulling:
 
     def middle(self) -> Chroma | None:
         """The mean Cb and Cr of what a vectorscope takes, where a balance is on the bench."""
-        trace = self._gauge.trace
-        if self._gauge.kind.instrument is not Instrument.VECTORSCOPE or trace is None or balance_of(self._session) is None:
+        trace, reach = self._gauge.trace, self._gauge.instrument.reach
+        if reach is None or trace is None or balance_of(self._session) is None:
             return None
         counts = trace.counts[0].astype(np.float64)
         total = counts.sum()
         if total == 0:
             return None
         bins = (np.arange(counts.shape[0]) + 0.5) / counts.shape[0] - 0.5
-        return float(counts.sum(axis=1) @ bins / total * self._reach), float(counts.sum(axis=0) @ bins / total * self._reach)
+        return float(counts.sum(axis=1) @ bins / total * reach), float(counts.sum(axis=0) @ bins / total * reach)
 
     @property
     def _reach(self) -> float:
-        """The chroma that a vectorscope is wide."""
-        return 2 * CHROMA_REACH / int(self._gauge.kind.mode)
+        """The chroma that the gauge is wide."""
+        reach = self._gauge.instrument.reach
+        assert reach is not None, "a colour is pulled on gauges of chroma alone"
+        return reach
 
     def place_of(self, chroma: Chroma) -> QPointF:
         """Where a chroma stands on the gauge."""
@@ -145,7 +140,7 @@ class Pulling:
             painter.drawText(tag.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignCenter, figure(handle.level, ".1f"))
             if held:
                 painter.setPen(QPen(TINT, 1))
-                left = at.x() - self._gauge.field.width() / len(_PULLED[self._gauge.kind.instrument, self._gauge.kind.mode])
+                left = at.x() - self._gauge.field.width() / len(self._gauge.instrument.pulled)
                 painter.drawLine(QPointF(left, at.y()), QPointF(tag.left(), at.y()))
                 self._tell(painter, QPointF(tag.left() - 41, at.y() - 11), f"pull: {handle.name}")
         middle = self.middle()

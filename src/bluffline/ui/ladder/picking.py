@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from bluffline.charts.sample import at_the_end
 from bluffline.errors import MediaError, SettingsError
-from bluffline.measure.scopes import FrameSignal
+from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.session.jobs import Jobs, Kind

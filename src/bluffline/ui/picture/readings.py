@@ -3,8 +3,8 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from bluffline.draw.scale import Unit
 from bluffline.figures import figure
+from bluffline.gauges.scale import Unit
 from bluffline.measure.reading import Reading
 from bluffline.signal.format import SignalFormat
 from bluffline.ui.style.style import font, signed

@@ -10,14 +10,13 @@ from PyQt6.QtCore import QObject, QPoint, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
-from bluffline.draw.places import Box, pixels_at, places_of
-from bluffline.draw.scale import Unit
 from bluffline.errors import SettingsError
 from bluffline.figures import figure
+from bluffline.gauges.instrument import Box, Instrument
+from bluffline.gauges.scale import Unit
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.reading import Reading, read_square, stored_codes
 from bluffline.measure.region import Region
-from bluffline.measure.scopes import Kind
 from bluffline.session.faults import Fault
 from bluffline.session.gauges import PROBE_SIZES, GaugeModel
 from bluffline.session.session import Session
@@ -92,11 +91,13 @@ class Viewer(QObject):
         self.frames.failed.connect(self._failed, queued)  # type: ignore[call-arg]
         session.document.changed.connect(self._moved)
         gauges.changed.connect(self.ask)
+        session.survey_changed.connect(self._surveyed)
         self.look.changed.connect(self.ask)
 
     def _connect_gauge(self, gauge: Gauge) -> None:
         gauge.resized.connect(self._resized)
         gauge.pointed.connect(self._pointed)
+        gauge.asked_for.connect(self.session.place.go_to)
 
     def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
         """Mark on gauges of colour where patches stand and where they ought to."""
@@ -190,7 +191,7 @@ class Viewer(QObject):
                 key,
                 FrameTreatment(self.ladder, source, region=session.survey.region),
             )
-        ratio = self.picture.devicePixelRatioF()
+        ratio, around = self.picture.devicePixelRatioF(), max((gauge.instrument.around for gauge in self._asked), default=0.0)
         areas, probe = session.document.areas, self.picture.probe
         column, line = (None, None) if probe is None else (int(probe[0]), int(probe[1]))
         isolated = {Isolate.COLUMN: (column, None), Isolate.LINE: (None, line)}.get(look.isolate, (None, None))
@@ -201,7 +202,7 @@ class Viewer(QObject):
             treatment=self._frame_treatment,
             picture_size=_pixels(self.picture.box, ratio),
             shown_reach=self._shown_reach(),
-            gauges=tuple(GaugeView(gauge.kind, _pixels(gauge.field, ratio)) for gauge in self._asked),
+            gauges=tuple(GaugeView(gauge.instrument, _pixels(gauge.field, ratio)) for gauge in self._asked),
             look=setup.look,
             gamut=setup.gamut or session.rules.gamut,
             rules=session.rules,
@@ -215,6 +216,7 @@ class Viewer(QObject):
             gauges_show_source=self.held_source,
             pinned=look.pinned,
             outline_source=setup.outline_source,
+            moment=session.moment(around, treated=not self.held_source),
         )
 
     def _reach_here(self) -> tuple[ReachArea, ...]:
@@ -307,6 +309,11 @@ class Viewer(QObject):
             window.deleteLater()
         self.ask()
 
+    def _surveyed(self) -> None:
+        """More of the programme is known: gauges that show what is around the frame show more."""
+        if any(gauge.instrument.around for gauge in self._asked):
+            self.ask()
+
     # The probe, both ways ------------------------------------------------------------------------------------------
 
     def _hovered(self, pixel: Point | None) -> None:
@@ -335,7 +342,7 @@ class Viewer(QObject):
         points = points[:: max(len(points) // _PATH_POINTS, 1)]
         readings = [(reading, point) for point in points if (reading := self.read(point)) is not None]
         for gauge in self.gauges:
-            gauge.show_places([places_of(gauge.kind, source, reading, point[0]) for reading, point in readings])
+            gauge.show_places([gauge.instrument.places(source, reading, point[0]) for reading, point in readings])
         if pixel is None or not readings:
             self.probe_line.setText(_HINT)
             self.probed.emit(None)
@@ -360,10 +367,10 @@ class Viewer(QObject):
         square = "pixel" if size == 1 else f"{size}×{size} about"
         return f"{square} {x}, {y} · codes {codes} · {levels} {unit}{also}"
 
-    def _pointed(self, kind: Kind, box: Box | None) -> None:
+    def _pointed(self, instrument: Instrument, box: Box | None) -> None:
         """Show on the picture which pixels stand where the operator points on a gauge."""
         signal = self.preview.signal if self.preview is not None else None
-        self.picture.highlight(None if box is None or signal is None else pixels_at(kind, signal, box))
+        self.picture.highlight(None if box is None or signal is None else instrument.pixels(signal, box))
 
     # Areas ---------------------------------------------------------------------------------------------------------
 

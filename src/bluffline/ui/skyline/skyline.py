@@ -23,7 +23,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from bluffline.draw.trace_kernels import silhouette
+from bluffline.gauges.trace_kernels import silhouette
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot

@@ -95,7 +95,7 @@ class DeskStyle(QProxyStyle):
 
 def dress(application: QApplication) -> None:
     """Give the application its fonts, palette and style sheet."""
-    folder = resources.files("bluffline.draw").joinpath("fonts")
+    folder = resources.files("bluffline.gauges").joinpath("fonts")
     for name in _FONTS:
         QFontDatabase.addApplicationFontFromData(folder.joinpath(name).read_bytes())
     application.setStyle(DeskStyle())

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from bluffline.figures import figure
-from bluffline.measure.scopes import Instrument, Kind
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.levels import Levels
 
@@ -65,14 +64,6 @@ class Span:
 
     low: float
     high: float
-
-    @classmethod
-    def of(cls, kind: Kind) -> "Span":
-        """Room for every legal level and the usual excess; composite chroma and R′G′B′ reach further than luma."""
-        if kind.mode == "envelope":
-            return cls(-40.0, 140.0)
-        wide = kind.mode in ("rgb", "yrgb") or kind.instrument is Instrument.HISTOGRAM
-        return cls(-15.0, 125.0) if wide else cls(-8.0, 112.0)
 
     def place(self, percent: float) -> float:
         """0 at the low end, 1 at the high."""

@@ -12,11 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from bluffline.draw.graticule import Graticule, Line, Stroke, graticule
-from bluffline.draw.scale import Unit
-from bluffline.draw.traces import GROUND, TraceStyle, draw_trace
+from bluffline.gauges.graticule import Graticule, Line, Scale, Stroke
+from bluffline.gauges.instrument import Trace
+from bluffline.gauges.painting import GROUND, Painting, TraceStyle, ground
+from bluffline.gauges.scale import Unit
 from bluffline.measure.counted import Limits
-from bluffline.measure.scopes import Instrument, Trace
 from bluffline.signal.format import SignalFormat
 
 _LEFT, _TOP, _RIGHT, _BOTTOM = 52, 34, 16, 26
@@ -50,11 +50,12 @@ def lay_out(
     """A gauge of ``size`` columns and rows with everything that belongs to it."""
     width, height = max(size[0] - _LEFT - _RIGHT, 32), max(size[1] - _TOP - _BOTTOM, 32)
     left, top = _LEFT, _TOP
-    if trace.kind.instrument in (Instrument.VECTORSCOPE, Instrument.CHROMATICITY):
+    if trace.gauge.square:
         side = min(width, height)
         left, top, width, height = left + (width - side) // 2, top + (height - side) // 2, side, side
-    pixels = draw_trace(trace, (width, height), source, limits, look or TraceStyle(), None, gamut)
-    marks = graticule(trace.kind, source, limits, unit)
+    pixels = ground((width, height))
+    trace.gauge.paint(trace, pixels, Painting(source, limits, look or TraceStyle(), gamut))
+    marks = trace.gauge.graticule(Scale(source, limits, unit))
     return GaugePicture(f"{title} · {unit}", pixels, marks, size, (left, top, width, height))
 
 
@@ -120,19 +121,10 @@ def svg(picture: GaugePicture) -> str:
 
 
 def counts_csv(trace: Trace) -> str:
-    """The counts that are not zero, one row each: component, column, and where the bin begins.
-
-    Bins of level gauges begin at a code; those of vectorscope and chromaticity diagram at a pair of shares.
-    """
+    """What was counted, as a table; see `Instrument.table`."""
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
-    pairs = trace.kind.instrument in (Instrument.VECTORSCOPE, Instrument.CHROMATICITY)
-    writer.writerow(("component", "first", "second", "count") if pairs else ("component", "column", "code", "count"))
-    for n, component in enumerate(trace.kind.components):
-        for column, level in zip(*np.nonzero(trace.counts[n]), strict=True):
-            up = trace.first + level * trace.step
-            across: float | int = round(trace.first + column * trace.step, 5) if pairs else int(column)
-            writer.writerow((component, across, round(up, 5) if pairs else int(up), trace.counts[n, column, level]))
+    writer.writerows(trace.gauge.table(trace))
     return text.getvalue()
 
 
@@ -148,7 +140,7 @@ def _grey(value: int) -> str:
 
 
 def _font(size: int) -> ImageFont.FreeTypeFont:
-    data = resources.files("bluffline.draw").joinpath("fonts", "B612-Regular.otf").read_bytes()
+    data = resources.files("bluffline.gauges").joinpath("fonts", "B612-Regular.otf").read_bytes()
     return ImageFont.truetype(io.BytesIO(data), size)
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from bluffline.draw import trace_kernels as kernels
+from bluffline.gauges import trace_kernels as kernels
 
 BOTH = pytest.mark.parametrize("how", [lambda kernel: kernel, lambda kernel: kernel.py_func], ids=["compiled", "plain"])
 BLACK = 0xFF000000

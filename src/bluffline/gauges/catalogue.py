@@ -1,0 +1,38 @@
+"""The catalogue of instruments: every one that there is a module of."""
+
+from importlib import import_module
+from pkgutil import iter_modules
+
+from bluffline.gauges import each
+from bluffline.gauges.instrument import Instrument
+
+
+def _found() -> dict[str, type[Instrument]]:
+    modules = [import_module(f"{each.__name__}.{module.name}") for module in iter_modules(each.__path__)]
+    own = {
+        one
+        for module in modules
+        for one in vars(module).values()
+        if isinstance(one, type) and issubclass(one, Instrument) and "name" in vars(one)
+    }
+    return {one.name: one for one in sorted(own, key=lambda one: (one.place, one.name))}
+
+
+INSTRUMENTS = _found()
+
+
+def every_gauge() -> list[Instrument]:
+    """Every instrument in each of its modes."""
+    return [kind(mode) for kind in INSTRUMENTS.values() for mode in kind.modes]
+
+
+def gauge_named(name: str, mode: str = "") -> Instrument:
+    """An instrument in a mode, or in its first.
+
+    Raises
+    ------
+    ValueError : there is none of that name, or it has no such mode
+    """
+    if name not in INSTRUMENTS:
+        raise ValueError(f"there is no gauge {name}; there are {', '.join(INSTRUMENTS)}")
+    return INSTRUMENTS[name](mode)

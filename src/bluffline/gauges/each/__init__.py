@@ -1,0 +1,1 @@
+"""The instruments, one a module; see `bluffline.gauges.instrument.Instrument`."""
