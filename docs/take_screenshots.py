@@ -3,6 +3,7 @@
 import os
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -64,7 +65,7 @@ def main() -> None:
             asked: list[View] = []
 
             def steady() -> bool:
-                asked.append(desk.viewer._view())
+                asked.append(replace(desk.viewer._view(), moment=None))
                 still = len(asked) > _STEADY and asked[-_STEADY:] == [asked[-1]] * _STEADY and desk.viewer.frames.idle
                 return still and not desk.session.untried()
 
@@ -108,6 +109,7 @@ def main() -> None:
         save("zones")
         desk.viewer.look.change(zones=False)
         desk.gauges.change(shown=4)
+        desk.gauges.put(2, gauge_named("time", "60"))
         desk.gauges.put(3, gauge_named("chromaticity"))
         desk.gauges.change(gamut="bt709")
         go_to(236)

@@ -399,6 +399,26 @@ def test_source_and_treated_are_on_the_gauges_at_once(surveyed_desk, qtbot):
     assert desk.viewer.gauges[0].grab().toImage() != before and "this − compared" in desk.viewer.panel.text
 
 
+def test_a_click_on_the_level_over_time_goes_there(desk, over_clip, qtbot):
+    """And it draws from the first frame on, before anything is known of what is around it."""
+    desk.gauges.put(0, gauge_named("time", "10"))
+    desk.open(over_clip)
+    settled(qtbot, desk, lambda: desk.session.surveyed and gauges_hold(desk) and desk.viewer.gauges[0].trace.measured > 0)
+    assert desk.header._fault is None
+    gauge, count = desk.viewer.gauges[0], desk.session.programme.frame_count
+    assert gauge.trace.measured == count, "it follows the survey to its end"
+    qtbot.mouseClick(gauge, LEFT, pos=point(gauge, 0.5 + 5 / 251, 0.4))
+    assert desk.session.place.frame == 5
+    settled(qtbot, desk, lambda: desk.viewer.shown == 5 and gauge.trace.frame == 5 - 125)
+    qtbot.mouseClick(gauge, LEFT, pos=point(gauge, 0.01, 0.4))
+    assert desk.session.place.frame == 0, "before the beginning there is the beginning"
+    desk.session.place.go_to(5)
+    settled(qtbot, desk, lambda: desk.viewer.shown == 5)
+    drag(qtbot, gauge, point(gauge, 0.5, 0.5), point(gauge, 0.5 + 3 / 251, 0.5))
+    assert desk.session.place.frame == 8, "however often the gauge moves on under the hand"
+    assert desk.picture.highlighted is None
+
+
 def test_facts_of_the_gauges(surveyed_desk, qtbot):
     desk = surveyed_desk
     desk.gauges.put(0, gauge_named("chromaticity"))

@@ -191,10 +191,12 @@ class Session:
         return self._treated.of(self._judged, self.document.treatments, self.trial_of)
 
     def moment(self, seconds: float, *, treated: bool) -> Moment | None:
-        """What is around the frame in view, that many seconds of it; None where nothing is asked for or known."""
-        if self._judged is None or self.programme is None or seconds <= 0:
+        """What is known of the seconds around the frame in view; None where nothing is asked for."""
+        if self.programme is None or seconds <= 0:
             return None
         rate, frame = float(self.programme.frame_rate), self.place.frame
+        if self._judged is None:
+            return Moment(frame, rate, 0, {name: np.zeros(0) for name in ("y_min", "y_max", "rgb_min", "rgb_max")})
         half = round(seconds / 2 * rate)
         part = slice(max(frame - half, 0), frame + half + 1)
         levels = table_levels(self._judged.survey.table.frozen(), self.source, part)

@@ -15,6 +15,7 @@ from bluffline.gauges.scale import Span
 from bluffline.measure.areas import Selection
 from bluffline.measure.frame_signal import FrameSignal
 
+_HEAD = 0.09  # of the field, for what is told of the trace
 _BAND = 0.42  # brightness of what lies between the extremes of luma
 _UNKNOWN = 0xFF000000 | (GROUND + 16) * 0x010101  # where nothing has been measured
 _RGB = np.array((235.0, 165.0, 90.0), np.float32)
@@ -81,11 +82,11 @@ class LevelOverTime(Instrument):
     def marks(self, scale: Scale) -> Iterator[Line | Word]:
         yield from level_marks(self, scale)
         half = f"{self.around / 2:g}"
-        yield Line(((0.5, 0), (0.5, 1)), Stroke.GUIDE)
+        yield Line(((0.5, _HEAD), (0.5, 1)), Stroke.GUIDE)
         yield Word(f"−{half} s", (0, 2), 1)
         yield Word("in view", (0.5, 2), 0)
         yield Word(f"+{half} s", (1, 2), -1)
-        yield Word("band: Y′   lines: R′G′B′", (0.01, 0.05), 1)
+        yield Word("band Y′, lines R′G′B′", (0.01, _HEAD / 2), 1)
 
     def paint(self, trace: Trace, image: Image, by: Painting, other: Trace | None = None) -> None:
         assert isinstance(trace, TimeTrace), "it was counted here"
@@ -127,4 +128,4 @@ class LevelOverTime(Instrument):
         return trace.frame + min(int(np.clip(place[0], 0, 1) * trace.wide), trace.wide - 1)
 
     def facts(self, seen: Seen) -> str:
-        return f"{seen.unit} · {seen.words} · grey: not measured" if seen.roomy else str(seen.unit)
+        return f"{seen.unit} · {seen.words}" if seen.roomy else str(seen.unit)

@@ -49,6 +49,7 @@ class Gauge(QWidget):
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         self._aligned: QRect | None = None
         self._guide: int | None = None
+        self._walked: Trace | None = None  # as it was when the hand was put on it: what is in view moves meanwhile
         self.pulling = Pulling(session, self)
         self._drag: QPointF | None = None
         self._chosen: Box | None = None
@@ -92,7 +93,7 @@ class Gauge(QWidget):
 
     def clear(self) -> None:
         """Show that there is nothing to show."""
-        self._trace = self._image = None
+        self._trace = self._image = self._walked = None
         self.places, self._chosen = [], None
         self.update()
 
@@ -265,6 +266,7 @@ class Gauge(QWidget):
             return
         self._guide = self._guide_at(event.position())
         if self._guide is None and self._shows_programme:
+            self._walked = self._trace
             self._go_to(event.position())
         elif self._guide is None:
             self._drag = event.position()
@@ -278,7 +280,7 @@ class Gauge(QWidget):
             level = self.level_at(event.position())
             if level is not None:
                 self._model.move_guide(self._guide, level)
-        elif self._shows_programme and event.buttons() & Qt.MouseButton.LeftButton:
+        elif self._walked is not None:
             self._go_to(event.position())
         elif self._drag is not None:
             self._choose(event.position())
@@ -289,7 +291,7 @@ class Gauge(QWidget):
             self.setCursor(across if near else away)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._guide = self._drag = None
+        self._guide = self._drag = self._walked = None
         self.pulling.let_go()
         self.update()
 
@@ -308,8 +310,7 @@ class Gauge(QWidget):
 
     def _go_to(self, point: QPointF) -> None:
         programme = self._session.programme
-        assert self._trace is not None, "there is no place to click without a trace"
-        wanted = self.instrument.frame_at(self._trace, self.place(point))
+        wanted = None if self._walked is None else self.instrument.frame_at(self._walked, self.place(point))
         if wanted is not None and programme is not None:
             self.asked_for.emit(min(max(wanted, 0), programme.frame_count - 1))
 
