@@ -83,7 +83,7 @@ def run(desk: Desk, until: Until, folder: Path) -> Iterator[Stage]:
     desk.treatment.add_step(LevelRemap)
     rung = session.place.rung
     assert rung is not None
-    document.replace_step(rung, document.remap_step(RemapMode.FULL_TO_NARROW))
+    document.replace_step(rung, document.treatment[rung].chosen("mode", RemapMode.FULL_TO_NARROW, document.measured()))
     rung = next(n for n, step in enumerate(document.treatment) if isinstance(step, LevelRemap))
     document.move_to(rung, Heading.SHOT)
     session.place.choose(0)

@@ -3,13 +3,14 @@
 import numpy as np
 import pytest
 
-from bluffline.session.pull import Handle, balance_of, balanced, handles, pulled
+from bluffline.session.pull import balancing, handles_in_view
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import apply_to_colours
+from bluffline.treat.pulling import balanced, pulled
 
 LADDER = (Tone(exposure=0.2), SoftCeiling(100, 109, 85))
 
@@ -18,13 +19,13 @@ LADDER = (Tone(exposure=0.2), SoftCeiling(100, 109, 85))
 def test_a_handle_comes_to_where_it_is_pulled(session, name, level):
     session.place.go_to(14)
     session.document.set_treatment(1, LADDER, "own")
-    assert handles(session, (None,)) == [], "nothing is on the bench"
+    assert handles_in_view(session, (None,)) == [], "nothing is on the bench"
     session.place.choose(0)
-    handle = next(each for each in handles(session, (None,)) if each.name == name)
-    made = pulled(session.document.treatment, 0, handle, level, session.source)
+    handle = next(each for each in handles_in_view(session, (None,)) if each.grip.name == name)
+    made = pulled(session.document.treatment, 0, handle.grip, level, session.source)
     session.document.replace_step(0, made)
-    moved = next(each for each in handles(session, (None,)) if each.name == name)
-    assert moved.level == pytest.approx(level, abs=0.05) and moved.came_in == handle.came_in
+    moved = next(each for each in handles_in_view(session, (None,)) if each.grip.name == name)
+    assert moved.level == pytest.approx(level, abs=0.05) and moved.grip.comes_in == handle.grip.comes_in
     assert made.exposure == 0.2 and sum(a != b for a, b in zip(vars(made).values(), vars(LADDER[0]).values(), strict=True)) == 1
 
 
@@ -33,21 +34,21 @@ def test_on_a_parade_each_component_has_its_own(session, name, key):
     session.place.go_to(14)
     session.document.set_treatment(1, LADDER, "own")
     session.place.choose(0)
-    before = {(each.name, each.component): each for each in handles(session, (0, 1, 2))}
+    before = {(each.grip.name, each.grip.component): each for each in handles_in_view(session, (0, 1, 2))}
     assert len(before) == 9
     handle = before[name, 2]
-    session.document.replace_step(0, pulled(session.document.treatment, 0, handle, handle.level + 2, session.source))
-    after = {(each.name, each.component): each for each in handles(session, (0, 1, 2))}
+    session.document.replace_step(0, pulled(session.document.treatment, 0, handle.grip, handle.level + 2, session.source))
+    after = {(each.grip.name, each.grip.component): each for each in handles_in_view(session, (0, 1, 2))}
     assert after[name, 2].level == pytest.approx(handle.level + 2, abs=0.2)
     assert after[name, 0].level == pytest.approx(before[name, 0].level, abs=1.0), "but for what saturation is about"
     assert getattr(session.document.treatment[0], key)[3] != getattr(LADDER[0], key)[3]
 
 
 def test_what_is_out_of_reach_is_come_near_to(session):
-    handle = Handle("white", None, 100.0, 100.0)
-    made = pulled((Balance(), Tone()), 1, handle, 1e6, session.source)
+    white, _, black = Tone().grips(5.0, 40.9, 100.0)[:3]
+    made = pulled((Balance(), Tone()), 1, white, 1e6, session.source)
     assert made.white_point == pytest.approx(10, abs=0.01)
-    black = pulled((Tone(),), 0, Handle("black", None, 5.0, 5.0), -1e6, session.source)
+    black = pulled((Tone(),), 0, black, -1e6, session.source)
     assert black.black_point == pytest.approx(90, abs=0.01)
 
 
@@ -74,13 +75,13 @@ def test_a_middle_out_of_reach_is_come_near_to(session):
 def test_a_balance_is_on_the_bench_only_where_it_is_in_force(session):
     session.place.go_to(14)
     session.document.set_treatment(1, (Balance(), Tone()), "own")
-    assert balance_of(session) is None
+    assert balancing(session) is None
     session.place.choose(0)
-    assert balance_of(session) == Balance()
+    assert balancing(session) == Balance()
     session.document.bypass_step(0, bypassed=True)
-    assert balance_of(session) is None
+    assert balancing(session) is None
     session.place.choose(1)
-    assert balance_of(session) is None
+    assert balancing(session) is None
 
 
 def test_limits_of_bands_are_pulled_to_where_they_are_seen(session):
@@ -89,10 +90,10 @@ def test_limits_of_bands_are_pulled_to_where_they_are_seen(session):
     session.place.go_to(14)
     session.document.set_treatment(1, ladder, "own")
     session.place.choose(1)
-    found = handles(session, (None,))
-    assert [handle.name for handle in found] == ["band 1 from", "band 1 to", "band 2 from", "band 2 to"]
+    found = handles_in_view(session, (None,))
+    assert [handle.grip.name for handle in found] == ["band 1 from", "band 1 to", "band 2 from", "band 2 to"]
     assert found[1].level == pytest.approx(60 / 0.8 + 3), "where a grey at the limit stands behind the rungs after"
-    made = pulled(ladder, 1, found[1], 53.0, session.source)
+    made = pulled(ladder, 1, found[1].grip, 53.0, session.source)
     assert made.bands[0].high == pytest.approx(40, abs=0.01) and made.bands[1] == bands.bands[1]
-    assert pulled(ladder, 1, found[0], 200.0, session.source).bands[0].low == 60, "none runs downwards"
-    assert handles(session, (0, 1, 2)) == [], "bands are of luma"
+    assert pulled(ladder, 1, found[0].grip, 200.0, session.source).bands[0].low == 60, "none runs downwards"
+    assert handles_in_view(session, (0, 1, 2)) == [], "bands are of luma"

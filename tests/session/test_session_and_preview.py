@@ -77,7 +77,7 @@ def test_new_steps_take_their_figures_from_the_shot_and_the_rules(session, kind)
         assert (step.low, step.high) == (-5, 105)
     elif isinstance(step, LevelRemap):
         assert step.mode is RemapMode.FULL_TO_NARROW
-        extremes = session.document.remap_step(RemapMode.EXTREMES_TO_LIMITS)
+        extremes = step.chosen("mode", RemapMode.EXTREMES_TO_LIMITS, session.document.measured())
         assert (extremes.low_out, extremes.high_out) == (-1, 103)
 
 

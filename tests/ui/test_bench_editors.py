@@ -6,11 +6,10 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog
 
 from bluffline.errors import SettingsError
-from bluffline.session.light import light_of, with_light
-from bluffline.session.picked import with_colour
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr
 from bluffline.signal.white import gains_for_light, light_for_gains
 from bluffline.treat.catalogue import KINDS
+from bluffline.treat.hands import Picked
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
@@ -122,7 +121,7 @@ def test_the_pixel_under_the_pointer_is_marked(desk, qtbot):
 
 def test_bands_are_added_moved_and_tinted_as_the_vectorscope_lies(desk, qtbot):
     put(desk, Bands())
-    editor = desk.bench.bands
+    editor = desk.bench.drawn[1]
     qtbot.mouseClick(editor.more, LEFT)
     qtbot.mouseClick(editor.more, LEFT)
     assert [band.low for band in step_of(desk).bands] == [0, 30] and editor.chosen == 1
@@ -159,16 +158,16 @@ def test_a_balance_is_set_by_temperature_and_tint(desk):
     assert boxes["Balance: Temperature"].value() == pytest.approx(6504, abs=5)
     boxes["Balance: Temperature"].setValue(3200)
     made = step_of(desk)
-    assert made.gains[0] < 1 < made.gains[2] and light_of(made, "bt709")[0] == pytest.approx(3200, abs=2)
+    assert made.gains[0] < 1 < made.gains[2] and made.derived_value("temperature", SOURCE) == pytest.approx(3200, abs=2)
     boxes["Balance: Tint"].setValue(4)
-    assert light_of(step_of(desk), "bt709") == pytest.approx((3200, 4), abs=2)
+    assert [step_of(desk).derived_value(key, SOURCE) for key in ("temperature", "tint")] == pytest.approx([3200, 4], abs=2)
 
 
 @pytest.mark.parametrize("kelvin", [3200, 5600, 6504, 12000])
 @pytest.mark.parametrize("tint", [-10, 0, 4])
 def test_temperature_and_tint_come_back_from_gains(kelvin, tint):
     assert light_for_gains(gains_for_light(kelvin, tint, "bt709"), "bt709") == pytest.approx((kelvin, tint), rel=2e-4, abs=0.01)
-    assert with_light(Balance(), kelvin, 0, "bt709").gains != (1, 1, 1)
+    assert Balance().with_derived("temperature", kelvin, SOURCE).with_derived("tint", -1, SOURCE).gains != (1, 1, 1)
 
 
 # Colours that were picked --------------------------------------------------------------------------------------------------
@@ -176,26 +175,26 @@ def test_temperature_and_tint_come_back_from_gains(kelvin, tint):
 
 def test_a_colour_makes_a_balance_neutral_and_several_are_averaged():
     warm, cold = np.array([0.5, 0.4, 0.3]), np.array([0.3, 0.4, 0.5])
-    one = with_colour(Balance(), [warm], SOURCE)
+    one = Balance().picked(Picked(np.array([warm]), SOURCE))
     assert np.ptp(one.apply(warm, SOURCE)) < 1e-3
-    both = with_colour(Balance(), [warm, cold], SOURCE)
+    both = Balance().picked(Picked(np.array([warm, cold]), SOURCE))
     assert np.ptp(both.apply((warm + cold) / 2, SOURCE)) < 1e-3
     with pytest.raises(SettingsError, match="too dark"):
-        with_colour(Balance(), [np.zeros(3)], SOURCE)
+        Balance().picked(Picked(np.array([np.zeros(3)]), SOURCE))
 
 
 def test_a_colour_sets_a_point_where_it_stands_and_changes_nothing_by_that():
     rgb = np.array([0.6, 0.4, 0.3])
     for step, chosen in ((Curves(((0, 5), (100, 90))), "master"), (Curves(), "red"), (Hues(), "luma"), (ChromaByLuma(), "")):
-        made = with_colour(step, [rgb], SOURCE, chosen)
+        made = step.picked(Picked(np.array([rgb]), SOURCE, chosen))
         assert made != step and made.apply(rgb, SOURCE) == pytest.approx(step.apply(rgb, SOURCE), abs=2e-3)
     hue = np.degrees(np.arctan2(*rgb_to_ycbcr(rgb, Matrix.BT709)[[2, 1]]))
-    assert with_colour(HueNudge(), [rgb], SOURCE).hue == pytest.approx(hue, abs=0.1)
-    assert with_colour(Bands(), [rgb], SOURCE).bands[0].low < rgb_to_ycbcr(rgb, Matrix.BT709)[0] * 100
+    assert HueNudge().picked(Picked(np.array([rgb]), SOURCE)).hue == pytest.approx(hue, abs=0.1)
+    assert Bands().picked(Picked(np.array([rgb]), SOURCE)).bands[0].low < rgb_to_ycbcr(rgb, Matrix.BT709)[0] * 100
     with pytest.raises(SettingsError, match="has no hue"):
-        with_colour(Hues(), [np.full(3, 0.5)], SOURCE)
+        Hues().picked(Picked(np.array([np.full(3, 0.5)]), SOURCE))
     with pytest.raises(SettingsError, match="bands already"):
-        with_colour(Bands((Band(),) * 5), [rgb], SOURCE)
+        Bands((Band(),) * 5).picked(Picked(np.array([rgb]), SOURCE))
 
 
 def test_a_colour_is_picked_on_the_picture(desk, qtbot):
@@ -212,7 +211,7 @@ def test_a_colour_is_picked_on_the_picture(desk, qtbot):
 def test_a_tool_for_colours_needs_a_step_that_takes_one(desk):
     put(desk, Tone())
     desk.picking.take(Tool.COLOUR)
-    assert desk.viewer.look.state.tool is Tool.LOOK and "set by a colour" in desk.header.message
+    assert desk.viewer.look.state.tool is Tool.LOOK and "a colour sets: balance, banded balance" in desk.header.message
 
 
 # Proposals and matches ------------------------------------------------------------------------------------------------------

@@ -10,19 +10,17 @@ from typing import Protocol
 
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area
-from bluffline.prove.propose import Proposal
+from bluffline.prove.propose import Proposal, luma_extremes
 from bluffline.prove.survey import Survey
 from bluffline.rules.shots import Shot
 from bluffline.session.drawn import DrawnAreas
 from bluffline.session.event import Event
 from bluffline.session.history import History
-from bluffline.session.new_steps import new_step, remap_step
 from bluffline.session.place import Place
 from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, Shared, Treatments, Work, carried, own_step
 from bluffline.session.workfile import WorkFile
-from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.ladder import Treatment, acts, with_step
-from bluffline.treat.step import Heading, Step, called
+from bluffline.treat.step import Heading, Measured, Step, called
 
 
 class Known(Protocol):
@@ -297,7 +295,7 @@ class Document:
 
     def add_step(self, kind: type[Step]) -> None:
         """Add a step for the shot in view, its figures from what the shot measures and the rules allow."""
-        self.add(new_step(kind, self._survey, self._known.shots[self._place.shot]), f"Add {called(kind)}")
+        self.add(kind.begun(self.measured()), f"Add {called(kind)}")
 
     def add(self, step: Step, act: str) -> None:
         """Add a step where its kind belongs; under *source* it is every shot's."""
@@ -313,9 +311,10 @@ class Document:
             work = replace(self._with_steps(work, owner, with_step(kept, step)), reasons=reasons)  # they hold beside another
         self._push(work, act)
 
-    def remap_step(self, mode: RemapMode) -> LevelRemap:
-        """The level remap of a mode, with the figures of the shot in view."""
-        return remap_step(mode, self._survey, self._known.shots[self._place.shot])
+    def measured(self) -> Measured:
+        """What the shot in view measures, for steps to begin with."""
+        survey = self._survey
+        return Measured(*luma_extremes(survey, self._known.shots[self._place.shot]), survey.rules.limits, survey.source)
 
     def replace_step(self, place: int, step: Step, gesture: str | None = None) -> None:
         """Put another step in a place of the ladder in view, wherever it is shared; acts of one gesture are undone together."""

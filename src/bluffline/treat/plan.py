@@ -10,12 +10,11 @@ from numpy.typing import NDArray
 from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.look import Look
-from bluffline.treat.kinds.sharpen import Sharpen
 from bluffline.treat.ladder import Treatment, in_force, split_limits
 from bluffline.treat.operations import Operation, folded
 from bluffline.treat.reach import EVERYWHERE, NO_CHROMA_BOUND, NO_LUMA_BOUND, Key, Reach
 from bluffline.treat.row_kernels import Code
-from bluffline.treat.step import LumaStep, Step
+from bluffline.treat.step import LumaStep, NeighbourStep, Step
 
 ENDS = tuple(np.float32(end) for end in (0.0, NO_CHROMA_BOUND, *NO_LUMA_BOUND))
 Packed = tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]
@@ -35,7 +34,7 @@ class LumaMask:
     """A step that adds to luma what its neighbours say, and the operations that lead up to it."""
 
     mask: int
-    step: Sharpen
+    step: NeighbourStep
     packed: Packed
 
 
@@ -118,7 +117,7 @@ class _Making:
         if isinstance(step, Look):
             for each in step.in_force:
                 self._take_own(each)
-        elif isinstance(step, Sharpen):
+        elif isinstance(step, NeighbourStep):
             if step.acts:
                 mask = self._mask(EVERYWHERE)
                 self.before.append(LumaMask(mask, step, _packed(folded(list(self.operations)))))

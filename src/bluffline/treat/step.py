@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
 from bluffline.measure.counted import Limits
+from bluffline.measure.region import Region
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.matrix import Matrix
+from bluffline.treat.hands import Grip, Picked
 from bluffline.treat.operations import Operation
 from bluffline.treat.reach import EVERYWHERE, Reach
 
@@ -98,6 +100,12 @@ class Curve:
                 return ordered[:-1]
         return ordered
 
+    @staticmethod
+    def with_point(points: Points, along: float, up: float) -> Points:
+        """Points with one more, in place of one that stands there."""
+        kept = [point for point in points if abs(point[0] - along) >= LEAST_APART]
+        return tuple(sorted([*kept, (round(along, 1), round(up, 3))]))
+
     def __contains__(self, points: Points) -> bool:
         x, y = [point[0] for point in points], [point[1] for point in points]
         least = LEAST_APART - 1e-9  # as far as sums of decimals are one
@@ -118,6 +126,13 @@ class Told:
 
     def __contains__(self, value: object) -> bool:
         return True
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn(Told):
+    """A figure that has an editor of its own to draw it with; ``editor``: which, see `bluffline.ui.ladder.editors`."""
+
+    editor: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +177,13 @@ class Step:
     """A rung of the ladder: the figures of its kind, whether it is in force, its heading, its reach.
 
     A kind is a subclass: its fields are its figures, their defaults neutral. ``heading`` None: where its kind belongs.
+
+    Attributes
+    ----------
+    picks : whether colours that are picked on the picture set it, see `picked`
+    balances : which of its figures, three gains, a colour that is pulled on a vectorscope is solved by; none where empty
+    library : whether its figures are kept under names beside the shelf
+    transfer : whether the transfer line says anything while it is drawn
     """
 
     kind: ClassVar[str]
@@ -169,6 +191,10 @@ class Step:
     home: ClassVar[Heading] = Heading.SHOT
     by_hand: ClassVar[bool] = True  # whether it can be begun by hand; others come from a chart or a file
     calibrates: ClassVar[bool] = False  # whether a chart fit takes its place
+    picks: ClassVar[bool] = False
+    balances: ClassVar[str] = ""
+    library: ClassVar[bool] = False
+    transfer: ClassVar[bool] = False
     on: bool = field(default=True, kw_only=True)
     heading: Heading | None = field(default=None, kw_only=True)
     reach: Reach = field(default=EVERYWHERE, kw_only=True)
@@ -216,6 +242,65 @@ class Step:
             value = tuple(whole)
         return replace(self, **{name: value})
 
+    # What a hand does to it ----------------------------------------------------------------------------------------
+
+    def settable(self, key: str) -> bool:
+        """Whether a figure counts as the step stands."""
+        return True
+
+    def chosen(self, key: str, word: str, shot: Measured) -> Self:
+        """The same with another word of a choice, and with the figures that follow from it."""
+        return self.figured(key, word)
+
+    @classmethod
+    def derived(cls) -> tuple[Figure, ...]:
+        """Numbers that follow from its figures, and can be set in their place."""
+        return ()
+
+    def derived_value(self, key: str, signal: Signal) -> float:
+        """One of `derived` as the figures stand."""
+        raise NotImplementedError
+
+    def with_derived(self, key: str, value: float, signal: Signal) -> Self:
+        """The same with figures that one of `derived` follows from.
+
+        Raises
+        ------
+        SettingsError : it can't be so
+        """
+        raise NotImplementedError
+
+    def curve_at(self, key: str, along: Float) -> NDArray[np.float64]:
+        """What one of its curves has at places along it."""
+        raise NotImplementedError
+
+    def picked(self, colours: Picked) -> Self:
+        """The same as colours set it that were picked.
+
+        Raises
+        ------
+        SettingsError : they say nothing of what is asked
+        """
+        raise NotImplementedError
+
+    def with_curve_through(self, key: str, along: float) -> Self:
+        """The same with a point more on one of its curves, where the curve stands already."""
+        up = float(self.curve_at(key, np.array(along)))
+        return self.figured(key, Curve.with_point(getattr(self, key), along, up))
+
+    def grips(self, black: float, grey: float, white: float) -> tuple[Grip, ...]:
+        """What of it can be pulled on a gauge.
+
+        Parameters
+        ----------
+        black, grey, white : percent, as they come into the ladder on the frame in view
+        """
+        return ()
+
+    def gripped(self, grip: Grip, value: float) -> Self:
+        """The same with the figure of a grip at a value."""
+        return self.figured(grip.field, value)
+
     @property
     def place(self) -> Heading:
         """The heading that it stands under."""
@@ -255,6 +340,55 @@ class Step:
     def operations(self, signal: Signal) -> tuple[Operation, ...]:
         """What it compiles to; nothing where its figures are neutral."""
         raise NotImplementedError
+
+
+@dataclass(frozen=True)
+class NeighbourStep(Step):
+    """A step that adds to luma what a pixel's neighbours say; chroma is left as it is, and fields are looked at apart."""
+
+    @property
+    def acts(self) -> bool:
+        """Whether it changes anything."""
+        raise NotImplementedError
+
+    def added(self, luma: NDArray[Any], shrunk: int) -> NDArray[Any]:
+        """What is added to luma (H, W), 0 … 1, of a picture or a field, so many times smaller than it was."""
+        raise NotImplementedError
+
+    @property
+    def looks_about(self) -> bool:
+        return self.acts
+
+    def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
+        """A colour by itself has no neighbours: it is left as it is."""
+        return np.asarray(rgb, np.float64)
+
+    def apply_to_picture(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
+        luma = rgb @ np.array(signal.matrix.luma_weights)
+        interlaced = isinstance(signal, SignalFormat) and signal.interlaced
+        return np.asarray(rgb + self._fields(luma, interlaced=interlaced, shrunk=1)[..., None])
+
+    def operations(self, signal: Signal) -> tuple[Operation, ...]:
+        """None by itself: the plan has it worked out before, and added to luma."""
+        return ()
+
+    def added_in(self, luma: NDArray[np.float32], region: Region, source: SignalFormat, shrunk: int) -> NDArray[np.float32]:
+        """What is added to luma (H, W), 0 … 1, of a picture so many times smaller than it was; nothing beyond a region."""
+        added = np.zeros_like(luma)
+        left, right, top, bottom = region.edges
+        part = np.ascontiguousarray(luma[top:bottom, left:right])
+        added[top:bottom, left:right] = self._fields(part, interlaced=source.interlaced, shrunk=shrunk)
+        return added
+
+    def _fields(self, luma: NDArray[Any], *, interlaced: bool, shrunk: int) -> NDArray[Any]:
+        if not self.acts:
+            return np.zeros_like(luma)
+        if not interlaced or luma.shape[0] < 2:
+            return self.added(luma, shrunk)
+        added = np.empty_like(luma)
+        for one in (0, 1):
+            added[one::2] = self.added(np.ascontiguousarray(luma[one::2]), shrunk)
+        return added
 
 
 @dataclass(frozen=True)

@@ -89,7 +89,9 @@ class Histogram(Instrument):
                 kernels.lay(kernels.outline(amounts), colour_of("Y′"), np.float32(GROUND), image)
 
     def facts(self, seen: Seen) -> str:
-        return super().facts(seen) if seen.combing is None else f"combing {figure(seen.combing, '.1f')} %" if seen.roomy else f"combed {figure(seen.combing, '.0f')} %"
+        if seen.combing is None:
+            return super().facts(seen)
+        return f"combing {figure(seen.combing, '.1f')} %" if seen.roomy else f"{figure(seen.combing, '.0f')} % combed"
 
     def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Place]:
         percents, components = percents_of(reading, source), self.components

@@ -1,19 +1,21 @@
 """Banded balance: tint, luma and chroma changed between limits of luma only."""
 
-from dataclasses import dataclass
-from typing import Annotated
+from dataclasses import dataclass, replace
+from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.errors import require
+from bluffline.errors import SettingsError, require
 from bluffline.figures import figure
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.hands import Grip, Picked
 from bluffline.treat.operations import Operation
 from bluffline.treat.row_kernels import Code
-from bluffline.treat.step import Float, Number, Signal, Step, Told
+from bluffline.treat.step import Drawn, Float, Number, Signal, Step
 
 MOST_BANDS = 5
+_ABOUT = 12.0  # percent to either side of a luma that a band about it takes in
 _HARDEST = 0.01  # percent of luma over which the sharpest border falls
 _NOWHERE = (1e6, 1e6, 1.0, 0.0, 0.0, 0.0, 0.0)  # a band that no luma is in
 
@@ -76,7 +78,8 @@ class Bands(Step):
 
     kind = "bands"
     title = "Banded balance"
-    bands: Annotated[tuple[Band, ...], Told("Bands")] = ()
+    picks = True
+    bands: Annotated[tuple[Band, ...], Drawn("Bands", "bands")] = ()
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -105,6 +108,29 @@ class Bands(Step):
             figures += [band.low / 100, band.high / 100, 100 / max(band.softness, _HARDEST)]
             figures += [band.cb / 100, band.cr / 100, band.luma / 100, band.chroma - 1]
         return (Operation(Code.BANDS, (*figures, *_NOWHERE * (MOST_BANDS - len(self.bands)))),)
+
+    def picked(self, colours: Picked) -> Self:
+        """A band more, about the luma that was picked."""
+        if len(self.bands) >= MOST_BANDS:
+            raise SettingsError(f"There are {MOST_BANDS} bands already; take one away first.")
+        low, high = max(colours.luma - _ABOUT, -20), min(colours.luma + _ABOUT, 120)
+        return replace(self, bands=(*self.bands, Band(round(low, 1), round(high, 1))))
+
+    def grips(self, black: float, grey: float, white: float) -> tuple[Grip, ...]:
+        """The limits of its bands."""
+        return tuple(
+            Grip(f"band {n + 1} {word}", f"{n}.{end}", None, getattr(band, end), -20, 120, inside=True, line=True)
+            for n, band in enumerate(self.bands)
+            for word, end in (("from", "low"), ("to", "high"))
+        )
+
+    def gripped(self, grip: Grip, value: float) -> Self:
+        """None comes to run downwards."""
+        number, _, end = grip.field.partition(".")
+        at, comes = int(number), round(value, 2)
+        band = self.bands[at]
+        moved = replace(band, low=min(comes, band.high)) if end == "low" else replace(band, high=max(comes, band.low))
+        return replace(self, bands=(*self.bands[:at], moved, *self.bands[at + 1 :]))
 
     @property
     def text(self) -> str:

@@ -1,12 +1,14 @@
 """Chroma by luma: highlights or shadows drained of colour, or fed."""
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bluffline.figures import figure
 from bluffline.treat.curves import HELD, follow_curve, table_of
+from bluffline.treat.hands import Picked
 from bluffline.treat.operations import Operation
 from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Curve, Float, LumaStep, Number, Points, Signal
@@ -20,6 +22,7 @@ class ChromaByLuma(LumaStep):
 
     kind = "chroma-by-luma"
     title = "Chroma by luma"
+    picks = True
     points: Annotated[
         Points, Curve("Chroma", Number("luma", "%", -20, 120, 1, 0.1), Number("chroma", "×", 0, 4, 0.02, 0.005))
     ] = LEVEL
@@ -27,6 +30,13 @@ class ChromaByLuma(LumaStep):
     @property
     def _neutral(self) -> bool:
         return all(factor == 1 for _, factor in self.points)
+
+    def curve_at(self, key: str, along: Float) -> NDArray[np.float64]:
+        return follow_curve(getattr(self, key), along, HELD)
+
+    def picked(self, colours: Picked) -> Self:
+        """A point at the luma that was picked."""
+        return self.with_curve_through("points", colours.luma)
 
     def luma(self, percent: Float, signal: Signal) -> tuple[Float, Float]:
         """Luma is left as it is."""

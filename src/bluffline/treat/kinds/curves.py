@@ -1,12 +1,13 @@
 """Curves: monotone cubics through points, for R′, G′ and B′ together, for luma, and for each component."""
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.treat.curves import AS_IT_IS, curves, follow_curve, table_of
+from bluffline.treat.hands import Picked
 from bluffline.treat.operations import Operation
 from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Choice, Curve, Float, Number, Points, Signal, Step
@@ -26,11 +27,23 @@ class Curves(Step):
 
     kind = "curves"
     title = "Curves"
+    picks = True
+    library = True
+    transfer = True
     master: Annotated[Points, Curve("Master", _IN, _OUT)] = LINE
     bends: Annotated[str, Choice("Master on", lambda: ON, stored="on")] = "rgb"
     red: Annotated[Points, Curve("R′", _IN, _OUT)] = LINE
     green: Annotated[Points, Curve("G′", _IN, _OUT)] = LINE
     blue: Annotated[Points, Curve("B′", _IN, _OUT)] = LINE
+
+    def curve_at(self, key: str, along: Float) -> NDArray[np.float64]:
+        return follow_curve(getattr(self, key), along, AS_IT_IS)
+
+    def picked(self, colours: Picked) -> Self:
+        """A point where the colour stands: of the component whose curve is chosen, or of luma."""
+        name = colours.curve or "master"
+        level = colours.luma if name == "master" else float(colours.last[("red", "green", "blue").index(name)]) * 100
+        return self.with_curve_through(name, level)
 
     def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
         value = np.asarray(rgb, np.float64) * 100

@@ -1,7 +1,7 @@
 """Hue nudge: a band of hues turned towards a neighbour."""
 
-from dataclasses import dataclass
-from typing import Annotated
+from dataclasses import dataclass, replace
+from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from bluffline.errors import require
 from bluffline.figures import figure
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.hands import Picked
 from bluffline.treat.operations import Operation
 from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Number, Signal, Step
@@ -27,6 +28,7 @@ class HueNudge(Step):
     kind = "hue-nudge"
     title = "Hue nudge"
     calibrates = True
+    picks = True
     hue: Annotated[float, Number("Hue", "°", -360, 360, 1, 0.1)] = _SKIN_HUE
     width: Annotated[float, Number("Width ±", "°", 10, 180, 1, 0.1)] = 40.0
     turn: Annotated[float, Number("Turn", "°", -60, 60, 1, 0.1)] = 0.0
@@ -50,6 +52,10 @@ class HueNudge(Step):
     def operations(self, signal: Signal) -> tuple[Operation, ...]:
         figures = (self.hue, self.width, np.radians(self.turn), self.low / 100, self.high / 100)
         return (Operation(Code.HUE_NUDGE, tuple(map(float, figures))),) if self.turn else ()
+
+    def picked(self, colours: Picked) -> Self:
+        """The band lies about the hue that was picked."""
+        return replace(self, hue=round(colours.hue, 1))
 
     @property
     def text(self) -> str:

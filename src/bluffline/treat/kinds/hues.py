@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Annotated
+from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 from bluffline.figures import figure
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.curves import HELD, follow_curve
+from bluffline.treat.hands import LEAST_CHROMA, Picked
 from bluffline.treat.operations import Operation
 from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Curve, Float, Number, Points, Signal, Step
 
-NONE_BELOW, ALL_FROM = 3.0, 8.0  # percent of chroma, 100 · √(Cb² + Cr²): near-greys are left alone
+NONE_BELOW, ALL_FROM = LEAST_CHROMA, 8.0  # percent of chroma, 100 · √(Cb² + Cr²): near-greys are left alone
 _ENTRIES = 8192  # of the table around the circle
 _HUE = Number("hue", "°", -360, 360, 1, 0.1)
 
@@ -29,6 +30,7 @@ class Hues(Step):
 
     kind = "hues"
     title = "Colours by hue"
+    picks = True
     turn: Annotated[Points, Curve("Turn", _HUE, Number("turn", "°", -180, 180, 1, 0.1), 0, round=True)] = ()
     chroma: Annotated[Points, Curve("Chroma", _HUE, Number("chroma", "×", 0, 4, 0.02, 0.005), 0, round=True)] = ()
     luma: Annotated[Points, Curve("Luma", _HUE, Number("luma", "%", -50, 50, 0.5, 0.1), 0, round=True)] = ()
@@ -51,6 +53,13 @@ class Hues(Step):
             return ()
         figures = NONE_BELOW / 100, 100 / (ALL_FROM - NONE_BELOW), *map(float, act)
         return (Operation(Code.HUES, figures, _table(self.turn, self.chroma, self.luma)),)
+
+    def curve_at(self, key: str, along: Float) -> NDArray[np.float64]:
+        return around(getattr(self, key), along, 1.0 if key == "chroma" else 0.0)
+
+    def picked(self, colours: Picked) -> Self:
+        """A point at the hue that was picked."""
+        return self.with_curve_through(colours.curve or "turn", colours.hue)
 
     @property
     def text(self) -> str:

@@ -1,6 +1,6 @@
 """Level remap: the whole range moved."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Annotated, Self
 
@@ -60,6 +60,19 @@ class LevelRemap(LumaStep):
         """Measured extremes brought to limits (percent)."""
         low, high = extremes
         return cls(RemapMode.EXTREMES_TO_LIMITS, low, max(high, low + 1), *limits)
+
+    def chosen(self, key: str, word: str, shot: Measured) -> Self:
+        """Another mode, with the figures of the shot."""
+        mode = RemapMode(word)
+        if mode is RemapMode.EXTREMES_TO_LIMITS:
+            made = type(self).extremes_to_limits((shot.low, shot.high), shot.limits.luma)
+        else:
+            made = type(self).mistagged(mode, shot.source.bit_depth, shot.source.levels)
+        return replace(made, on=self.on, heading=self.heading, reach=self.reach)
+
+    def settable(self, key: str) -> bool:
+        """Where a tagging fault is mended, figures follow from it."""
+        return self.mode is RemapMode.EXTREMES_TO_LIMITS
 
     def luma(self, percent: Float, signal: Signal) -> tuple[Float, Float]:
         gain, chroma = self._gains(signal)

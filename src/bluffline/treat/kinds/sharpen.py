@@ -8,16 +8,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.measure.region import Region
-from bluffline.signal.format import SignalFormat
-from bluffline.treat.operations import Operation
-from bluffline.treat.step import Float, Number, Signal, Step
+from bluffline.treat.step import NeighbourStep, Number
 
 _EDGE = cv2.BORDER_REPLICATE
 
 
 @dataclass(frozen=True)
-class Sharpen(Step):
+class Sharpen(NeighbourStep):
     """What luma has over a blur of itself, added once more; chroma is left as it is.
 
     ``amount`` percent of the difference from a Gaussian blur of σ ``radius`` pixels, less ``threshold`` percent of luma, so
@@ -34,47 +31,14 @@ class Sharpen(Step):
 
     @property
     def acts(self) -> bool:
-        """Whether it changes anything."""
         return self.amount > 0
-
-    @property
-    def looks_about(self) -> bool:
-        return self.acts
 
     @property
     def overshoot_share(self) -> float:
         return self.overshoot / 100 if self.acts else 0.0
 
-    def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
-        """A colour by itself has no neighbours: it is left as it is."""
-        return np.asarray(rgb, np.float64)
-
-    def apply_to_picture(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
-        luma = rgb @ np.array(signal.matrix.luma_weights)
-        interlaced = isinstance(signal, SignalFormat) and signal.interlaced
-        return np.asarray(rgb + self._fields(luma, interlaced=interlaced, shrunk=1)[..., None])
-
-    def operations(self, signal: Signal) -> tuple[Operation, ...]:
-        """None by itself: the plan has it worked out before, and added to luma."""
-        return ()
-
-    def added_in(self, luma: NDArray[np.float32], region: Region, source: SignalFormat, shrunk: int) -> NDArray[np.float32]:
-        """What is added to luma (H, W), 0 … 1, of a picture so many times smaller than it was; nothing beyond a region."""
-        added = np.zeros_like(luma)
-        left, right, top, bottom = region.edges
-        part = np.ascontiguousarray(luma[top:bottom, left:right])
-        added[top:bottom, left:right] = self._fields(part, interlaced=source.interlaced, shrunk=shrunk)
-        return added
-
-    def _fields(self, luma: NDArray[Any], *, interlaced: bool, shrunk: int) -> NDArray[Any]:
-        if not interlaced or luma.shape[0] < 2:
-            return self._added(luma, self.radius / shrunk)
-        added = np.empty_like(luma)
-        for field in (0, 1):
-            added[field::2] = self._added(np.ascontiguousarray(luma[field::2]), self.radius / shrunk)
-        return added
-
-    def _added(self, luma: NDArray[Any], sigma: float) -> NDArray[Any]:
+    def added(self, luma: NDArray[Any], shrunk: int) -> NDArray[Any]:
+        sigma = self.radius / shrunk
         size = 2 * ceil(4 * sigma) + 1
         apart = luma - cv2.GaussianBlur(luma, (size, size), sigma, borderType=_EDGE)
         room = self.threshold / 100

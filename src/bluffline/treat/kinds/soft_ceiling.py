@@ -39,6 +39,10 @@ class SoftCeiling(LumaStep):
     def begun(cls, shot: Measured) -> Self:
         return cls.towards(shot.high, shot.limits.luma[1])
 
+    def settable(self, key: str) -> bool:
+        """A hard clip has no knee."""
+        return key != "knee" or not self.hard
+
     @classmethod
     def towards(cls, peak: float, limit: float, *, hard: bool = False) -> Self:
         """One that brings ``peak`` to ``limit`` (percent) with a knee in proportion to the excess."""

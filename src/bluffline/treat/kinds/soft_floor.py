@@ -34,6 +34,10 @@ class SoftFloor(LumaStep):
     def begun(cls, shot: Measured) -> Self:
         return cls.towards(shot.low, shot.limits.luma[0])
 
+    def settable(self, key: str) -> bool:
+        """A hard clip has no knee."""
+        return key != "knee" or not self.hard
+
     @classmethod
     def towards(cls, trough: float, limit: float, *, hard: bool = False) -> Self:
         """One that brings ``trough`` to ``limit`` (percent)."""

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from bluffline.errors import require
 from bluffline.figures import figure
 from bluffline.signal.colorimetry import camera_light, camera_signal
+from bluffline.treat.hands import Grip
 from bluffline.treat.kinds.cdl import saturating
 from bluffline.treat.operations import Affine, Operation, from_light, powers, to_light
 from bluffline.treat.row_kernels import Code
@@ -102,6 +103,25 @@ class Tone(Step):
         if self.hold_chroma:
             made.append(Operation(Code.HOLD_CHROMA, (_LEAST_LUMA, _MOST_HELD)))
         return (*made, saturating(self.saturation, signal.matrix.luma_weights))
+
+    def grips(self, black: float, grey: float, white: float) -> tuple[Grip, ...]:
+        """White, grey and black: of luma by its points and gamma, of a component by gain, gamma and lift."""
+        made = []
+        for component in (None, 0, 1, 2):
+            for name, comes_in, whole, own in (
+                ("white", white, "white_point", "gain"),
+                ("grey", grey, "gamma", "gamma"),
+                ("black", black, "black_point", "lift"),
+            ):
+                key = whole if component is None else own
+                declared = next(one.declared for one in self.figures() if one.key == key)
+                assert isinstance(declared, Number), "what is pulled is a number"
+                least = self.black_point + 1 if key == "white_point" else declared.least
+                greatest = self.white_point - 1 if key == "black_point" else declared.greatest
+                field = f"{key}.{0 if component is None else component + 1}" if declared.parts else key
+                bounds = max(least, declared.least), min(greatest, declared.greatest)
+                made.append(Grip(name, field, component, comes_in, *bounds))
+        return tuple(made)
 
     @property
     def text(self) -> str:

@@ -9,9 +9,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from bluffline.figures import figure
-from bluffline.session.pull import Handle, balance_of, balanced, handles, pulled
+from bluffline.session.pull import balancing, handles_in_view
 from bluffline.session.session import Session
 from bluffline.treat.ladder import Treatment
+from bluffline.treat.pulling import Handle, balanced, pulled
 from bluffline.treat.transfer import level_after
 from bluffline.ui.style.style import INK, TEXT, TINT, WELL, font
 
@@ -48,14 +49,14 @@ class Pulling:
             return []
         count = len(components)
         return [
-            (handle, self._gauge.at(((components.index(handle.component) + 1) / count, 1 - span.place(handle.level))))
-            for handle in handles(self._session, components)
+            (handle, self._gauge.at(((components.index(handle.grip.component) + 1) / count, 1 - span.place(handle.level))))
+            for handle in handles_in_view(self._session, components)
         ]
 
     def middle(self) -> Chroma | None:
         """The mean Cb and Cr of what a vectorscope takes, where a balance is on the bench."""
         trace, reach = self._gauge.trace, self._gauge.instrument.reach
-        if reach is None or trace is None or balance_of(self._session) is None:
+        if reach is None or trace is None or balancing(self._session) is None:
             return None
         counts = trace.counts[0].astype(np.float64)
         total = counts.sum()
@@ -102,9 +103,9 @@ class Pulling:
         gesture = f"pull.{id(self)}.{self._pulls}"
         level = self._gauge.level_at(point)
         if self._handle is not None and level is not None:
-            made = pulled(session.document.treatment, rung, self._handle, level, session.source)
+            made = pulled(session.document.treatment, rung, self._handle.grip, level, session.source)
             session.document.replace_step(rung, made, gesture=gesture)
-        elif self._middle is not None and balance_of(session) is not None:
+        elif self._middle is not None and balancing(session) is not None:
             seen, ladder, luma = self._middle
             across, down = self._gauge.place(point)
             wanted = (across - 0.5) * self._reach, (0.5 - down) * self._reach
@@ -126,8 +127,9 @@ class Pulling:
     def draw(self, painter: QPainter) -> None:
         """Draw the handles, and what is pulled."""
         for handle, at in self.handles():
-            held = self._handle is not None and (self._handle.name, self._handle.component) == (handle.name, handle.component)
-            if handle.limit is not None:
+            grip, own = handle.grip, self._handle.grip if self._handle is not None else None
+            held = own is not None and (own.field, own.component) == (grip.field, grip.component)
+            if grip.line:
                 painter.setPen(QPen(TINT if held else TEXT, 1, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(at.x() - self._gauge.field.width(), at.y()), QPointF(at.x() - _TAG, at.y()))
             tag = QRectF(at.x() - _TAG, at.y() - 8, _TAG, 16)
@@ -142,7 +144,7 @@ class Pulling:
                 painter.setPen(QPen(TINT, 1))
                 left = at.x() - self._gauge.field.width() / len(self._gauge.instrument.pulled)
                 painter.drawLine(QPointF(left, at.y()), QPointF(tag.left(), at.y()))
-                self._tell(painter, QPointF(tag.left() - 41, at.y() - 11), f"pull: {handle.name}")
+                self._tell(painter, QPointF(tag.left() - 41, at.y() - 11), f"pull: {grip.name}")
         middle = self.middle()
         if middle is not None:
             at, held = self.place_of(middle), self._middle is not None

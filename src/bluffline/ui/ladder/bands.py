@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 
 from bluffline.errors import SettingsError
 from bluffline.treat.kinds.bands import MOST_BANDS, Band, Bands, weights_of
-from bluffline.treat.step import Number
+from bluffline.treat.step import Number, Step
 from bluffline.ui.ladder.figures import Figure
 from bluffline.ui.ladder.graph import WAYS, Axes, Graph
 from bluffline.ui.style.buttons import quiet_button
@@ -251,8 +251,9 @@ class BandsEditor(QWidget):
         for part in (self.graph, self.pad):
             part.begun.connect(self._begin)
 
-    def show_step(self, step: Bands) -> None:
+    def show_step(self, step: Step) -> None:
         """Show the figures in force."""
+        assert isinstance(step, Bands), "its declaration says who draws it"
         if len(step.bands) > len(self.bands):
             self.chosen = len(step.bands) - 1
         self.bands = step.bands

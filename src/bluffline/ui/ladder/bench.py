@@ -20,16 +20,12 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.errors import SettingsError
-from bluffline.session.light import DAYLIGHT, TEMPERATURE, TINT, light_of, with_light
 from bluffline.session.session import Session
-from bluffline.treat.kinds.balance import Balance
-from bluffline.treat.kinds.bands import Bands
-from bluffline.treat.kinds.curves import Curves
-from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
-from bluffline.treat.step import Choice, Curve, Number, Step, Told
+from bluffline.treat.step import Choice, Curve, Drawn, Number, Step, Told
 from bluffline.treat.step import Figure as DeclaredFigure
 from bluffline.ui.ladder.bands import BandsEditor
 from bluffline.ui.ladder.figures import Figure, Slide, figure_of
+from bluffline.ui.ladder.graph import Graph
 from bluffline.ui.ladder.library import CurveLibrary
 from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.points import CurveEditor
@@ -45,6 +41,7 @@ from bluffline.view.standing import hue_shares, place_of
 
 _REST = 1.0  # seconds without a change that end a gesture
 _ROWS, _PARTS = 5, 4  # figures in a column; those of one declaration from which they have a page of their own
+_EDITORS = {"bands": BandsEditor}  # of figures that are drawn in a way of their own, by what their declaration names
 _WORDS = {("bends", "rgb"): "on R′, G′ and B′", ("bends", "luma"): "on luma"}
 
 
@@ -61,7 +58,7 @@ class Bench(QFrame):
         picking.chosen = lambda: self.curves.key if self.curves is not None else ""
         self._library = CurveLibrary(lambda: self.step, self._give_curves, self.refused.emit)
         self.curves: CurveEditor | None = None
-        self.bands: BandsEditor | None = None
+        self.drawn: tuple[str, BandsEditor] | None = None  # a figure and its editor
         self._preview: Preview | None = None
         self._shown: object = None
         self._components = False
@@ -138,7 +135,7 @@ class Bench(QFrame):
         self._title.setText(f"{place.rung + 1}  {step.title}")
         self._facts.setText(f"{step.place}" + ("" if step.on else " · bypassed"))
         self.buttons["reach"].setText(f"{step.reach.text} ▾")
-        self.buttons["library"].setVisible(isinstance(step, Curves))
+        self.buttons["library"].setVisible(step.library)
         self.buttons["show"].setEnabled(not step.reach.everywhere)
         self.buttons["show"].setChecked(self._look.state.reach and not step.reach.everywhere)
         self._show_figures(step)
@@ -147,10 +144,11 @@ class Bench(QFrame):
     def _build(self, step: Step) -> None:
         """Controls for a kind of step."""
         self._figures, self._switches, self._choices, self._told = {}, {}, {}, None
-        self.curves = self.bands = None
-        drawn = {one.key: one.declared for one in step.figures() if isinstance(one.declared, Curve)}
-        if drawn or isinstance(step, Bands):
-            self._build_drawn(step, drawn)
+        self.curves = self.drawn = None
+        curves = {one.key: one.declared for one in step.figures() if isinstance(one.declared, Curve)}
+        own = next(((one.key, one.declared.editor) for one in step.figures() if isinstance(one.declared, Drawn)), None)
+        if curves or own is not None:
+            self._build_drawn(step, curves, own)
             return
         self.transfer.show()
         body = QWidget()
@@ -181,7 +179,7 @@ class Bench(QFrame):
                 self._add(grid, step, f"{one.key}.{column}", part, one.declared, one.neutral[column], row, column)
 
     def _add_figures(self, grid: QGridLayout, step: Step, several: list[DeclaredFigure]) -> None:
-        """All figures, of those that have many parts the first; a balance's as a light as well."""
+        """All figures, of those that have many parts the first, and what follows from them."""
         cell = 0
         for one in step.figures():
             declared = one.declared
@@ -195,9 +193,9 @@ class Bench(QFrame):
             elif isinstance(declared, Number):
                 self._add(grid, step, one.key, declared.label, declared, one.neutral, cell % _ROWS, cell // _ROWS)
                 cell += 1
-        if isinstance(step, Balance):
-            for n, (field, number, neutral) in enumerate((("=kelvin", TEMPERATURE, DAYLIGHT), ("=tint", TINT, 0.0))):
-                self._add(grid, step, field, number.label, number, neutral, n, 1)
+        for n, one in enumerate(step.derived()):
+            assert isinstance(one.declared, Number), "what follows from figures is a number"
+            self._add(grid, step, f"={one.key}", one.declared.label, one.declared, one.neutral, n, 1)
         self._add_others(grid, step, cell)
 
     def _put(self, body: QWidget) -> None:
@@ -207,12 +205,12 @@ class Bench(QFrame):
             widget.deleteLater()
         self._body = body
 
-    def _build_drawn(self, step: Step, drawn: dict[str, Curve]) -> None:
-        """Curves or bands over what the picture holds."""
+    def _build_drawn(self, step: Step, curves: dict[str, Curve], own: tuple[str, str] | None) -> None:
+        """Curves, or what is drawn in a way of its own, over what the picture holds."""
         self.buttons["components"].setVisible(False)
-        self.transfer.setVisible(isinstance(step, Curves))
-        if drawn:
-            self.curves = CurveEditor(step, drawn)
+        self.transfer.setVisible(step.transfer)
+        if own is None:
+            self.curves = CurveEditor(step, curves)
             self.curves.changed.connect(self._curve_changed)
             self.curves.turned.connect(self._show_tones)
             for one in step.figures():
@@ -220,10 +218,11 @@ class Bench(QFrame):
                     self.curves.column.insertWidget(1, self._combo(step, one.key, one.declared.label, one.declared.among()))
             self._put(self.curves)
         else:
-            self.bands = BandsEditor()
-            self.bands.changed.connect(self._bands_changed)
-            self.bands.refused.connect(self.refused)
-            self._put(self.bands)
+            editor = _EDITORS[own[1]]()
+            editor.changed.connect(self._drawn_changed)
+            editor.refused.connect(self.refused)
+            self.drawn = own[0], editor
+            self._put(editor)
         self._show_tones()
 
     def _combo(self, step: Step, key: str, label: str, among: tuple[str, ...]) -> QComboBox:
@@ -247,18 +246,22 @@ class Bench(QFrame):
         if self._preview is None or self._session.survey is None:
             return
         levels, tones = self._session.source.levels, self._preview.tones
+        graph = self._graph
         if self.curves is not None and self.curves.graph.declared.round:
             self.curves.graph.show_behind(hue_shares(self._preview))
-        elif tones is not None and (self.curves is not None or self.bands is not None):
+        elif tones is not None and graph is not None:
             percents = (np.arange(len(tones)) - levels.black) / levels.swing * 100
             counts, _ = np.histogram(percents, bins=120, range=(-8, 112), weights=tones)
-            graph = self.curves.graph if self.curves is not None else self.bands.graph if self.bands is not None else None
-            if graph is not None:
-                graph.show_behind(np.sqrt(counts / max(counts.max(), 1)))
+            graph.show_behind(np.sqrt(counts / max(counts.max(), 1)))
+
+    @property
+    def _graph(self) -> Graph | None:
+        """What is drawn on, where anything is."""
+        return self.curves.graph if self.curves is not None else self.drawn[1].graph if self.drawn is not None else None
 
     def point_at(self, rgb: tuple[float, float, float] | None) -> None:
         """Mark where a colour (R′G′B′, 0 … 1) stands that is under the pointer; None where there is none."""
-        graph = self.curves.graph if self.curves is not None else self.bands.graph if self.bands is not None else None
+        graph = self._graph
         if graph is None or self._session.survey is None:
             return
         key = self.curves.key if self.curves is not None else ""
@@ -269,10 +272,9 @@ class Bench(QFrame):
             self._new_gesture()
         self._change(key, points)
 
-    def _bands_changed(self, bands: object, goes_on: bool) -> None:
-        if not goes_on:
-            self._new_gesture()
-        self._change("bands", bands)
+    def _drawn_changed(self, value: object, goes_on: bool) -> None:
+        if self.drawn is not None:
+            self._curve_changed(self.drawn[0], value, goes_on)
 
     def _add(
         self, grid: QGridLayout, step: Step, field: str, label: str, declared: Number, neutral: float, row: int, column: int
@@ -328,7 +330,7 @@ class Bench(QFrame):
                 box.blockSignals(True)
                 box.setValue(value)
                 box.blockSignals(False)
-            may = step.on and _settable(step, field)
+            may = step.on and step.settable(field)
             box.setEnabled(may)
             if slide is not None:
                 slide.show_value(value)
@@ -342,8 +344,8 @@ class Bench(QFrame):
             combo.setEnabled(step.on)
         if self.curves is not None:
             self.curves.show_step(step)
-        if self.bands is not None and isinstance(step, Bands):
-            self.bands.show_step(step)
+        if self.drawn is not None:
+            self.drawn[1].show_step(step)
         if self._told is not None:
             self._told.setText(step.text.replace("; ", "\n"))
         self.buttons["bypass"].setText("bypass" if step.on else "restore")
@@ -364,9 +366,7 @@ class Bench(QFrame):
 
     def _value_of(self, step: Step, field: str) -> float:
         """A figure of a step, or what follows from its figures."""
-        if not field.startswith("=") or not isinstance(step, Balance):
-            return figure_of(step, field)
-        return light_of(step, self._session.source.primaries)[field == "=tint"]
+        return step.derived_value(field[1:], self._session.source) if field.startswith("=") else figure_of(step, field)
 
     def _figured(self, step: Step, field: str, value: Any) -> Step:
         """The step with another figure.
@@ -375,20 +375,15 @@ class Bench(QFrame):
         ------
         SettingsError : it can't be so
         """
-        if not field.startswith("=") or not isinstance(step, Balance):
-            return step.figured(field, value)
-        primaries = self._session.source.primaries
-        kelvin, tint = light_of(step, primaries)
-        return with_light(step, kelvin, value, primaries) if field == "=tint" else with_light(step, value, tint, primaries)
+        if field.startswith("="):
+            return step.with_derived(field[1:], value, self._session.source)
+        return step.figured(field, value)
 
     def _choose(self, key: str, text: str) -> None:
-        """Another way of working; a remap's figures follow from it."""
-        step, rung = self.step, self._session.place.rung
-        if isinstance(step, LevelRemap) and rung is not None:
-            made = self._session.document.remap_step(RemapMode(text))
-            self._session.document.replace_step(rung, replace(made, on=step.on, heading=step.heading, reach=step.reach))
-        else:
-            self._change(key, text)
+        """Another way of working, and the figures that follow from it."""
+        step, rung, document = self.step, self._session.place.rung, self._session.document
+        if step is not None and rung is not None:
+            document.replace_step(rung, step.chosen(key, text, document.measured()), gesture=self._gesture(key))
 
     def _gesture(self, field: str) -> str:
         """What changes of one figure, one soon after the other, have in common: they are undone together."""
@@ -419,7 +414,7 @@ class Bench(QFrame):
         """Curves of the operator's own, to be taken, and keeping those on the bench."""
         return self._library.menu(self)
 
-    def _give_curves(self, kept: Curves) -> None:
+    def _give_curves(self, kept: Step) -> None:
         step, rung = self.step, self._session.place.rung
         if step is not None and rung is not None:
             self._new_gesture()
@@ -439,9 +434,3 @@ class Bench(QFrame):
         if self._session.place.rung is not None and self.step is not None:
             self._session.document.reset_step(self._session.place.rung)
 
-
-def _settable(step: Step, field: str) -> bool:
-    """Whether a figure counts as the step stands."""
-    if isinstance(step, LevelRemap):
-        return step.mode is RemapMode.EXTREMES_TO_LIMITS
-    return not (field == "knee" and getattr(step, "hard", False))

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 from bluffline.errors import BlufflineError
 from bluffline.folders import UserFolder
 from bluffline.session.stock import StockShelf
-from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.reach import EVERYWHERE
 from bluffline.treat.step import Step
 
@@ -19,7 +18,7 @@ class CurveLibrary:
     """Keeps the curves of the step in hand under names, and gives those that were kept; ``refused`` is told what can't be."""
 
     def __init__(
-        self, step: Callable[[], Step | None], give: Callable[[Curves], object], refused: Callable[[str], object]
+        self, step: Callable[[], Step | None], give: Callable[[Step], object], refused: Callable[[str], object]
     ) -> None:
         self._step, self._give, self._refused = step, give, refused
 
@@ -53,7 +52,7 @@ class CurveLibrary:
 
     def _take(self, name: str) -> None:
         try:
-            kept = next((each for each in self._shelf.take(name).steps if isinstance(each, Curves)), None)
+            kept = next((each for each in self._shelf.take(name).steps if type(each) is type(self._step())), None)
         except BlufflineError as error:
             self._refused(str(error))
             return

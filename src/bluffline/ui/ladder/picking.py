@@ -12,10 +12,12 @@ from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
 from bluffline.session.jobs import Jobs, Kind
-from bluffline.session.picked import PICKABLE, with_colour
 from bluffline.session.session import Session
+from bluffline.treat.catalogue import KINDS
 from bluffline.treat.frame_treatment import FrameTreatment
+from bluffline.treat.hands import Picked
 from bluffline.treat.reach import Key
+from bluffline.treat.step import called
 from bluffline.ui.ladder.reaching import Point, Reaching
 from bluffline.view.looking import LookingModel, Tool
 
@@ -39,8 +41,9 @@ class Picking:
     def take(self, tool: Tool) -> None:
         """Take a tool to pick with, or put it down."""
         step = self._reaching.step
-        if tool is Tool.COLOUR and not isinstance(step, PICKABLE):
-            self._say("Put a balance, bands, curves or hues on the bench first: they are set by a colour")
+        if tool is Tool.COLOUR and (step is None or not step.picks):
+            titles = ", ".join(called(kind) for kind in KINDS.values() if kind.picks)
+            self._say(f"Put a step on the bench first that a colour sets: {titles}")
             return
         self._look.change(tool=Tool.LOOK if self._look.state.tool is tool else tool)
 
@@ -106,7 +109,7 @@ class Picking:
         self._picked_for = mark
         self._picks.append(read[1].mean(axis=0))
         try:
-            session.document.replace_step(rung, with_colour(step, self._picks, session.source, self.chosen()))
+            session.document.replace_step(rung, step.picked(Picked(np.array(self._picks), session.source, self.chosen())))
         except SettingsError as error:
             self._picks.pop()
             self._say(str(error))

@@ -5,7 +5,6 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from bluffline.session.picked import value_on, with_point
 from bluffline.treat.step import LEAST_APART, Curve, Number, Points, Step
 from bluffline.ui.ladder.figures import Figure
 from bluffline.ui.ladder.graph import WAYS, Axes, Graph
@@ -77,7 +76,7 @@ class CurveGraph(Graph):
         self._fresh = number is not None
         several = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if number is None:
-            made = with_point(self.points, self._held(place[0], along=True), self._held(place[1], along=False))
+            made = self.declared.with_point(self.points, self._held(place[0], along=True), self._held(place[1], along=False))
             if not self._give(made, goes_on=False):
                 return
             number = min(range(len(made)), key=lambda n: abs(made[n][0] - place[0]))
@@ -169,7 +168,7 @@ class CurveGraph(Graph):
         if self.step is None:
             return
         along = np.linspace(*self.axes.along, _SAMPLES)
-        self.paint_line(painter, along, value_on(self.step, self.key, along))
+        self.paint_line(painter, along, self.step.curve_at(self.key, along))
         self.paint_pointed(painter)
         for n, place in enumerate(self.points):
             self.paint_mark(painter, self.at(*place), chosen=n in self.chosen)

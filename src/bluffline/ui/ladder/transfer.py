@@ -6,8 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from bluffline.session.pull import Handle, handles, pulled
+from bluffline.session.pull import handles_in_view
 from bluffline.session.session import Session
+from bluffline.treat.pulling import Handle, pulled
 from bluffline.treat.transfer import MID_GREY, transfer_line
 from bluffline.ui.style.style import INK, LINE, TEXT, TINT, WELL, font, percent
 
@@ -58,7 +59,7 @@ class TransferLine(QWidget):
 
     def points(self) -> list[tuple[Handle, QPointF]]:
         """What of a tone step on the bench can be pulled here, and where it stands."""
-        return [(handle, self._at(handle.came_in, handle.level)) for handle in handles(self._session, (None,))]
+        return [(handle, self._at(handle.grip.comes_in, handle.level)) for handle in handles_in_view(self._session, (None,))]
 
     def _point_at(self, place: QPointF) -> Handle | None:
         near = [(handle, (at - place).manhattanLength()) for handle, at in self.points()]
@@ -79,7 +80,7 @@ class TransferLine(QWidget):
             self.setCursor(Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor)
             return
         level = _HIGH - (event.position().y() - 1) / (self.height() - 2) * (_HIGH - _LOW)
-        made = pulled(session.document.treatment, rung, self._held, level, session.source)
+        made = pulled(session.document.treatment, rung, self._held.grip, level, session.source)
         session.document.replace_step(rung, made, gesture=f"line.{id(self)}.{self._pulls}")
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -125,7 +126,7 @@ class TransferLine(QWidget):
         painter.setClipping(False)
         for handle, place in self.points():
             painter.setPen(QPen(INK, 1))
-            painter.setBrush(TINT if self._held is not None and self._held.name == handle.name else TEXT)
+            painter.setBrush(TINT if self._held is not None and self._held.grip.field == handle.grip.field else TEXT)
             painter.drawEllipse(place, 4, 4)
         painter.setPen(TEXT)
         painter.setFont(font(11))
