@@ -262,7 +262,7 @@ def test_a_limit_of_a_band_is_dragged_on_the_waveform(desk, qtbot):
     (_, low), (handle, high) = waveform.pulling.handles()
     tag = QPointF(high.x() - 20, high.y())
     drag(qtbot, waveform, tag, tag + QPointF(0, (low.y() - high.y()) / 2))
-    assert handle.name == "band 1 to" and step_of(desk).bands[0].high == pytest.approx(40, abs=1.5)
+    assert handle.grip.name == "band 1 to" and step_of(desk).bands[0].high == pytest.approx(40, abs=1.5)
 
 
 def test_the_ladder_is_shown_up_to_the_rung_on_the_bench(desk, qtbot):

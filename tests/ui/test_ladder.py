@@ -270,7 +270,7 @@ def test_the_white_of_the_waveform_is_pulled_in_one_gesture(desk, qtbot):
         qtbot.mouseMove(gauge, start + QPoint(0, down))
     qtbot.mouseRelease(gauge, LEFT, pos=start + QPoint(0, 20))
     lower = gauge.pulling.handles()[0][0].level
-    assert handle.name == "white" and lower < handle.level - 3 and desk.session.document.treatment[0].white_point > 100
+    assert handle.grip.name == "white" and lower < handle.level - 3 and desk.session.document.treatment[0].white_point > 100
     assert gauge.grab().toImage().width() > 0
     desk.session.document.undo()
     assert desk.session.document.treatment[0] == Tone()
@@ -308,7 +308,7 @@ def test_a_point_of_the_transfer_line_is_pulled_over_the_histogram(desk, qtbot):
     qtbot.mousePress(line, LEFT, pos=at.toPoint())
     qtbot.mouseMove(line, at.toPoint() + QPoint(0, 12))
     qtbot.mouseRelease(line, LEFT, pos=at.toPoint() + QPoint(0, 12))
-    assert handle.name == "white" and line.points()[0][0].level < handle.level - 5
+    assert handle.grip.name == "white" and line.points()[0][0].level < handle.level - 5
     assert desk.session.document.treatment[0].white_point > 100
     desk.session.document.undo()
     assert desk.session.document.treatment[0] == Tone()

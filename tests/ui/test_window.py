@@ -37,7 +37,7 @@ def tell(desk):
                  treated=sorted(session.document.treatments), message=desk.header.message,
                  areas=[list(area.box) for area in session.document.areas], probe=viewer.probe_line.text(),
                  picture=place(desk.picture, desk.picture.box), lit=desk.picture.highlighted is not None,
-                 gauges=[str(gauge.kind.instrument) for gauge in viewer.gauges],
+                 gauges=[gauge.instrument.name for gauge in viewer.gauges],
                  fit=chart.result and chart.result.fit.result.mean,
                  corners=[place_of(corner) for corner in chart.chart_frame.corners] if chart.chart_frame else [],
                  pinned=viewer.look.state.pinned is not None,

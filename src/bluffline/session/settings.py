@@ -1,6 +1,7 @@
 """What is remembered between sittings: recent programmes and the rules last used."""
 
 import json
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Annotated
@@ -38,8 +39,10 @@ class Settings:
             if stored["version"] not in (1, _VERSION):
                 return cls(path)
             recent = checked(stored["recent"], tuple[str, ...], "recent")
-            # Version 1 knew no gauges.
-            gauges = GaugeSetup.restored(stored["gauges"]) if stored["version"] == _VERSION else GaugeSetup()
+            gauges = GaugeSetup()
+            with suppress(SettingsError):  # a gauge that is not here any more costs the setup of gauges, and nothing else
+                if stored["version"] == _VERSION:  # version 1 knew none
+                    gauges = GaugeSetup.restored(stored["gauges"])
             bench = checked(stored.get("bench", 0), Annotated[int, Between(0, 4000)], "bench")
             window = checked(stored.get("window", []), tuple[int, ...], "window")
             window = window if len(window) == 4 and max(map(abs, window)) < _FURTHEST else ()
