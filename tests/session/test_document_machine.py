@@ -2,6 +2,8 @@
 
 import json
 from contextlib import suppress
+from dataclasses import replace
+from pathlib import Path
 from types import SimpleNamespace
 
 from hypothesis import HealthCheck, settings
@@ -16,6 +18,7 @@ from bluffline.session.document import Document
 from bluffline.session.place import Place
 from bluffline.session.store import work_from, work_text
 from bluffline.session.work import OWN
+from bluffline.session.workfile import WorkFile
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -52,6 +55,8 @@ class Acts(RuleBasedStateMachine):
         self.place = Place(self.known)
         self.document = Document(self.known, self.place, self._divide)
         self.document.begin()
+        self.asked = []
+        self.files = []
 
     def _divide(self):
         self.known.shots = self.document.work.cuts.of(self.document.found)
@@ -195,6 +200,59 @@ class Acts(RuleBasedStateMachine):
             self.document.drawn.add(Shape.RECTANGLE, [(1, 1), (9, 9)])
         else:
             self.document.drawn.move(number % len(areas), 1, 2, only_here=only_here)
+
+    # What comes late -----------------------------------------------------------------------------------------------------
+
+    @rule(place=places, whole=st.booleans())
+    def ask(self, place, whole):
+        ladder = self.document.treatment
+        if ladder and not whole:
+            self.asked.append(self.document.ask([self.document.shot], place % len(ladder)))
+        else:
+            self.asked.append(self.document.ask(range(len(self.known.shots))))
+
+    @precondition(lambda self: self.asked)
+    @rule(which=places, behind=st.booleans(), kind=st.integers(0, 3))
+    def a_result_comes(self, which, behind, kind):
+        """Whatever was done since: to the very shot and step, beside the rest; or it is told why not, and nothing is done."""
+        asked, document = self.asked.pop(which % len(self.asked)), self.document
+        before, text = self._held(), work_text(document.work)
+        if asked.rung is None:
+            settled = document.settle(asked)
+            assert {*settled.same, *settled.changed, *settled.gone} == set(asked.ladders)
+            for number, now in settled.same.items():
+                assert document.work.ladder(now) == asked.ladders[number] and self.known.shots[now] == asked.shots[number]
+            given = [Proposal(now, (*asked.ladders[n], self._step(kind)), ()) for n, now in settled.same.items()]
+            self._keeps(lambda: document.accept(given))
+            return
+        self.made += 1
+        made = []
+
+        def changed(step):
+            made.append(KINDS[[*map(type, (make(0) for make in KINDS))].index(type(step))](self.made))
+            return replace(made[0], on=step.on, heading=step.heading, reach=step.reach)
+
+        why = document.settle_step(asked, changed, "Settle", behind=behind)
+        if why:
+            assert work_text(document.work) == text and not made
+            return
+        now = self.known.shots.index(asked.shots[asked.number])
+        assert mark(made[0]) in {mark(step) for step in document.work.ladder(now)}, "on its shot, wherever one looks"
+        assert before - self._held() <= {mark(asked.step)}
+
+    @rule()
+    def save(self):
+        file = WorkFile(Path(), None, 0, list(self.document.found), self.document.work, same=True)
+        self.files = [*self.files, file][-2:]
+
+    @precondition(lambda self: self.files)
+    @rule(which=st.integers(0, 1))
+    def bring(self, which):
+        names = {followed.area.name for followed in self.document.work.areas}
+        self._keeps(lambda: self.document.bring(self.files[which % len(self.files)]))
+        self._divide()
+        brought = [followed.area.name for followed in self.document.work.areas]
+        assert names <= set(brought) and len(set(brought)) == len(brought)
 
     # Undo, and keeping ---------------------------------------------------------------------------------------------------
 

@@ -104,10 +104,11 @@ def test_shots_divided_by_hand_outlast_another_survey(session):
 
 
 def test_proposals_for_shots_that_are_divided_otherwise_by_now_are_not_given_to_others(session):
-    shots = list(session.shots)
+    asked = session.document.ask([0, 1])
     session.place.go_to(6)
     session.document.split_shot()
-    assert session.document.still([0, 1], shots) == {1: 2}
+    settled = session.document.settle(asked)
+    assert (settled.same, settled.changed, settled.gone) == ({1: 2}, {}, (0,))
 
 
 def test_prediction_is_what_treatment_then_measures(session):

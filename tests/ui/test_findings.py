@@ -5,7 +5,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from bluffline.media.codecs import CODECS
-from bluffline.rules.catalogue import rule_title
+from bluffline.rules.catalogue import headline, rule_title
 from bluffline.rules.severity import Severity
 from bluffline.session.faults import Fault
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -66,7 +66,7 @@ def test_a_list_that_grows_is_the_one_made_at_once(surveyed_desk, qtbot):
                 (fresh.rows.item(n).text(), fresh.rows.item(n).rowCount()) for n in range(fresh.rows.rowCount())
             ]
     grown.order_by(rule=False)
-    assert told(surveyed_desk) == [each.headline for each in everything]
+    assert told(surveyed_desk) == [headline(each) for each in everything]
 
 
 def test_a_finding_tells_what_becomes_of_it_and_the_button_what_is_left(surveyed_desk, qtbot):

@@ -20,11 +20,17 @@ def _found() -> tuple[Rule, ...]:
 
 
 RULES = _found()
+_BY_NAME = {name: rule for rule in RULES for name in rule.titles}
 
 
 def rule_of(name: str) -> Rule:
-    """The rule whose findings carry an id."""
-    return next(rule for rule in RULES if name in rule.titles)
+    """The rule whose findings carry an id.
+
+    Raises
+    ------
+    KeyError : there is none
+    """
+    return _BY_NAME[name]
 
 
 def rule_title(name: str) -> str:

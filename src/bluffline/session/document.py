@@ -13,11 +13,13 @@ from bluffline.measure.areas import Area
 from bluffline.prove.propose import Proposal, luma_extremes
 from bluffline.prove.survey import Survey
 from bluffline.rules.shots import Shot
+from bluffline.session import rungs
+from bluffline.session.asked import Asked, Settled
 from bluffline.session.drawn import DrawnAreas
 from bluffline.session.event import Event
 from bluffline.session.history import History
 from bluffline.session.place import Place
-from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, Shared, Treatments, Work, carried, own_step
+from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, FollowedArea, Shared, Treatments, Work, carried, own_step
 from bluffline.session.workfile import WorkFile
 from bluffline.treat.ladder import Treatment, acts, with_step
 from bluffline.treat.step import Heading, Measured, Step, called
@@ -60,15 +62,25 @@ class Document:
             self._history.push(work, "Take up earlier work")
 
     def bring(self, file: WorkFile) -> None:
-        """Take up work from a file of its own; what was done here and is not in it is kept aside."""
+        """Take up work from a file of its own; what was done here and is not in it is kept aside, areas beside those of it."""
         here, work = self.work, file.work
         if here == Work():
             self.found, self._grows = list(file.shots), False
         else:
             shots = here.cuts.of(self.found)
             gone = [Aside(shots[n], steps) for n, steps in here.treatments.items() if steps not in work.treatments.values()]
+            theirs = [each.steps for each in work.shared]
+            gone += [
+                Aside(shots[min(each.shots, default=0)], tuple(map(own_step, each.steps)))
+                for each in here.shared
+                if each.steps and each.steps not in theirs and shots
+            ]
             work = carried(work, work.cuts.of(file.shots), work.cuts.of(self.found))
-            work = replace(work, aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)))
+            work = replace(
+                work,
+                aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)),
+                areas=(*work.areas, *_unknown(carried(here, shots, work.cuts.of(self.found)).areas, work.areas)),
+            )
         if work != here:
             self._history.push(work, "Take up the work that was brought")
 
@@ -188,94 +200,18 @@ class Document:
         self._push(replace(self._history.state, treatments=MappingProxyType(treatments)), act, gesture)
 
     def move_step(self, place: int, by: int) -> None:
-        """Move a step of the ladder in view earlier (−1) or later (+1) among those of its owner under its heading.
-
-        Raises
-        ------
-        SettingsError : it is the first or the last of them: to have it elsewhere, which other shots would feel, is another act
-        """
-        rungs = self.work.rungs(self.shot)
-        step, beside = rungs[place][2], place + by
-        if not (0 <= beside < len(rungs) and rungs[beside][2].place is step.place and rungs[beside][0] == rungs[place][0]):
-            end = "first" if by < 0 else "last"
-            raise SettingsError(f"{step.title} is the {end} under {step.place}; its menu moves it under another heading.")
-        self._reordered(place, beside)
-
-    def _reordered(self, place: int, other: int) -> None:
-        """Let two steps of one owner change places."""
-        rungs = self.work.rungs(self.shot)
-        (owner, here, step), (_, there, _) = rungs[place], rungs[other]
-        steps = list(self._steps_of(owner))
-        steps[here], steps[there] = steps[there], steps[here]
-        self._push(self._with_steps(self.work, owner, tuple(steps)), f"Move {called(step)}")
+        """Move a step of the ladder in view, see `rungs.moved`."""
+        self._push(rungs.moved(self.work, self.shot, place, by), f"Move {called(self.treatment[place])}")
 
     def move_to(self, place: int, heading: Heading, group: str = "") -> None:
-        """Move a step of the ladder in view under another heading; under *group*, to one that the shot is in.
-
-        Raises
-        ------
-        SettingsError : the shot is in no group, or not in the one that is named
-        """
-        owner, here, step = self.work.rungs(self.shot)[place]
-        moved = replace(step, heading=None if heading is step.home else heading)
-        steps = list(self._steps_of(owner))
-        steps.pop(here)
-        work = self._with_steps(self.work, owner, tuple(steps))
-        work, target = self._owner_under(work, heading, group)
-        kept = work.treatments.get(self.shot, ()) if target == OWN else work.shared[target].steps
-        ahead = list(Heading).index(heading) > list(Heading).index(step.place)
-        placed = (moved, *kept) if ahead and target != OWN else with_step(kept, moved)
-        self._push(self._with_steps(work, target, placed), f"Move {called(step)} to {heading}")
-
-    def _owner_under(self, work: Work, heading: Heading, group: str) -> tuple[Work, int]:
-        """Whose steps those under a heading are for the shot in view; room is made where nothing is shared yet."""
-        if heading in (Heading.SHOT, Heading.LIMITS):
-            return work, OWN
-        for number, shared in enumerate(work.shared):
-            if shared.heading is heading and shared.reaches(self.shot) and group in ("", shared.name):
-                return work, number
-        if heading is Heading.GROUP:
-            raise SettingsError("This shot is in no such group; make one first.")
-        return replace(work, shared=(*work.shared, Shared(heading))), len(work.shared)
-
-    def _steps_of(self, owner: int) -> Treatment:
-        return self.own if owner == OWN else self.work.shared[owner].steps
-
-    def _with_steps(self, work: Work, owner: int, steps: Treatment) -> Work:
-        if owner == OWN:
-            return work.changed(self.shot, steps)
-        shared = list(work.shared)
-        shared[owner] = replace(shared[owner], steps=steps)
-        return replace(work, shared=tuple(shared))
+        """Move a step of the ladder in view under another heading, see `rungs.moved_under`."""
+        act = f"Move {called(self.treatment[place])} to {heading}"
+        self._push(rungs.moved_under(self.work, self.shot, place, heading, group), act)
 
     def set_group(self, name: str, shots: Sequence[int], given: Sequence[int] = ()) -> None:
-        """Name a set of shots; an empty set ends the group, and its steps with it.
-
-        ``given``: places on the ladder in view of steps that the shot has for itself; they become the group's, as one act,
-        and remain its own where it is not one of the group.
-
-        Raises
-        ------
-        SettingsError : it has no name, or what is given is not the shot's own
-        """
-        if not name.strip():
-            raise SettingsError("A group needs a name.")
-        work = self.work
-        found = next((n for n, each in enumerate(work.shared) if each.heading is Heading.GROUP and each.name == name), None)
-        steps = work.shared[found].steps if found is not None else ()
-        rungs = work.rungs(self.shot)
-        own = [rungs[place] for place in given if rungs[place][0] == OWN and rungs[place][2].place is Heading.SHOT]
-        if given and not own:
-            raise SettingsError("None of these steps is the shot's own: limits and what is shared stay where they are.")
-        if own:
-            steps = (*steps, *(replace(step, heading=Heading.GROUP) for _, _, step in own))
-            taken = {place for _, place, _ in own if self.shot in shots}
-            kept = tuple(step for place, step in enumerate(self.own) if place not in taken)
-            work = work.treated(self.shot, kept, work.reasons.get(self.shot, ()))
-        shared = [each for n, each in enumerate(work.shared) if n != found]
-        if shots:
-            shared.insert(len(shared) if found is None else found, Shared(Heading.GROUP, steps, name, frozenset(shots)))
-        self._push(replace(work, shared=tuple(shared)), f"Give to group {name}" if own else f"Group {name}")
+        """Name a set of shots, and give it steps of the shot in view, see `rungs.grouped`."""
+        act = f"Give to group {name}" if given else f"Group {name}"
+        self._push(rungs.grouped(self.work, self.shot, name, shots, given), act)
 
     @property
     def groups(self) -> list[Shared]:
@@ -297,19 +233,13 @@ class Document:
         """Add a step for the shot in view, its figures from what the shot measures and the rules allow."""
         self.add(kind.begun(self.measured()), f"Add {called(kind)}")
 
-    def add(self, step: Step, act: str) -> None:
-        """Add a step where its kind belongs; under *source* it is every shot's."""
-        self.add_all((step,), act)
+    def add(self, step: Step, act: str, shot: int | None = None) -> None:
+        """Add a step where its kind belongs, for a shot or the one in view; under *source* it is every shot's."""
+        self._push(rungs.added(self.work, self.shot if shot is None else shot, (step,)), act)
 
     def add_all(self, steps: Treatment, act: str) -> None:
         """Add steps, each under its heading, beside those that are there."""
-        work = self.work
-        for step in steps:
-            work, owner = self._owner_under(work, step.place, "")
-            kept = work.treatments.get(self.shot, ()) if owner == OWN else work.shared[owner].steps
-            reasons = work.reasons
-            work = replace(self._with_steps(work, owner, with_step(kept, step)), reasons=reasons)  # they hold beside another
-        self._push(work, act)
+        self._push(rungs.added(self.work, self.shot, steps), act)
 
     def measured(self) -> Measured:
         """What the shot in view measures, for steps to begin with."""
@@ -319,10 +249,8 @@ class Document:
     def replace_step(self, place: int, step: Step, gesture: str | None = None) -> None:
         """Put another step in a place of the ladder in view, wherever it is shared; acts of one gesture are undone together."""
         owner, here, _ = self.work.rungs(self.shot)[place]
-        steps = list(self._steps_of(owner))
-        steps[here] = step
         own = gesture and f"{gesture} of {owner}.{here}"
-        self._push(self._with_steps(self.work, owner, tuple(steps)), f"Change {called(step)}", own)
+        self._push(rungs.replaced(self.work, self.shot, place, step), f"Change {called(step)}", own)
 
     def bypass_step(self, place: int, *, bypassed: bool) -> None:
         """Take a step of the ladder in view out of force, or bring it back."""
@@ -330,20 +258,12 @@ class Document:
 
     def bypass_heading(self, heading: Heading) -> None:
         """Take the steps under a heading of the ladder in view out of force, or bring them back."""
-        rungs = [rung for rung in self.work.rungs(self.shot) if rung[2].place is heading]
-        on = not acts(tuple(step for _, _, step in rungs))
-        work = self.work
-        for owner in {owner for owner, _, _ in rungs}:
-            steps = tuple(replace(step, on=on) if step.place is heading else step for step in self._steps_of(owner))
-            work = self._with_steps(work, owner, steps)
-        self._push(work, f"{'Restore' if on else 'Bypass'} {heading}")
+        on = not rungs.in_force(self.work, self.shot, heading)
+        self._push(rungs.bypassed(self.work, self.shot, heading, on=on), f"{'Restore' if on else 'Bypass'} {heading}")
 
     def reset_heading(self, heading: Heading) -> None:
         """Remove the steps under a heading of the ladder in view."""
-        work = self.work
-        for owner in {owner for owner, _, step in work.rungs(self.shot) if step.place is heading}:
-            work = self._with_steps(work, owner, tuple(step for step in self._steps_of(owner) if step.place is not heading))
-        self._push(work, f"Reset {heading}")
+        self._push(rungs.emptied(self.work, self.shot, heading), f"Reset {heading}")
 
     def bypass_shot(self) -> None:
         """Take all steps of the shot in view out of force, or bring them back; what it shares stays."""
@@ -353,10 +273,9 @@ class Document:
 
     def remove_step(self, place: int) -> None:
         """Remove a step from the ladder in view."""
-        owner, here, step = self.work.rungs(self.shot)[place]
-        steps = self._steps_of(owner)
+        owner, _, step = self.work.rungs(self.shot)[place]
         whose = "" if owner == OWN else f" from {self.work.shared[owner].whose}"
-        self._push(self._with_steps(self.work, owner, (*steps[:here], *steps[here + 1 :])), f"Remove {called(step)}{whose}")
+        self._push(rungs.removed(self.work, self.shot, place), f"Remove {called(step)}{whose}")
 
     def reset_step(self, place: int) -> None:
         """Give a step the neutral figures of its kind."""
@@ -399,10 +318,43 @@ class Document:
                 own.append(step)
         return tuple(own)
 
-    def still(self, numbers: Sequence[int], shots: Sequence[Shot]) -> dict[int, int]:
-        """What those of some shots that still are have as their numbers now, by the numbers that they had."""
+    # What comes late ---------------------------------------------------------------------------------------------------
+
+    def ask(self, numbers: Sequence[int], rung: int | None = None) -> Asked:
+        """The state that something is asked of, about some shots, or about a rung of the only one."""
+        return Asked(tuple(self._known.shots), {number: self.work.ladder(number) for number in numbers}, rung)
+
+    def settle(self, asked: Asked) -> Settled:
+        """What has become of the shots that something was asked about."""
         now = {shot: number for number, shot in enumerate(self._known.shots)}
-        return {number: now[shots[number]] for number in numbers if shots[number] in now}
+        there = {number: now[asked.shots[number]] for number in asked.ladders if asked.shots[number] in now}
+        same = {number: other for number, other in there.items() if self.work.ladder(other) == asked.ladders[number]}
+        changed = {number: other for number, other in there.items() if number not in same}
+        return Settled(same, changed, tuple(number for number in asked.ladders if number not in there))
+
+    def settle_step(self, asked: Asked, made: Callable[[Step], Step], act: str, *, behind: bool = False) -> str:
+        """Give the step that was asked about what came of it, on its shot, whatever is in view and was done beside it since.
+
+        ``behind``: it was looked at behind the steps before it. Returns why nothing was done, empty where it was.
+
+        Raises
+        ------
+        SettingsError : it can't be so
+        """
+        there = self.settle(asked).there
+        if asked.number not in there:
+            return "its shot is no more"
+        shot, before = there[asked.number], asked.ladders[asked.number]
+        ladder = self.work.ladder(shot)
+        places = [place for place, step in enumerate(ladder) if step == asked.step]
+        if ladder != before and len(places) != 1:
+            return "the step has changed meanwhile"
+        place = asked.rung if ladder == before else places[0]
+        assert place is not None, "a step is in question"
+        if behind and ladder[:place] != before[: asked.rung]:
+            return "the steps before it have changed meanwhile"
+        self._push(rungs.replaced(self.work, shot, place, made(asked.step)), act)
+        return ""
 
     # Dividing ---------------------------------------------------------------------------------------------------------
 
@@ -460,3 +412,17 @@ class Document:
     def areas(self) -> tuple[Area, ...]:
         """The areas, where they stand in the shot in view."""
         return tuple(followed.in_shot(self.shot) for followed in self._history.state.areas)
+
+
+def _unknown(areas: Sequence[FollowedArea], others: Sequence[FollowedArea]) -> list[FollowedArea]:
+    """Areas that are not among others, under names that those don't have."""
+    names, found = {other.area.name for other in others}, []
+    for area in areas:
+        if area in others:
+            continue
+        name = area.area.name
+        while name in names:
+            name += " here"
+        names.add(name)
+        found.append(area.renamed(name))
+    return found

@@ -4,7 +4,7 @@ from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from bluffline.measure.areas import Area
 from bluffline.rules.shots import Shot
@@ -94,6 +94,14 @@ class Cuts:
         return Cuts(self.parted - {frame}, self.joined | {frame})
 
 
+class Rung(NamedTuple):
+    """A rung of a shot's ladder: whose its step is (`OWN` or a place in ``Work.shared``), its place there, and the step."""
+
+    owner: int
+    place: int
+    step: Step
+
+
 NO_CUTS = Cuts()
 OWN = -1
 
@@ -118,21 +126,21 @@ class Work:
     cuts: Cuts = NO_CUTS
     shared: tuple[Shared, ...] = ()
 
-    def rungs(self, shot: int) -> list[tuple[int, int, Step]]:
-        """A shot's ladder in its order: whose each step is (`OWN` or a place in ``shared``), its place there, and itself."""
-        own = [(OWN, place, step) for place, step in enumerate(self.treatments.get(shot, ()))]
+    def rungs(self, shot: int) -> list[Rung]:
+        """A shot's ladder in its order."""
+        own = [Rung(OWN, place, step) for place, step in enumerate(self.treatments.get(shot, ()))]
         common = [
-            (owner, place, step)
+            Rung(owner, place, step)
             for owner, shared in enumerate(self.shared)
             if shared.reaches(shot)
             for place, step in enumerate(shared.steps)
         ]
         headings = list(Heading)
-        return sorted([*own, *common], key=lambda rung: headings.index(rung[2].place))
+        return sorted([*own, *common], key=lambda rung: headings.index(rung.step.place))
 
     def ladder(self, shot: int) -> Treatment:
         """All steps of a shot, in the order in which they act."""
-        return tuple(step for _, _, step in self.rungs(shot))
+        return tuple(rung.step for rung in self.rungs(shot))
 
     def ladders(self, count: int) -> dict[int, Treatment]:
         """The ladder of each of so many shots that has one."""

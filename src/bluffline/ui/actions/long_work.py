@@ -1,6 +1,5 @@
 """Long work: surveying, legalising, proving and the like, and keeping what has been done. Never blocks the window."""
 
-from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
@@ -23,6 +22,7 @@ from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files, standing_certificate
 from bluffline.rules.shots import Shot
+from bluffline.session.asked import Asked
 from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
@@ -34,7 +34,6 @@ from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
-from bluffline.treat.ladder import Treatment
 from bluffline.ui.dialogs.kept import KeptDialog
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
@@ -302,25 +301,24 @@ class LongWork(QObject):
         if survey is None or not self.session.treatable or self.jobs.kind not in (None, Kind.SURVEY):
             return
         shots, work, judge = self.session.shots[: self.session.treatable], self.session.document.work, self.session.judge
-        ladders = work.ladders(len(shots))
+        ladders, asked = work.ladders(len(shots)), self.session.document.ask(range(len(shots)))
 
         def job(monitor: Monitor) -> list[Proposal]:
             return propose_all(survey, shots, judge.judge(work.cuts).findings, monitor, ladders)
 
-        accept = partial(self._accept, shots, ladders)
+        accept = partial(self._accept, asked)
         (self.jobs if self.session.surveyed else self.beside).start(Kind.LEGALISE, job, accept)
 
-    def _accept(self, shots: list[Shot], before: Mapping[int, Treatment], proposals: list[Proposal]) -> None:
+    def _accept(self, asked: Asked, proposals: list[Proposal]) -> None:
         """Take over what was proposed for shots that are still as they were when it was asked for; of the others it is told."""
-        document = self.session.document
-        still = document.still([proposal.shot for proposal in proposals], shots)  # they may be divided otherwise by now
-        same = {n: now for n, now in still.items() if document.work.ladder(now) == before.get(n, ())}
-        document.accept([replace(each, shot=same[each.shot]) for each in proposals if each.shot in same])
+        same = self.session.document.settle(asked).same
+        given = [replace(each, shot=same[each.shot]) for each in proposals if each.shot in same]
+        self.session.document.accept(given)
         told = []
-        if same:
-            count = f"{len(same)} shot{'s' if len(same) > 1 else ''}"
+        if given:
+            count = f"{len(given)} shot{'s' if len(given) > 1 else ''}"
             told.append(f"the least treatment for {count}; each can be undone by itself (Ctrl+Z)")
-        if changed := len(proposals) - len(same):
+        if changed := len(proposals) - len(given):
             told.append(f"left as you made them meanwhile: {changed} shot{'s' if changed > 1 else ''}")
         self._header.say(f"Legalise: {'; '.join(told) or 'nothing has to be fixed'}")
 

@@ -13,10 +13,9 @@ from bluffline.prove.pixels import Pixels, look_at
 from bluffline.prove.propose import Proposal
 from bluffline.prove.suggesting import Wanted, evidence_for, pixels_of, propose_look
 from bluffline.rules.aims import load_aims
-from bluffline.rules.shots import Shot
+from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
-from bluffline.treat.ladder import Treatment
 from bluffline.view.looking import LookingModel
 
 
@@ -39,7 +38,8 @@ class Proposing:
             return
         shots, findings = list(session.shots), list(session.findings)
         own = [finding for finding in findings if finding.shot == number]
-        treatment, areas = session.document.treatment, session.document.areas
+        asked = session.document.ask([number])
+        treatment, areas = asked.ladders[number], session.document.areas
 
         def job(_: Monitor) -> Proposal:
             levels = evidence_for(survey, shots, number) if Wanted.LEVELS in wanted else None
@@ -50,19 +50,17 @@ class Proposing:
                 )  # fmt: skip
 
         self._say(f"Looking at shot {number + 1} …")
-        self._beside.start(Kind.PROPOSE, job, partial(self._accept, shots, number, treatment, wanted))
+        self._beside.start(Kind.PROPOSE, job, partial(self._accept, asked, wanted))
 
-    def _accept(
-        self, shots: Sequence[Shot], number: int, before: Treatment, wanted: Sequence[Wanted], proposal: Proposal
-    ) -> None:
+    def _accept(self, asked: Asked, wanted: Sequence[Wanted], proposal: Proposal) -> None:
         document = self._session.document
-        still = document.still([number], shots)
-        if number not in still or document.work.ladder(still[number]) != before:
+        now = document.settle(asked).same.get(asked.number)
+        if now is None:
             self._say("The shot has changed meanwhile: nothing was proposed for it")
             return
-        title = f"Propose {', '.join(wanted)} for shot {still[number] + 1}"
-        if proposal.treatment != before:
-            document.accept_one(still[number], proposal, title)
+        title = f"Propose {', '.join(wanted)} for shot {now + 1}"
+        if proposal.treatment != asked.ladders[asked.number]:
+            document.accept_one(now, proposal, title)
         told = "; ".join(proposal.reasons) or "nothing is proposed"
         left = f" Left alone: {'; '.join(proposal.left)}." if proposal.left else ""
         self._say(f"{title}: {told}.{left}")
@@ -101,8 +99,7 @@ class Proposing:
         chosen = [number for number in (numbers or [session.place.shot]) if number < session.treatable]
         if survey is None or not chosen:
             return
-        shots = list(session.shots)
-        ladders = {number: session.document.work.ladder(number) for number in chosen}
+        shots, asked = list(session.shots), session.document.ask(chosen)
         areas = {number: self._areas_in(number) for number in chosen}
 
         def job(monitor: Monitor) -> dict[int, Match]:
@@ -110,19 +107,18 @@ class Proposing:
             with Reader(survey.programme) as reader:
                 aim = reference(reader)
                 for number in chosen:
-                    mine = pixels_of(survey, shots[number], reader.planes, ladders[number], areas[number])
+                    mine = pixels_of(survey, shots[number], reader.planes, asked.ladders[number], areas[number])
                     found[number] = bring(mine, aim, by_areas=bool(areas[number]))
                     monitor.at("Match", len(found), len(chosen), "shots")
             return found
 
         named = f"shot {chosen[0] + 1}" if len(chosen) == 1 else f"{len(chosen)} shots"
         self._say(f"Bringing {named} to {title} …")
-        self._beside.start(Kind.MATCH, job, partial(self._matched, shots, ladders, title))
+        self._beside.start(Kind.MATCH, job, partial(self._matched, asked, title))
 
-    def _matched(self, shots: Sequence[Shot], before: Mapping[int, Treatment], title: str, found: Mapping[int, Match]) -> None:
+    def _matched(self, asked: Asked, title: str, found: Mapping[int, Match]) -> None:
         document = self._session.document
-        still = document.still(list(found), shots)
-        same = {number: now for number, now in still.items() if document.work.ladder(now) == before[number]}
+        same = document.settle(asked).same
         if not same:
             self._say("What was to be brought to the reference has changed meanwhile: nothing was done to it")
             return
@@ -131,4 +127,6 @@ class Proposing:
                 act = f"Bring shot {now + 1} to {title}"
                 document.add_to(now, found[number].treatment, act, (f"{act.lower()}: {found[number].told}",))
         each = [f"shot {now + 1}: {found[number].told}" for number, now in same.items()]
-        self._say(f"Brought to {title}: {'; '.join(each)}")
+        left = len(found) - len(same)
+        told = f"; left as you made them meanwhile: {left} shot{'s' if left > 1 else ''}" if left else ""
+        self._say(f"Brought to {title}: {'; '.join(each)}{told}")

@@ -132,17 +132,18 @@ class Charting:
         result, session = self.model.result, self.session
         if result is None or session.programme is None or self._jobs.kind is not None:
             return
-        programme, shots = session.programme, list(session.shots)
+        programme, document = session.programme, session.document
+        asked = document.ask(range(len(session.shots)))
 
         def job(monitor: Monitor) -> list[int]:
             with Reader(programme) as reader:
-                return same_light(result, shots, reader.planes, monitor)
+                return same_light(result, asked.shots, reader.planes, monitor)
 
-        self._jobs.start(
-            Kind.LIKE_SHOTS,
-            job,
-            lambda found: self._ask_shots(result, sorted(self.session.document.still(found, shots).values())),
-        )
+        def then(found: list[int]) -> None:
+            there = document.settle(asked).there
+            self._ask_shots(result, sorted(there[number] for number in found if number in there))
+
+        self._jobs.start(Kind.LIKE_SHOTS, job, then)
 
     def _ask_shots(self, result: ChartResult, found: list[int]) -> None:
         count = len(found)
@@ -154,7 +155,18 @@ class Charting:
         self.dialog = CarryOnDialog(
             "Carry the fit on", words, result.fit.steps, self.session.shots, found, self.session.programme, self._window
         )
-        self.dialog.accepted.connect(lambda: self.session.document.calibrate(self.dialog.shots, self.dialog.steps, "Chart fit"))
+        self._give_chosen(lambda shots: self.session.document.calibrate(shots, self.dialog.steps, "Chart fit"))
+
+    def _give_chosen(self, give: Callable[[list[int]], None]) -> None:
+        """Show the dialog that asks for shots, and give to those that are chosen and are there still."""
+        document = self.session.document
+        asked = document.ask(range(len(self.session.shots)))
+
+        def accepted() -> None:
+            there = document.settle(asked).there
+            give([there[number] for number in self.dialog.shots if number in there])
+
+        self.dialog.accepted.connect(accepted)
         show_until_closed(self.dialog)
 
     def paste(self) -> None:
@@ -162,16 +174,18 @@ class Charting:
         session = self.session
         if not session.document.treatment or session.programme is None:
             return
-        others = [number for number in range(len(session.shots)) if number != session.place.shot]
         words = f"From shot {session.place.shot + 1}. "
         words += "A step takes the place of one of its kind; others are added where they belong."
         self.dialog = CarryOnDialog(
             "Paste steps", words, session.document.treatment, session.shots, (), session.programme, self._window
         )
-        self.dialog.accepted.connect(
-            lambda: session.document.paste([n for n in self.dialog.shots if n in others], self.dialog.steps, "Paste steps")
-        )
-        show_until_closed(self.dialog)
+        own = session.shots[session.place.shot]
+
+        def paste(shots: list[int]) -> None:
+            others = [number for number in shots if session.shots[number] != own]
+            session.document.paste(others, self.dialog.steps, "Paste steps")
+
+        self._give_chosen(paste)
 
     # From areas ----------------------------------------------------------------------------------------------------
 
@@ -234,14 +248,24 @@ class Charting:
 
         self._start(Kind.PICK, job, give)
 
-    def _start(self, kind: Kind, job: Callable[[Monitor], Found], give: Callable[[int, Found], None]) -> None:
-        """Work for the shot in view; what comes of it is given to that shot, or dropped if it is no more."""
-        session = self.session
-        shots, number = list(session.shots), session.place.shot
+    def _start(
+        self, kind: Kind, job: Callable[[Monitor], Found], give: Callable[[int, Found], None], *, whole: bool = False
+    ) -> None:
+        """Work for the shot in view; what comes of it is given to that shot, beside what was done to it since.
+
+        ``whole``: it is in place of the whole ladder, which has to be as it was.
+        """
+        document = self.session.document
+        asked = document.ask([self.session.place.shot])
 
         def then(found: Found) -> None:
-            if number in (still := session.document.still([number], shots)):
-                give(still[number], found)
+            settled = document.settle(asked)
+            now = (settled.same if whole else settled.there).get(asked.number)
+            if now is None:
+                what = "is no more" if settled.gone else "has changed meanwhile"
+                self._say(f"{kind} comes to nothing: the shot that it was for {what}")
+            else:
+                give(now, found)
 
         self._beside.start(kind, job, then)
 
@@ -257,11 +281,10 @@ class Charting:
 
         def give(shot: int, found: tuple[Treatment, float]) -> None:
             after, worst = found
-            if self.session.document.work.treatments.get(shot) == treatment:
-                self.session.document.set_treatment(shot, after, "Bake the steps on colours")
-                self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
+            self.session.document.set_treatment(shot, after, "Bake the steps on colours")
+            self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
 
-        self._start(Kind.BAKE, job, give)
+        self._start(Kind.BAKE, job, give, whole=True)
 
     def load_lut(self) -> None:
         """Ask for a LUT or CDL file and take it as a step."""
@@ -283,10 +306,9 @@ class Charting:
                 return
 
         def give(shot: int, step: Step) -> None:
-            if shot == self.session.place.shot:
-                self.session.document.add(step, f"Add {called(step)} {path.name}")
-            else:
-                self._say(f"{path.name} was read when another shot was in view, and is no step of it")
+            self.session.document.add(step, f"Add {called(step)} {path.name}", shot)
+            if shot != self.session.place.shot:
+                self._say(f"{path.name} is a step of shot {shot + 1} now, which it was read for")
 
         self._start(Kind.LUT, lambda _: read_step(path, chosen), give)
 

@@ -1,6 +1,7 @@
 """Picking on the picture for the step on the bench: a key, or a colour that it is set by."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -11,13 +12,14 @@ from bluffline.errors import MediaError, SettingsError
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
 from bluffline.prove.monitor import Monitor
+from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.hands import Picked
 from bluffline.treat.reach import Key
-from bluffline.treat.step import called
+from bluffline.treat.step import Step, called
 from bluffline.ui.ladder.reaching import Point, Reaching
 from bluffline.view.looking import LookingModel, Tool
 
@@ -55,14 +57,15 @@ class Picking:
         """Set the step by the mean of the colours in a part of the picture, or by that and those picked before."""
         self._read(corners, partial(self._take_colour, how))
 
-    def _read(self, corners: list[Point], take: Callable[[tuple[Colours, Colours]], None]) -> None:
-        """Read R′G′B′ (N, 3) in a part of the picture, and of those what is not clipped, for the step that is there still."""
+    def _read(self, corners: list[Point], take: Callable[[Asked, tuple[Colours, Colours]], None]) -> None:
+        """Read R′G′B′ (N, 3) in a part of the picture, and of those what is not clipped, for the step on the bench."""
         session, rung = self._session, self._session.place.rung
         programme, frame = session.programme, session.place.frame
         if self._reaching.step is None or rung is None or programme is None:
             self._say("Put a step on the bench first: it is what is picked for")
             return
-        ladder, shot, source = session.document.treatment, session.place.shot, session.source
+        asked, source = session.document.ask([session.place.shot], rung), session.source
+        ladder = asked.ladders[asked.number]
 
         def look(_: Monitor) -> tuple[Colours, Colours]:
             with Reader(programme) as reader:
@@ -80,39 +83,42 @@ class Picking:
             rgb = (seen - source.levels.black) / source.levels.swing
             return rgb, rgb[~at_the_end(given, stored, (columns, rows))]
 
-        def took(read: tuple[Colours, Colours]) -> None:
-            if (session.place.shot, session.place.rung, session.document.treatment) == (shot, rung, ladder):
-                take(read)
+        self._beside.start(Kind.PICK, look, partial(take, asked))
 
-        self._beside.start(Kind.PICK, look, took)
+    def _take_key(self, how: str, asked: Asked, read: tuple[Colours, Colours]) -> None:
+        key = Key.of(read[0], self._session.source.matrix)
 
-    def _take_key(self, how: str, read: tuple[Colours, Colours]) -> None:
-        step = self._reaching.step
-        assert step is not None, "it was picked for the step on the bench"
-        key, old = Key.of(read[0], self._session.source.matrix), step.reach.key
-        try:
+        def keyed(step: Step) -> Step:
+            old = step.reach.key
             made = key if old is None or how == "new" else old.joined(key) if how == "add" else old.without(key)
+            return replace(step, reach=replace(step.reach, key=made))
+
+        self._settle(asked, keyed, f"Pick the key of {called(asked.step)}")
+
+    def _settle(self, asked: Asked, made: Callable[[Step], Step], act: str) -> bool:
+        """Whether the step that was picked for is set by it; what stands in the way is told."""
+        try:
+            why = self._session.document.settle_step(asked, made, act, behind=True)
         except SettingsError as error:
             self._say(str(error))
-            return
-        self._reaching.give_key(made)
+            return False
+        if why:
+            self._say(f"What was picked is left out: {why}")
+        return not why
 
-    def _take_colour(self, how: str, read: tuple[Colours, Colours]) -> None:
-        session, step, rung = self._session, self._reaching.step, self._session.place.rung
-        assert step is not None and rung is not None, "it was picked for the step on the bench"
+    def _take_colour(self, how: str, asked: Asked, read: tuple[Colours, Colours]) -> None:
+        session, step = self._session, asked.step
         if not len(read[1]):
             self._say("Every pixel there is clipped: what its colour was is lost, so nothing is set by it")
             return
-        mark = session.place.shot, rung, step.kind
+        mark = asked.shots[asked.number], asked.rung, step.kind
         if how != "add" or self._picked_for != mark:
             self._picks = []
         self._picked_for = mark
         self._picks.append(read[1].mean(axis=0))
-        try:
-            session.document.replace_step(rung, step.picked(Picked(np.array(self._picks), session.source, self.chosen())))
-        except SettingsError as error:
+        picks = Picked(np.array(self._picks), session.source, self.chosen())
+        if not self._settle(asked, lambda step: step.picked(picks), f"Set {called(step)} by a colour"):
             self._picks.pop()
-            self._say(str(error))
             return
         lost = len(read[0]) - len(read[1])
         clipped = f"; {lost} clipped pixels were left out" if lost else ""

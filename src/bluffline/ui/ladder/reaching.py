@@ -8,11 +8,11 @@ from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.prove.follow import Followed, follow_area
 from bluffline.prove.monitor import Monitor
+from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
-from bluffline.treat.ladder import Treatment
 from bluffline.treat.reach import PLACED, Key, Place, Reach, ReachArea, area_in_samples
-from bluffline.treat.step import Step
+from bluffline.treat.step import Step, called
 from bluffline.view.looking import LookingModel, Tool
 
 FEATHERS = (0.0, 2.0, 5.0, 10.0, 20.0)  # percent of the picture's height
@@ -88,23 +88,24 @@ class Reaching:
         if step is None or rung is None or programme is None or not step.reach.areas:
             self._say("Draw an area for the step first: it is what is followed")
             return
-        shot, areas, ladder = session.shots[session.place.shot], step.reach.areas, session.document.treatment
         number = session.place.shot
+        shot, areas, asked = session.shots[number], step.reach.areas, session.document.ask([number], rung)
 
         def run(monitor: Monitor) -> list[Followed]:
             return [follow_area(programme, source, shot, area, frame, monitor) for area in areas]
 
         self._say(f"Following {len(areas)} area{'s' if len(areas) > 1 else ''} along shot {number + 1} …")
-        self._beside.start(Kind.FOLLOW, run, partial(self._followed, number, rung, ladder))
+        self._beside.start(Kind.FOLLOW, run, partial(self._followed, asked))
 
-    def _followed(self, shot: int, rung: int, ladder: Treatment, found: list[Followed]) -> None:
-        """Take the places of areas that were followed, if they are those of the step on the bench still."""
-        session, step = self._session, self.step
-        if step is None or (session.place.shot, session.place.rung, session.document.treatment) != (shot, rung, ladder):
+    def _followed(self, asked: Asked, found: list[Followed]) -> None:
+        """Take the places of areas that were followed, on the step that it was asked for."""
+        reach = replace(asked.step.reach, areas=tuple(each.area for each in found))
+        why = self._session.document.settle_step(asked, lambda step: replace(step, reach=reach), f"Follow {called(asked.step)}")
+        if why:
+            self._say(f"What was followed is left out: {why}")
             return
-        self.give(replace(step.reach, areas=tuple(each.area for each in found)))
         lost = sorted({frame for each in found for frame in each.lost})
-        programme = session.programme
+        programme = self._session.programme
         assert programme is not None
         at = " and ".join(programme.label(frame) for frame in lost)
         self._say(f"Hold is lost at {at}: place it by hand there" if lost else "Followed to both ends of the shot")

@@ -174,7 +174,7 @@ class Viewer(QObject):
         plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
         if not (moves and large and plain and view.isolated == (None, None) and not view.outline_source):
             return view
-        key = self.ladder, source
+        key = self.ladder, source, view.region
         if key != self._proxy_key or self._proxy_treatment is None:
             part = Region.whole(half_size(source)) if view.region == Region.whole(source) else None
             self._proxy_key = key
@@ -185,7 +185,7 @@ class Viewer(QObject):
         session, look, setup = self.session, self.look.state, self.model.setup
         assert session.survey is not None
         source = session.source
-        key = self.ladder, source
+        key = self.ladder, source, session.survey.region
         if key != self._treat_key or self._frame_treatment is None:
             self._treat_key, self._frame_treatment = (
                 key,
