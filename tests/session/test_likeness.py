@@ -52,6 +52,12 @@ def test_the_order_is_kept_where_shots_look_the_same():
     assert alike(before, pictures(5, 9)) == alike(before[:0], now) == alike(before, now[:0]) == {}
 
 
+def test_shots_that_show_nothing_are_not_known_again():
+    black, grey = np.full((1, LOOK_SIZE), 20, np.uint8), np.full((1, LOOK_SIZE), 120, np.uint8)
+    before = np.concatenate([black, pictures(1), grey])
+    assert alike(before, again(before)) == {1: 1} and alike(black, black) == {}
+
+
 def test_shots_of_a_programme_look_like_themselves_all_through_and_like_no_other(demo_survey):
     shots = demo_survey.shots()
     looks = looks_of(demo_survey.table, shots)

@@ -116,16 +116,20 @@ def test_work_is_offered_for_a_delivery_that_comes_again_under_its_name(desk, qt
     document = desk.session.document
     delivered(lambda: make_clip(path, shown, 24))
     first = path.read_bytes()
-    assert len(desk.session.shots) == 2 and desk.work.offered is None and not desk.acts["before"].isEnabled()
+    assert len(desk.session.shots) == 2 and desk.work.earlier.offered is None and not desk.acts["before"].isEnabled()
     document.set_treatment(1, (Tone(0.2),), "by hand")
     desk.work.keep_now()
     delivered(lambda: make_clip(path, lambda number: shown(number + 6), 18))
     assert document.work == Work() and "2 of its 2 shots are here" in desk.header.message
     desk.refresh_commands()
-    desk.acts["before"].trigger()
-    assert dict(document.work.treatments) == {1: (Tone(0.2),)} and desk.work.offered is None
+    assert desk.header.offer.text() == "Earlier delivery: work on 2 shots …" and desk.header.offer.isVisible()
+    desk.header.say("Other news")
+    assert desk.header.offer.isVisible(), "it stands for as long as it can be taken"
+    qtbot.mouseClick(desk.header.offer, Qt.MouseButton.LeftButton)
+    assert dict(document.work.treatments) == {1: (Tone(0.2),)} and desk.work.earlier.offered is None
+    assert not desk.header.offer.isVisible()
     document.undo()
-    assert document.work == Work()
+    assert document.work == Work() and desk.header.offer.isVisible(), "there again once nothing is done here"
     delivered(lambda: path.write_bytes(first))
     assert dict(document.work.treatments) == {1: (Tone(0.2),)}, "and the first has its own"
 

@@ -15,6 +15,7 @@ from bluffline.treat.ladder import shifted
 
 Looks = NDArray[np.uint8]
 _GRID = 16 * 9  # of a look: mean luma, 200 steps to nominal white; behind it shares of tones and hues, 255 to all of them
+_DETAIL = 4.0  # steps that means differ by over the grid of a picture that is known again
 _NEAR, _SHARES = 16.0, 255.0  # in the mean of the grid, and in the sum of shares, at which a look is of another picture
 
 
@@ -45,6 +46,7 @@ def alike(before: Looks, now: Looks) -> dict[int, int]:
     for number, look in enumerate(now):
         off = np.abs(before.astype(np.float32) - look)
         gain[number] = 1 - off[:, :_GRID].mean(axis=1) / _NEAR - off[:, _GRID:].sum(axis=1) / _SHARES
+    gain[~_telling(now)] = gain[:, ~_telling(before)] = 0
     best = np.zeros((len(now) + 1, len(before) + 1))
     for row in range(len(now)):  # each shot is passed over, or taken for one behind those that others were taken for
         taken = np.where(gain[row] > 0, best[row, :-1] + gain[row], 0)
@@ -59,6 +61,11 @@ def alike(before: Looks, now: Looks) -> dict[int, int]:
             row, column = row - 1, column - 1
             found[row] = column
     return dict(sorted(found.items()))
+
+
+def _telling(looks: Looks) -> NDArray[np.bool_]:
+    """(shots,) which looks tell one picture from another: black, white and one grey are like any other of theirs."""
+    return np.asarray(looks[:, :_GRID].astype(np.float32).std(axis=1) >= _DETAIL) if len(looks) else np.zeros(0, bool)
 
 
 def brought_over(work: Work, before: Sequence[Shot], now: Sequence[Shot], pairs: Mapping[int, int]) -> Work:

@@ -58,6 +58,11 @@ class Header(QWidget):
         other.triggered.connect(lambda: self.rules_chosen.emit(""))
         menu.addAction(other)
         self.rules_button.setMenu(menu)
+        self.offer = QPushButton()
+        self.offer.setFont(font(12))
+        self.offer.setToolTip("Take up the work on the delivery before: it is brought to the shots that are here again")
+        self.offer.clicked.connect(lambda: self.command.emit("before"))
+        self.offer.hide()
         self.buttons = {
             name: self._button(name, text)
             for name, text in (
@@ -71,6 +76,7 @@ class Header(QWidget):
         top.setSpacing(8)
         top.addWidget(self._title)
         top.addSpacing(10)
+        top.addWidget(self.offer)
         top.addWidget(self.facts_line, 1)
         top.addWidget(self.rules_button)
         for button in self.buttons.values():
@@ -149,6 +155,11 @@ class Header(QWidget):
             f"{source.sampling} {source.bit_depth}-bit · "
             f"{colours(source)}{active}{notes}"
         )
+
+    def show_offer(self, words: str) -> None:
+        """Show beside the programme's name what can be taken up; nothing where there are no words."""
+        self.offer.setText(words)
+        self.offer.setVisible(bool(words))
 
     def enable(self, enabled: dict[str, bool]) -> None:
         """Enable the buttons as their commands are; the next thing to press is the one that is tinted."""

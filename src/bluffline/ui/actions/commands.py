@@ -56,7 +56,7 @@ def _has_aside(hands: Hands) -> bool:
 
 
 def _earlier(hands: Hands) -> bool:
-    return _surveyed(hands) and hands.work.offered is not None
+    return _surveyed(hands) and hands.work.earlier.offered is not None
 
 
 def _coloured(hands: Hands) -> bool:
@@ -104,7 +104,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda h: h.work.prove_and_write(), _surveyed, apart=True),
     Command("certify", "Programme", "Certify as it stands", (), lambda h: h.work.certify(), _good),
     Command("save-work", "Programme", "Save the work …", ("Ctrl+S",), lambda h: h.work.ask_where_to_save()),
-    Command("before", "Programme", "Take up the work on the delivery before", (), lambda h: h.work.take_offered(), _earlier),
+    Command("before", "Programme", "Take up the work on the delivery before", (), lambda h: h.work.earlier.take(), _earlier),
     Command("kept-work", "Programme", "Work that is kept …", (), lambda h: h.work.show_kept(), _always),
     Command("quit", "Programme", "Quit", ("Ctrl+Q",), lambda h: h.window.close(), _always, apart=True),
     Command("play", "Go", "Play or pause", ("Space", "K"), lambda h: h.player.toggle()),

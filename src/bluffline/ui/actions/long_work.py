@@ -21,19 +21,18 @@ from bluffline.prove.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files, standing_certificate
-from bluffline.rules.shots import Shot
 from bluffline.session.asked import Asked
 from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
 from bluffline.session.jobs import Ended, Ending, Kind
 from bluffline.session.judging import Judged, survey_and_judge
 from bluffline.session.kept_surveys import SurveyStore
-from bluffline.session.likeness import Looks, alike, brought_over
 from bluffline.session.session import Session
 from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
+from bluffline.ui.actions.earlier import EarlierWork
 from bluffline.ui.dialogs.kept import KeptDialog
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
@@ -75,8 +74,7 @@ class LongWork(QObject):
         self._hold: Hold | None = None
         self._mark = ""
         self._known: Known | None = None
-        self._before: tuple[Work, list[Shot], Looks] | None = None
-        self.offered: Work | None = None  # that was done on another delivery of this name, brought to the shots of this one
+        self.earlier = EarlierWork(session, self.beside, header.say, header.show_offer)
         self._news = ""  # what is told once the survey is done
         self._grown.connect(self._take_judged)
         self._keeping = QTimer(self)
@@ -216,9 +214,9 @@ class LongWork(QObject):
             )  # with what was done while it was opened
         if self._hold is not None and self._hold is not opened.hold:
             self._hold.release()
-        self._hold, self._known, self._mark, self._before = opened.hold, opened.known, opened.mark, opened.before
-        self.offered = None
+        self._hold, self._known, self._mark = opened.hold, opened.known, opened.mark
         self.session.take(opened)
+        self.earlier.begin(opened.before)
         self._news = opened.told
         if (work := self.session.document.work) != Work() and not self._news:
             done = f"{len(work.treatments)} treated shots, {len(work.areas)} areas"
@@ -262,38 +260,11 @@ class LongWork(QObject):
         if (more := len(self.session.document.work.aside) - set_aside) > 0:
             shots = f"The work on {more} shot{'s' if more > 1 else ''} that are no more"
             self._news = f"{shots} is kept aside: “Give what was kept aside” gives it to the shot in view"
-        if self._before is not None and self.session.document.work == Work():
-            self._look_for(*self._before)
+        self.earlier.look_for()
         if self._news:
             self._header.say(self._news)
             self._news = ""
         self.survey_done.emit()
-
-    def _look_for(self, work: Work, before: list[Shot], looks: Looks) -> None:
-        """Look for the shots of the delivery before among those of this one, to offer the work on them."""
-        shots, now = list(self.session.shots), self.session.looks()
-        assert now is not None, "the survey is complete"
-        self._before = None
-
-        def offer(pairs: dict[int, int]) -> None:
-            brought = brought_over(work, before, shots, pairs)
-            if pairs and shots == self.session.shots and self.session.document.work == Work():
-                self.offered = brought
-                self._header.say(
-                    f"There is work on another delivery of this name, and {len(pairs)} of its {len(before)} shots are here: "
-                    "“Take up the work on the delivery before” brings it to them"
-                )
-                self.ended.emit()
-
-        self.beside.start(Kind.BEFORE, lambda _: alike(looks, now), offer)
-
-    def take_offered(self) -> None:
-        """Take up what was offered."""
-        if self.offered is not None:
-            work, self.offered = self.offered, None
-            self.session.document.take_over(work)
-            aside = f"; {len(work.aside)} kept aside" if work.aside else ""
-            self._header.say(f"Taken up: the work on {len(work.treatments)} shots of the delivery before{aside} (Ctrl+Z)")
 
     def legalise(self) -> None:
         """Propose the least treatment for every shot that needs one; while the survey runs, for those that it has ended."""
