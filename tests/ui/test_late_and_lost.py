@@ -4,7 +4,7 @@ import threading
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QDialog, QMessageBox
 
 from bluffline.measure.areas import Shape
