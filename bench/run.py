@@ -32,15 +32,15 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Writer
 from bluffline.memory import keep_frame_memory
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.chart import ChartRequest, ChartSetup, read_and_fit
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.signal.convert import convert
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -69,8 +69,8 @@ PEAK = """
 import sys
 from pathlib import Path
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey, start_survey
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 run_survey(start_survey(probe(Path(sys.argv[1])), load_rules("r103")), Monitor())
 print(next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")))

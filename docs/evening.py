@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QLabel
 from bluffline.demo import demo_clip
 from bluffline.figures import figure
 from bluffline.media.reader import Reader
-from bluffline.prove.pixels import Pixels, lab_of, look_at
+from bluffline.propose.pixels import Pixels, lab_of, look_at
 from bluffline.prove.prove import Proof
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings

@@ -65,7 +65,7 @@ def main() -> None:
             asked: list[View] = []
 
             def steady() -> bool:
-                asked.append(replace(desk.viewer._view(), moment=None))
+                asked.append(replace(desk.viewer._view(), around=None))
                 still = len(asked) > _STEADY and asked[-_STEADY:] == [asked[-1]] * _STEADY and desk.viewer.frames.idle
                 return still and not desk.session.untried()
 

@@ -13,9 +13,9 @@ from hypothesis import settings
 from bluffline.charts.reference import load_reference
 from bluffline.demo import demo_clip
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey, run_survey, start_survey
 from clips import make_clip
 from filmed import Filming, straight_on
 

@@ -12,7 +12,7 @@ from bluffline.demo import demo_clip
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.pixels import Pixels
+from bluffline.propose.pixels import Pixels
 from bluffline.signal.colorimetry import camera_light, camera_signal
 from clips import signal
 

@@ -27,7 +27,7 @@ np.empty_like = lambda like, *given, **named: empty(np.shape(like), *(given or (
 from bluffline.measure.areas import Selection
 from bluffline.measure.region import Region
 from gauging import OF_PIXELS, counted
-from bluffline.prove.survey import measure_by_rules
+from bluffline.survey.survey import measure_by_rules
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.convert import convert
 from bluffline.treat.frame_treatment import FrameTreatment

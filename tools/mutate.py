@@ -64,7 +64,7 @@ NAMED = (
         "start_survey(written, survey.rules, region=survey.region)", "start_survey(written, survey.rules)", ("prove",),
     ),
     Change(
-        "frames that can't be read count in extremes", "prove/propose.py",
+        "frames that can't be read count in extremes", "propose/propose.py",
         "percent[low][span][readable].min()), float(percent[high][span][readable].max())",
         "percent[low][span].min()), float(percent[high][span].max())", ("prove",),
     ),

@@ -22,14 +22,14 @@ from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove import checking
-from bluffline.prove.checking import check, check_again
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.check import _plain
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey import checking
+from bluffline.survey.checking import check, check_again
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from clips import make_clip, numbered, two_pictures
 
 GREY = np.full((96, 128, 3), 0.5)

@@ -13,9 +13,9 @@ from bluffline.media.codecs import CODECS
 from bluffline.media.opening import Identity
 from bluffline.media.probe import probe
 from bluffline.media.target import Claim, certificate_paths
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
 from bluffline.rules.shots import Shot
+from bluffline.survey.monitor import Monitor
 from clips import make_clip
 
 

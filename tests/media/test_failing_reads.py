@@ -13,10 +13,10 @@ from bluffline.media import source_file
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
-from bluffline.prove.survey import find_region, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import find_region, run_survey, start_survey
 from clips import make_clip
 
 RULES = load_rules("r103")

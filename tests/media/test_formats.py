@@ -17,13 +17,13 @@ from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Writer
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
-from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 from clips import make_clip, numbered, read_number
 
 PAL = {

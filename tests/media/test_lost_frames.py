@@ -12,9 +12,9 @@ from bluffline.media.gaps import lost_times
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.timecode import Timecode
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from clips import make_clip, numbered, read_number
 
 FRAMES = 48

@@ -7,9 +7,9 @@ import pytest
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
-from bluffline.prove.survey import start_survey
 from bluffline.report.looked_at import not_judged
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.survey import start_survey
 
 
 def test_alpha_that_vp9_keeps_beside_its_picture_is_named(tmp_path):

@@ -11,9 +11,7 @@ from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.report.certificate import same_samples_written
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
@@ -21,6 +19,8 @@ from bluffline.signal.format import Overrides, Scan
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, ycbcr_to_rgb
 from bluffline.signal.siting import Siting
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 from clips import make_clip
 from spliced import Part, spliced, with_frames_saying, with_silent_frames
 

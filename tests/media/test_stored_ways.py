@@ -10,13 +10,13 @@ import pytest
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, prove
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.session import Session
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from clips import make_clip
 from spliced import Part, spliced
 

@@ -11,13 +11,13 @@ from bluffline.media.codecs import CODECS
 from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.prove.render import render
-from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.prove.trial import try_treatment
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.convert import convert
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 from clips import make_clip, signal
 
 LOSSY = {"prores": ".mov", "dnxhr": ".mov", "mpeg2": ".mov", "h264": ".mp4"}

@@ -23,16 +23,16 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, write_signal
 from bluffline.prove import render as render_module
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
-from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Overrides
 from bluffline.signal.levels import Range
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from clips import make_clip, numbered

@@ -6,12 +6,12 @@ from bluffline.errors import CancelledError
 from bluffline.figures import figure
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor, Progress, in_order
-from bluffline.prove.propose import luma_extremes, tightened
+from bluffline.propose.propose import luma_extremes, tightened
 from bluffline.prove.prove import propose_all
-from bluffline.prove.survey import measure_by_rules, must_fix, run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.signal.format import Overrides
+from bluffline.survey.monitor import Monitor, Progress, in_order
+from bluffline.survey.survey import measure_by_rules, must_fix, run_survey, start_survey
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap

@@ -9,12 +9,12 @@ from bluffline.errors import CancelledError
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.render import render
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.prove.trial import telling_frames, try_treatment
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling

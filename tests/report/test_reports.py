@@ -15,13 +15,13 @@ from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.target import certificate_paths
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.certificate import certificate_files, skyline_svg
 from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.bake import bake_cube
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.lut import Lut

@@ -6,10 +6,10 @@ import pytest
 
 import scenes
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 
 CODINGS = {
     "ffv1": (".mkv", "yuv422p10le", {}),

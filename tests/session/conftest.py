@@ -1,8 +1,8 @@
 import pytest
 
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey
 from bluffline.session.session import Session
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey
 
 
 def surveyed(path):

@@ -9,11 +9,11 @@ from bluffline.demo import demo_clip
 from bluffline.errors import CancelledError, ChartError, SettingsError, WriteError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
 from bluffline.rules.shots import Shot
 from bluffline.session.chart import ChartModel, ChartRequest, ChartSetup, read_and_fit, same_light
 from bluffline.session.stock import StockShelf
+from bluffline.survey.monitor import Monitor
 from bluffline.treat.bake import baked, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein

@@ -12,7 +12,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Shape
-from bluffline.prove.propose import Proposal
+from bluffline.propose.propose import Proposal
 from bluffline.rules.shots import Shot
 from bluffline.session.document import Document
 from bluffline.session.place import Place

@@ -7,9 +7,9 @@ from logging.handlers import RotatingFileHandler
 import pytest
 
 from bluffline.errors import CancelledError, SettingsError
-from bluffline.prove.monitor import Monitor
 from bluffline.session.faults import log_path, logger
 from bluffline.session.jobs import Ending, Jobs, Kind
+from bluffline.survey.monitor import Monitor
 
 
 @pytest.fixture

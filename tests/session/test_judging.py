@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from bluffline.errors import CancelledError, SettingsError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.judging import Judge, TreatedColumns, survey_and_judge
 from bluffline.session.work import NO_CUTS, Aside, Cuts
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling

@@ -8,8 +8,6 @@ import numpy as np
 import pytest
 
 from bluffline.media import index
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.session import kept_surveys
 from bluffline.session.fingerprint import fingerprint, stamped
@@ -18,6 +16,8 @@ from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import take_in
 from bluffline.signal.format import Overrides
 from bluffline.signal.levels import Range
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey, start_survey
 
 RULES = load_rules("r103")
 LOOSE = parse_rules('title = "Loose"\n[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\n[tolerance]\narea = 90\n', "loose")

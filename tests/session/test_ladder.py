@@ -5,7 +5,7 @@ from types import MappingProxyType
 import pytest
 
 from bluffline.errors import SettingsError
-from bluffline.prove.propose import Proposal
+from bluffline.propose.propose import Proposal
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Shared, Work, carried
 from bluffline.treat.kinds.cdl import Cdl

@@ -16,7 +16,7 @@ from bluffline.session.likeness import alike, brought_over, looks_from, looks_of
 from bluffline.session.store import DocumentStore, Known
 from bluffline.session.work import Cuts, FollowedArea, Shared, Work
 from bluffline.treat.kinds.tone import Tone
-from bluffline.treat.reach import Place, Reach, ReachArea
+from bluffline.treat.reach import Pose, Reach, ReachArea
 from bluffline.treat.step import Heading
 
 
@@ -78,7 +78,7 @@ def test_looks_are_kept_and_what_is_none_is_refused():
             looks_from(text)
 
 
-FOLLOWED = ReachArea(Shape.ELLIPSE, ((30, 30), (50, 50)), 0.0, (Place(12), Place(20, 9.0)))
+FOLLOWED = ReachArea(Shape.ELLIPSE, ((30, 30), (50, 50)), 0.0, (Pose(12), Pose(20, 9.0)))
 BEFORE = [Shot(0, 9), Shot(10, 29), Shot(30, 39)]
 LOGO = Area("logo", Shape.RECTANGLE, ((1, 1), (9, 9)))
 WORK = Work(

@@ -10,13 +10,13 @@ from bluffline.measure.counted import Limits
 from bluffline.measure.outside import GAMUT, LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.measure.region import Region
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import propose_all
-from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.signal.format import Model, Overrides
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -330,3 +330,14 @@ def test_the_sources_picture_serves_again_when_only_the_treatment_changed():
     assert again.original is made.original and (again.treated.image != made.treated.image).any()
     for other, frame in ((replace(second, hatching=False), 4), (replace(second, picture_size=(20, 10)), 4), (second, 5)):
         assert make_preview(frame, planes, other, (first, made)).original is not made.original
+
+
+def test_what_is_around_the_frame_is_the_same_until_more_is_known(session):
+    """Frames made ahead while the programme plays are thrown away for another view."""
+    before = session.around(treated=True)
+    session.place.go_to(9)
+    assert session.around(treated=True) is before and len(before.at(9, 0.2).levels["y_mean"]) == 5
+    session.document.add_step(SoftCeiling)
+    after = session.around(treated=True)
+    assert after is not before and "y_mean" not in after.at(9, 0.2).levels, "of what is treated no mean is known"
+    assert session.around(treated=False).at(18, 1).levels["y_max"].max() > after.at(18, 1).levels["y_max"].max()

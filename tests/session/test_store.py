@@ -26,7 +26,7 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import shifted
-from bluffline.treat.reach import Place, Reach, ReachArea
+from bluffline.treat.reach import Pose, Reach, ReachArea
 from bluffline.treat.step import Heading
 
 SHOTS = [Shot(0, 11), Shot(12, 23)]
@@ -150,7 +150,7 @@ def test_work_on_a_file_that_is_moved_while_it_is_open_is_kept(tmp_path):
         Tone(
             0.2,
             reach=Reach(
-                True, (ReachArea(Shape.ELLIPSE, ((1, 1), (9, 9)), 0.0, tuple(Place(n, n / 100) for n in range(20_000))),)
+                True, (ReachArea(Shape.ELLIPSE, ((1, 1), (9, 9)), 0.0, tuple(Pose(n, n / 100) for n in range(20_000))),)
             ),
         ),
     ],
@@ -280,7 +280,7 @@ def test_work_is_carried_to_the_shots_that_a_programme_has_now():
     assert moved.areas[0].shots.keys() == {2}, "where an area stood in a shot goes with it"
 
 
-FOLLOWED = ReachArea(Shape.ELLIPSE, ((30, 30), (50, 50)), 0.0, (Place(14, 0.0), Place(20, 12.0)))
+FOLLOWED = ReachArea(Shape.ELLIPSE, ((30, 30), (50, 50)), 0.0, (Pose(14, 0.0), Pose(20, 12.0)))
 
 
 def test_a_followed_area_stands_where_it_stood_however_its_shot_is_divided():
@@ -307,7 +307,7 @@ def test_work_from_before_follows_areas_by_frames_of_their_shots_and_is_brought_
 def test_places_before_the_first_frame_leave_an_area_where_it_stood():
     earlier = FOLLOWED.shifted(-17)
     assert [place.frame for place in earlier.follow] == [0, 3] and earlier.follow[0].across == 6.0
-    assert FOLLOWED.shifted(-100).follow == (Place(0, 12.0),) and FOLLOWED.shifted(5).shifted(-5) == FOLLOWED
+    assert FOLLOWED.shifted(-100).follow == (Pose(0, 12.0),) and FOLLOWED.shifted(5).shifted(-5) == FOLLOWED
 
 
 def test_an_area_is_followed_shot_by_shot():

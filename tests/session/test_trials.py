@@ -5,8 +5,6 @@ import pytest
 
 from bluffline.errors import CancelledError
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey
 from bluffline.prove.trial import try_treatment
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.severity import Severity
@@ -14,6 +12,8 @@ from bluffline.rules.shots import Shot
 from bluffline.session.session import Session
 from bluffline.session.trials import try_all
 from bluffline.session.work import Work
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling

@@ -16,8 +16,6 @@ from hypothesis import strategies as st
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import run_survey
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.hold import Hold
@@ -27,6 +25,8 @@ from bluffline.session.store import VERSION, DocumentStore
 from bluffline.session.taking_in import take_in
 from bluffline.session.work import Aside, Cuts, FollowedArea, Work
 from bluffline.session.workfile import read_work, save_work
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 

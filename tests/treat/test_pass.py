@@ -33,7 +33,7 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.kinds.tone import Tone
-from bluffline.treat.reach import Key, Place, Reach, ReachArea
+from bluffline.treat.reach import Key, Pose, Reach, ReachArea
 from bluffline.treat.step import Heading
 from clips import signal
 from oracle import treated
@@ -258,7 +258,7 @@ def test_a_key_is_cleaned_of_specks_and_softened():
 def test_a_followed_area_moves_straight_between_its_places():
     source = signal(200, 100, depth=12, sampling="444")
     planes = tuple(np.full((100, 200), code, np.uint16) for code in (1500, 2048, 2048))
-    places = Place(0), Place(10, 30, 20, 0.5), Place(20, 30, 20, 0.5, 90)
+    places = Pose(0), Pose(10, 30, 20, 0.5), Pose(20, 30, 20, 0.5, 90)
     area = ReachArea(Shape.RECTANGLE, ((10, 10), (30, 30)), 0, places)
     treatment = FrameTreatment((Tone(offset=(10, 0, 0, 0), reach=Reach(areas=(area,))),), source)
 

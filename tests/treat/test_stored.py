@@ -20,7 +20,7 @@ from bluffline.treat.kinds.matrix import ColourMatrix
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.ladder import ordered
-from bluffline.treat.reach import Key, Place, Reach, ReachArea
+from bluffline.treat.reach import Key, Pose, Reach, ReachArea
 from bluffline.treat.step import Heading
 from bluffline.treat.stored import SCHEMA, load_treatment, step_from, step_to, steps_from, treatment_text
 
@@ -119,9 +119,9 @@ def test_what_is_left_out_is_neutral_and_stands_where_its_kind_belongs():
 
 
 def test_steps_with_a_reach_come_back():
-    place = Place(4, 1.5, -2, 1.1, 30)
+    place = Pose(4, 1.5, -2, 1.1, 30)
     areas = (
-        ReachArea(Shape.POLYGON, ((1, 2), (30, 4), (20, 50)), 5, (Place(0), place)),
+        ReachArea(Shape.POLYGON, ((1, 2), (30, 4), (20, 50)), 5, (Pose(0), place)),
         ReachArea(Shape.ELLIPSE, ((5, 5), (9, 9))),
     )
     step = Tone(0.5, heading=Heading.GROUP, on=False, reach=Reach(False, areas, Key((120, 20, 5), clean=0.5, inverted=True)))

@@ -18,7 +18,7 @@ from bluffline.treat.kinds.hue_nudge import HueNudge
 from bluffline.treat.kinds.hues import Hues
 from bluffline.treat.kinds.log import MEASURED, Log
 from bluffline.treat.kinds.tone import Tone
-from bluffline.ui.ladder.figures import Figure
+from bluffline.ui.ladder.figures import FigureBox
 from bluffline.view.looking import Tool
 from clips import signal
 
@@ -154,7 +154,7 @@ def test_a_log_is_given_its_encoding_by_the_list_of_the_library(desk):
 
 def test_a_balance_is_set_by_temperature_and_tint(desk):
     put(desk, Balance())
-    boxes = {box.accessibleName(): box for box in desk.bench.findChildren(Figure)}
+    boxes = {box.accessibleName(): box for box in desk.bench.findChildren(FigureBox)}
     assert boxes["Balance: Temperature"].value() == pytest.approx(6504, abs=5)
     boxes["Balance: Temperature"].setValue(3200)
     made = step_of(desk)

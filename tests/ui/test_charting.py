@@ -14,7 +14,7 @@ from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.kinds.neutral_scale import NeutralScale
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.lutfile import read_step, step_text_for
-from bluffline.ui.ladder.figures import Figure
+from bluffline.ui.ladder.figures import FigureBox
 from clips import signal, two_corrections
 
 WAIT = 60_000
@@ -149,7 +149,7 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     (step,) = desk.session.document.treatment
     assert isinstance(step, Balance) and step.gains[2] > 1.2 and "Neutral pick: R ×" in desk.header.message
     desk.session.place.choose(0)
-    figures = desk.bench.findChildren(Figure)
+    figures = desk.bench.findChildren(FigureBox)
     assert [figure.text()[0] for figure in figures[:3]] == ["×"] * 3 and figures[3].text().endswith(" K")
     figures[0].setValue(1.5)
     assert desk.session.document.treatment[0].gains[0] == 1.5

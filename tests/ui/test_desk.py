@@ -21,7 +21,7 @@ from bluffline.ui.actions.commands import COMMANDS, MENUS
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.write import WriteDialog
-from bluffline.ui.ladder.figures import Figure
+from bluffline.ui.ladder.figures import FigureBox
 from clips import make_clip, numbered, two_pictures
 
 WAIT = 120_000
@@ -150,7 +150,7 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
     desk = surveyed_desk
     desk.session.place.go_to(18)
     desk.treatment.add_step(SoftCeiling)
-    figure = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("Limit"))
+    figure = next(f for f in desk.bench.findChildren(FigureBox) if f.accessibleName().endswith("Limit"))
     for value in (90.0, 85.0, 80.0):
         figure.setValue(value)
     assert desk.session.document.treatment[0].limit == 80.0
@@ -162,7 +162,7 @@ def test_a_figure_changes_picture_gauge_and_skyline_at_once(surveyed_desk, qtbot
     )
     desk.session.document.undo()
     assert desk.session.document.treatment[0].limit == 103, "one drag is one undo"
-    refreshed = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("Limit"))
+    refreshed = next(f for f in desk.bench.findChildren(FigureBox) if f.accessibleName().endswith("Limit"))
     assert refreshed.value() == 103 and desk.session.document.treatment[0].knee == 88.2, "and its knee comes back with it"
 
 
@@ -172,14 +172,14 @@ def test_two_gestures_are_two_and_a_refused_figure_returns_to_what_is_in_force(s
     monkeypatch.setattr("bluffline.ui.ladder.bench.time.monotonic", lambda: now[0])
     desk.session.place.go_to(18)
     desk.treatment.add_step(ChromaRein)
-    high = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ to"))
+    high = next(f for f in desk.bench.findChildren(FigureBox) if f.accessibleName().endswith("R′G′B′ to"))
     for value, rest in ((104.0, 0.1), (103.0, 0.1), (102.0, 5.0), (101.0, 0.1)):
         high.setValue(value)
         now[0] += rest
     for expected in (102.0, 105.0):
         desk.session.document.undo()
         assert desk.session.document.treatment[0].high == expected
-    low = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("R′G′B′ from"))
+    low = next(f for f in desk.bench.findChildren(FigureBox) if f.accessibleName().endswith("R′G′B′ from"))
     low.setValue(50.0)
     high.setValue(50.0)
     assert desk.session.document.treatment[0].high == high.value() == 105.0
@@ -209,7 +209,7 @@ def test_a_senseless_figure_changes_nothing(surveyed_desk):
     desk = surveyed_desk
     desk.session.place.go_to(18)
     desk.treatment.add_step(SoftCeiling)
-    knee = next(f for f in desk.bench.findChildren(Figure) if f.accessibleName().endswith("Knee"))
+    knee = next(f for f in desk.bench.findChildren(FigureBox) if f.accessibleName().endswith("Knee"))
     before = desk.session.document.treatment
     knee.setValue(108.0)
     assert desk.session.document.treatment == before

@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.measure.areas import Shape
-from bluffline.prove.suggesting import Wanted
+from bluffline.propose.suggesting import Wanted
 from bluffline.session.jobs import Jobs
 from bluffline.signal.format import Overrides
 from bluffline.signal.levels import Range

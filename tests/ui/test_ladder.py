@@ -16,7 +16,7 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.step import Heading, Number
 from bluffline.treat.stored import step_from, step_to
-from bluffline.ui.ladder.figures import Figure, Slide
+from bluffline.ui.ladder.figures import FigureBox, Slide
 from bluffline.view.looking import Tool
 
 WAIT = 60_000
@@ -45,7 +45,7 @@ def row_of(desk, title):
 
 
 def figure_named(desk, words):
-    return next(figure for figure in desk.bench.findChildren(Figure) if figure.accessibleName().endswith(words))
+    return next(figure for figure in desk.bench.findChildren(FigureBox) if figure.accessibleName().endswith(words))
 
 
 def test_keys_turn_the_left_column(desk, qtbot):
@@ -76,10 +76,10 @@ def test_every_kind_can_lie_on_the_bench(desk, kind):
     document.add(kind(), "own")
     desk.session.place.choose(0)
     assert desk.bench.isVisible() and desk.bench.step == kind()
-    for figure in desk.bench.findChildren(Figure):
+    for figure in desk.bench.findChildren(FigureBox):
         assert figure.text().strip() and figure.accessibleName()
     desk.bench.buttons["bypass"].click()
-    assert not document.treatment[0].on and not any(figure.isEnabled() for figure in desk.bench.findChildren(Figure))
+    assert not document.treatment[0].on and not any(figure.isEnabled() for figure in desk.bench.findChildren(FigureBox))
     document.undo()
     assert document.treatment[0].on
 

@@ -9,9 +9,9 @@ from bluffline.gauges.catalogue import every_gauge, gauge_named
 from bluffline.measure.areas import Shape, Taken
 from bluffline.media.codecs import CODECS
 from bluffline.media.signals import SIGNALS
-from bluffline.prove import survey
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.survey import survey
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.line_up import SignalDialog

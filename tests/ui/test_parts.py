@@ -13,9 +13,9 @@ from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import read_selection
 from bluffline.media.codecs import Codec
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import load_rules
 from bluffline.signal.matrix import standard
+from bluffline.survey.monitor import Progress
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.ui.dialogs.target import TargetRows
 from bluffline.ui.header import Header

@@ -13,7 +13,7 @@ from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.kinds.tone import Tone
-from bluffline.treat.reach import Place, Reach, ReachArea
+from bluffline.treat.reach import Pose, Reach, ReachArea
 from bluffline.treat.stored import load_stock
 
 WAIT = 60_000
@@ -68,7 +68,7 @@ def test_a_treatment_is_kept_seen_on_the_shot_and_put(surveyed_desk, open_shelf,
 def test_areas_are_followed_on_the_shelf_from_the_beginning_of_a_shot(surveyed_desk, open_shelf):
     session, stocking = surveyed_desk.session, surveyed_desk.stocking
     first = session.shots[1].first
-    followed = ReachArea(Shape.RECTANGLE, ((10, 10), (60, 60)), 5, (Place(first), Place(first + 4, 20)))
+    followed = ReachArea(Shape.RECTANGLE, ((10, 10), (60, 60)), 5, (Pose(first), Pose(first + 4, 20)))
     session.document.set_treatment(1, (Tone(0.5, reach=Reach(areas=(followed,))),), "own")
     session.place.go_to(first)
     stocking.keep_as("Moving")
@@ -77,7 +77,7 @@ def test_areas_are_followed_on_the_shelf_from_the_beginning_of_a_shot(surveyed_d
     dialog = open_shelf()
     dialog.list.setCurrentRow(0)
     dialog.buttons["Put in place of the steps"].click()
-    assert session.document.work.treatments[0][0].reach.areas[0].follow == (Place(0), Place(4, 20))
+    assert session.document.work.treatments[0][0].reach.areas[0].follow == (Pose(0), Pose(4, 20))
     session.place.go_to(first)
     dialog.buttons["Put in place of the steps"].click()
     assert session.document.work.treatments[1][0].reach.areas[0] == followed

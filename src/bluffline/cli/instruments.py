@@ -19,13 +19,13 @@ from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, signal_named, write_signal
-from bluffline.prove.survey import find_region, levels_of
 from bluffline.report.bars import bars_report, describe_bars
 from bluffline.report.files import save_text
 from bluffline.report.gauge import SIZE, save_gauge
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
 from bluffline.signal.colorimetry import GAMUTS
+from bluffline.survey.survey import find_region, levels_of
 
 _SEARCHED = 10  # seconds at the head of a file that bars are looked for in
 _OFF = 1

@@ -12,14 +12,14 @@ from bluffline.errors import SettingsError
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.prove.matching import bring
-from bluffline.prove.pixels import Pixels, frames_of, look_at
-from bluffline.prove.suggesting import Wanted, evidence_for, propose_look
-from bluffline.prove.survey import Survey, find_region, run_survey, start_survey
+from bluffline.propose.matching import bring
+from bluffline.propose.pixels import Pixels, frames_of, look_at
+from bluffline.propose.suggesting import Wanted, evidence_for, propose_look
 from bluffline.report.files import save_text
 from bluffline.rules.aims import load_aims
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.shots import Shot
+from bluffline.survey.survey import Survey, find_region, run_survey, start_survey
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import called
 from bluffline.treat.stored import step_to, treatment_text

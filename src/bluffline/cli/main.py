@@ -15,15 +15,15 @@ from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
 from bluffline.media.target import certificate_paths, put_certificate
-from bluffline.prove.checking import check
 from bluffline.prove.prove import ProveRequest, propose_all, prove, refuse_unreadable
-from bluffline.prove.survey import run_survey, start_survey
 from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
 from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.session.faults import fault_of, log_path
+from bluffline.survey.checking import check
+from bluffline.survey.survey import run_survey, start_survey
 
 COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")
 _JSON, _CSV = (".json",), (".csv",)

@@ -4,7 +4,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from bluffline.prove.monitor import Monitor, Progress
+from bluffline.survey.monitor import Monitor, Progress
 
 _WIDTH = 28
 

@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.gauges import trace_kernels as kernels
-from bluffline.gauges.instrument import Instrument, Place, Trace
+from bluffline.gauges.graticule import Point
+from bluffline.gauges.instrument import Instrument, Trace
 from bluffline.gauges.painting import GROUND, Image, Painting, brightness, colour_of
 from bluffline.measure.reading import Reading
 from bluffline.signal.format import SignalFormat
@@ -40,7 +41,7 @@ class ColourGauge(Instrument):
             kernels.spread_cells(other.counts[0], first, after, amounts)
             kernels.lay(kernels.outline(amounts), colour_of("Y′"), np.float32(GROUND), image)
 
-    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Place]:
+    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Point]:
         levels = source.levels
         place = self.place_of(source, (np.array(reading.rgb) - levels.black) / levels.swing)
         return [] if place is None else [place]

@@ -13,7 +13,7 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.gauges.graticule import Graticule, Line, Scale, Word
+from bluffline.gauges.graticule import Graticule, Line, Point, Scale, Word
 from bluffline.gauges.painting import Image, Painting
 from bluffline.gauges.scale import Span, Unit
 from bluffline.measure.areas import Selection
@@ -21,7 +21,6 @@ from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import Reading
 from bluffline.signal.format import SignalFormat
 
-Place = tuple[float, float]
 Box = tuple[float, float, float, float]
 
 
@@ -187,11 +186,11 @@ class Instrument(ABC):
 
     # Places --------------------------------------------------------------------------------------------------------
 
-    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Place]:
+    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Point]:
         """Where what was read stands, one place for each component that it shows; ``x``: the column read, in luma samples."""
         return []
 
-    def place_of(self, source: SignalFormat, rgb: NDArray[np.floating]) -> Place | None:
+    def place_of(self, source: SignalFormat, rgb: NDArray[np.floating]) -> Point | None:
         """Where R′G′B′ (3,), 0 … 1, stands on a gauge of colour; None on others, and where black has no place."""
         return None
 
@@ -199,7 +198,7 @@ class Instrument(ABC):
         """(H, W) the pixels that stand inside a box, left, top, right and bottom; None where it shows no pixels."""
         return None
 
-    def frame_at(self, trace: Trace, place: Place) -> int | None:
+    def frame_at(self, trace: Trace, place: Point) -> int | None:
         """The frame of the programme that stands at a place of a trace, where it shows several."""
         return None
 

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.gauges import trace_kernels as kernels
-from bluffline.gauges.graticule import Line, Scale, Stroke, Word
-from bluffline.gauges.instrument import Box, Instrument, Moment, Place, Trace
+from bluffline.gauges.graticule import Line, Point, Scale, Stroke, Word
+from bluffline.gauges.instrument import Box, Instrument, Moment, Trace
 from bluffline.gauges.painting import GROUND, Image, Painting, brightness, colour_of, rows_outside
 from bluffline.gauges.scale import Span
 from bluffline.measure import scope_kernels
@@ -138,7 +138,7 @@ class LevelGauge(Instrument):
 
     # Places --------------------------------------------------------------------------------------------------------
 
-    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Place]:
+    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Point]:
         percents, across = percents_of(reading, source), x / source.width
         named = [(n, percents[name]) for n, name in enumerate(self.components) if name in percents]
         return [

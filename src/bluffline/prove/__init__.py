@@ -1,1 +1,1 @@
-"""The long jobs: survey, propose, render, read back and prove."""
+"""Trying a treatment, writing it, reading the file back, and what proves it."""

@@ -19,13 +19,13 @@ from bluffline.media.riders import words_for
 from bluffline.media.target import claimed
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.memory import give_back_memory
-from bluffline.prove.checking import checksum
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.propose import Proposal, luma_extremes, propose, tightened
+from bluffline.propose.propose import Proposal, luma_extremes, propose, tightened
 from bluffline.prove.render import KeepUnreadable, refuse_changed, refuse_other_light, render
-from bluffline.prove.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
+from bluffline.survey.checking import checksum
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.treat.ladder import Treatment, acts
 
 MOST_ROUNDS = 4

@@ -18,12 +18,12 @@ from bluffline.media.reader import Frame, Reader
 from bluffline.media.riders import Riders
 from bluffline.media.writer import Writer
 from bluffline.memory import give_back_memory
-from bluffline.prove.monitor import Monitor, ahead_of, in_order
 from bluffline.rules.shots import Shot
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.signal.matrix import standard
+from bluffline.survey.monitor import Monitor, ahead_of, in_order
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 

@@ -11,8 +11,6 @@ from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.table import SurveyTable
 from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules
 from bluffline.rules.catalogue import rule_of
 from bluffline.rules.columns import Column, percent_columns
 from bluffline.rules.evidence import Surveyed
@@ -21,6 +19,8 @@ from bluffline.rules.judging import judge
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 

@@ -17,9 +17,7 @@ from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths
-from bluffline.prove.checking import Checked
 from bluffline.prove.prove import Proof, frame_list
-from bluffline.prove.survey import Survey
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import part_of
@@ -27,6 +25,8 @@ from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
 from bluffline.signal.convert import same_samples
 from bluffline.signal.naming import colours
+from bluffline.survey.checking import Checked
+from bluffline.survey.survey import Survey
 from bluffline.treat.ladder import ordered
 from bluffline.treat.step import Step
 from bluffline.treat.stored import step_to

@@ -7,8 +7,6 @@ from typing import Any
 
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme, Track
-from bluffline.prove.checking import Checked
-from bluffline.prove.survey import Survey, must_fix
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import RULES, part_of
 from bluffline.rules.finding import Finding
@@ -17,6 +15,8 @@ from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.matrix import standard
 from bluffline.signal.naming import colours
+from bluffline.survey.checking import Checked
+from bluffline.survey.survey import Survey, must_fix
 
 _COLUMNS = (
     *("y_min", "y_max", "y_mean", "cb_min", "cb_max", "cr_min", "cr_max"),

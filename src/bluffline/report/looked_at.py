@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from bluffline.media.programme import Track
 from bluffline.media.riders import words_for
-from bluffline.prove.survey import Survey, unreadable_frames
 from bluffline.rules.catalogue import RULES
 from bluffline.signal.matrix import standard
+from bluffline.survey.survey import Survey, unreadable_frames
 
 _BESIDE = {
     "audio": ("sound", "its levels and content are not measured"),

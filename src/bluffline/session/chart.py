@@ -14,11 +14,11 @@ from bluffline.charts.shot import ChartShot, read_chart
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.rules.shots import Shot
 from bluffline.session.event import Event
 from bluffline.signal.colorimetry import camera_signal
 from bluffline.signal.format import Planes, SignalFormat
+from bluffline.survey.monitor import Monitor
 from bluffline.treat.bake import lab_of
 from bluffline.treat.ladder import Treatment, apply_to_colours
 

@@ -10,8 +10,7 @@ from typing import Protocol
 
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area
-from bluffline.prove.propose import Proposal, luma_extremes
-from bluffline.prove.survey import Survey
+from bluffline.propose.propose import Proposal, luma_extremes
 from bluffline.rules.shots import Shot
 from bluffline.session import rungs
 from bluffline.session.asked import Asked, Settled
@@ -21,6 +20,7 @@ from bluffline.session.history import History
 from bluffline.session.place import Place
 from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, FollowedArea, Shared, Treatments, Work, carried, own_step
 from bluffline.session.workfile import WorkFile
+from bluffline.survey.survey import Survey
 from bluffline.treat.ladder import Treatment, acts, with_step
 from bluffline.treat.step import Heading, Measured, Step, called
 

@@ -8,8 +8,8 @@ from enum import StrEnum
 from typing import Any
 
 from bluffline.errors import CancelledError
-from bluffline.prove.monitor import Monitor, Progress
 from bluffline.session.faults import Fault, fault_of
+from bluffline.survey.monitor import Monitor, Progress
 
 _TELL_EVERY = 0.05  # seconds between two tellings of progress
 

@@ -8,13 +8,13 @@ from time import monotonic
 import numpy as np
 
 from bluffline.errors import CancelledError
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey, run_survey
 from bluffline.prove.trial import Trial
 from bluffline.rules.columns import Column, Memo
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.session.work import NO_CUTS, Cuts
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey, run_survey
 from bluffline.treat.ladder import Treatment, predicted_extremes
 
 _AGAIN_AFTER = 0.2  # seconds between two judgings of a survey that grows …

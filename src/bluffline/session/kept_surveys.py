@@ -25,8 +25,6 @@ from bluffline.measure.region import Region
 from bluffline.media.index import Sounds, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
 from bluffline.media.source_file import SourceFile
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey, find_region
 from bluffline.report.files import save_bytes
 from bluffline.rules.rules import Rules
 from bluffline.session.faults import fault_of
@@ -34,9 +32,11 @@ from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey, find_region
 
 MOST_BYTES = 1 << 30
-_MEASURING = ("signal/*.py", "media/*.py", "measure/*.py", "prove/survey.py")  # a change there may change what is measured
+_MEASURING = ("signal/*.py", "media/*.py", "measure/*.py", "survey/survey.py")  # a change there may change what is measured
 Value = TypeVar("Value")
 _PACKING = 1  # of zlib: quick to write; columns pack well at any
 

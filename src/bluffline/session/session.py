@@ -14,22 +14,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import WriteError
-from bluffline.gauges.instrument import Moment
 from bluffline.measure.region import Region
+from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import Codec
 from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.prove.chart_rule import rule_reference
-from bluffline.prove.survey import Survey, mended_by_writing, must_fix, start_survey
 from bluffline.prove.trial import Outcome, Trial
-from bluffline.rules.columns import table_levels
 from bluffline.rules.each.chart import Chart
 from bluffline.rules.finding import Finding, in_reading_order
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
+from bluffline.session.around import Around
 from bluffline.session.document import Document
 from bluffline.session.event import Event
 from bluffline.session.judging import Judge, Judged, TreatedColumns
@@ -38,6 +36,8 @@ from bluffline.session.place import Place
 from bluffline.session.taking_in import Opened
 from bluffline.session.trials import Trials, Untried
 from bluffline.signal.format import Overrides, SignalFormat
+from bluffline.survey.chart_rule import rule_reference
+from bluffline.survey.survey import Survey, mended_by_writing, must_fix, start_survey
 from bluffline.treat.ladder import acts
 
 
@@ -59,6 +59,8 @@ class Session:
         self.codec: Codec | None = None  # that the operator writes in; None until that is known
         self.treatable = 0  # shots, from the first on, that are known to their ends and are those that the work is on
         self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
+        self._tried = object()  # another one for whatever is known of trials
+        self._around: tuple[tuple[object, ...], Around] | None = None
         self.programme_changed = Event()
         self.survey_changed, self.trials_changed = Event(), Event()
 
@@ -190,27 +192,24 @@ class Session:
             return {}
         return self._treated.of(self._judged, self.document.treatments, self.trial_of)
 
-    def moment(self, seconds: float, *, treated: bool) -> Moment | None:
-        """What is known of the seconds around the frame in view; None where nothing is asked for."""
-        if self.programme is None or seconds <= 0:
+    def around(self, *, treated: bool) -> Around | None:
+        """What is known of the frames around the one in view; the same for as long as that is."""
+        if self.survey is None or self.programme is None:
             return None
-        rate, frame = float(self.programme.frame_rate), self.place.frame
-        if self._judged is None:
-            return Moment(frame, rate, 0, {name: np.zeros(0) for name in ("y_min", "y_max", "rgb_min", "rgb_max")})
-        half = round(seconds / 2 * rate)
-        part = slice(max(frame - half, 0), frame + half + 1)
-        levels = table_levels(self._judged.survey.table.frozen(), self.source, part)
-        if treated and self.document.treatments:
-            columns, unread = self.treated_columns(), np.isnan(levels.pop("y_mean"))
-            known = len(columns["y_max"][part])
-            levels = {name: np.where(unread[:known], np.nan, columns[name][part]) for name in levels}
-        return Moment(frame, rate, part.start, levels)
+        treatments = self.document.treatments if treated else None
+        key = self._judged, treatments, self._tried
+        if self._around is None or any(one is not other for one, other in zip(key, self._around[0], strict=True)):
+            table = self._judged.survey.table.frozen() if self._judged is not None else SurveyTable(0)
+            columns = self.treated_columns() if treatments and self._judged is not None else None
+            self._around = key, Around(float(self.programme.frame_rate), self.source, table, columns)
+        return self._around[1]
 
     # Trials ----------------------------------------------------------------------------------------------------------
 
     def take_trial(self, trial: Trial) -> None:
         """Take over what was tried in the background; of another survey or treatment it is never looked at."""
         self.trials.take(trial)
+        self._tried = object()
         self.trials_changed.tell()
 
     def trial_of(self, shot: int) -> Trial | None:

@@ -7,8 +7,6 @@ from pathlib import Path
 from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey, start_survey
 from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint, stamped
@@ -18,6 +16,8 @@ from bluffline.session.likeness import Looks
 from bluffline.session.store import DocumentStore, Kept, Known
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, WorkFile, read_work
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey, start_survey
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 
 from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey
 from bluffline.prove.trial import Trial, telling_frames, try_treatment
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey
 from bluffline.treat.ladder import Treatment, acts
 
 

@@ -32,7 +32,7 @@ PLACED = Between(-100, 200)
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Pose:
     """Where a followed area stands at a frame of the programme: moved in percent of the picture, scaled, turned in degrees."""
 
     frame: Annotated[int, Between(0, 1 << 30)]
@@ -42,7 +42,7 @@ class Place:
     turn: Annotated[float, Between(-36000, 36000)] = 0.0
 
     @property
-    def bounded(self) -> "Place":
+    def bounded(self) -> "Pose":
         """The nearest that can be stored."""
         ends = {"across": (-300, 300), "down": (-300, 300), "scale": (0.01, 100), "turn": (-36000, 36000)}
         return replace(self, **{name: min(max(getattr(self, name), low), high) for name, (low, high) in ends.items()})
@@ -63,7 +63,7 @@ class ReachArea:
     shape: Shape
     points: tuple[tuple[Annotated[float, PLACED], Annotated[float, PLACED]], ...]
     feather: Annotated[float, Between(0, 100)] = 0.0
-    follow: tuple[Place, ...] = ()
+    follow: tuple[Pose, ...] = ()
 
     def __post_init__(self) -> None:
         Area("reach", self.shape, self.points)
@@ -79,7 +79,7 @@ class ReachArea:
             float(np.interp(frame, frames, [getattr(place, name) for place in self.follow]))
             for name in ("across", "down", "scale", "turn")
         )
-        return replace(self, follow=(Place(0, across, down, scale, turn),))
+        return replace(self, follow=(Pose(0, across, down, scale, turn),))
 
     def shifted(self, by: int) -> "ReachArea":
         """The same with its places so many frames later; where some would lie before the first, it stands there as it did."""

@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.prove.monitor import Progress
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.session.faults import Fault, log_path
 from bluffline.session.session import Session
 from bluffline.signal.naming import colours
+from bluffline.survey.monitor import Progress
 from bluffline.ui.dialogs.layout import asked
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import font

@@ -13,15 +13,15 @@ from bluffline.measure.areas import Selection
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import SKIN_DEGREES
 from bluffline.media.reader import Reader
-from bluffline.prove.matching import distance
-from bluffline.prove.neutral import light_of
-from bluffline.prove.pixels import Pixels, look_at
-from bluffline.prove.survey import Survey
+from bluffline.propose.matching import distance
+from bluffline.propose.neutral import light_of
+from bluffline.propose.pixels import Pixels, look_at
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Treatments
 from bluffline.signal.format import Planes
+from bluffline.survey.survey import Survey
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view.preview import View, screen_picture
 

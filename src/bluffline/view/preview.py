@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.gauges.instrument import Instrument, Moment, Trace
+from bluffline.gauges.instrument import Instrument, Trace
 from bluffline.gauges.painting import Painting, TraceStyle, ground
 from bluffline.measure.areas import Area, Selection, Taken, select
 from bluffline.measure.counted import Limits, rgb_arithmetic, ycbcr_planes
@@ -17,9 +17,10 @@ from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
 from bluffline.measure.reading import Reading, read_selection
 from bluffline.measure.region import Region
-from bluffline.prove.survey import measure_by_rules
 from bluffline.rules.rules import Rules
+from bluffline.session.around import Around
 from bluffline.signal.format import Model, Planes, SignalFormat
+from bluffline.survey.survey import measure_by_rules
 from bluffline.treat.frame_treatment import FrameTreatment, greyed, reach_weights
 from bluffline.treat.ladder import Treatment
 from bluffline.view import preview_kernels as kernels
@@ -64,7 +65,7 @@ class View:
     column (x, None) or line (None, y) for the waveforms; ``gauges_show_source``: whether the gauges read the source although
     there is a treatment; ``pinned``: a frame whose traces are laid over in outline, as those of the source are with
     ``outline_source``; ``shown_reach``: a ladder and a rung, what that does not reach is shown without colour, on the gauges
-    as well. ``moment``: what is around the frame, where a gauge shows it.
+    as well. ``around``: what is known of other frames, where a gauge shows them.
     ``proxy``: the treatment for every other pixel of every other line, which alone are worked on while something moves.
     """
 
@@ -88,7 +89,7 @@ class View:
     pinned: PinnedFrame | None = None
     outline_source: bool = False
     shown_reach: tuple[Treatment, int] | None = None
-    moment: Moment | None = None
+    around: Around | None = None
     proxy: FrameTreatment | None = None
 
 
@@ -158,7 +159,7 @@ def make_preview(frame: int, planes: Planes | None, view: View, before: tuple[Vi
         other = FrameSignal(view.pinned.planes, view.pinned.source)
     elif view.outline_source and shown is not planes:
         other = FrameSignal(planes, view.source)
-    gauges = [_POOL.submit(_draw_gauge, gauge, signal, other, view) for gauge in view.gauges]
+    gauges = [_POOL.submit(_draw_gauge, gauge, frame, signal, other, view) for gauge in view.gauges]
     # Last, since a picture that waits for what is measured holds a place in the pool.
     if kept is None and not early:
         original = _POOL.submit(_measured_picture, planes, view, measured)
@@ -263,12 +264,14 @@ def _pinned_picture(view: View) -> ScreenPicture:
 
 
 def _draw_gauge(
-    asked: GaugeView, signal: FrameSignal, other: FrameSignal | None, view: View
+    asked: GaugeView, frame: int, signal: FrameSignal, other: FrameSignal | None, view: View
 ) -> tuple[Trace, NDArray[np.uint32]]:
     gauge, image = asked.gauge, ground(asked.size)
 
-    def counted(frame: FrameSignal) -> Trace:
-        return gauge.count(frame, _selection(gauge, frame.source, view), asked.size[0], view.moment)
+    moment = view.around.at(frame, gauge.around) if view.around is not None and gauge.around else None
+
+    def counted(seen: FrameSignal) -> Trace:
+        return gauge.count(seen, _selection(gauge, seen.source, view), asked.size[0], moment)
 
     trace = counted(signal)
     laid_over = counted(other) if other is not None else None

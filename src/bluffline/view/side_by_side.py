@@ -13,9 +13,9 @@ from bluffline.gauges.painting import Painting, ground
 from bluffline.measure.areas import Selection
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
-from bluffline.prove.survey import Survey
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Treatments
+from bluffline.survey.survey import Survey
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view.preview import View, screen_picture
 

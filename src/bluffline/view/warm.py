@@ -6,13 +6,14 @@ import numpy as np
 
 from bluffline.demo import demo_clip
 from bluffline.gauges.catalogue import every_gauge
-from bluffline.gauges.instrument import Moment
 from bluffline.gauges.painting import TraceStyle
 from bluffline.gauges.trace_kernels import silhouette
 from bluffline.measure.region import Region
+from bluffline.measure.table import SurveyTable
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.rules.rulefile import load_rules
+from bluffline.session.around import Around
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -20,7 +21,6 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
 
 _GAUGES = tuple(GaugeView(gauge, (64, 64)) for gauge in every_gauge())
-_MOMENT = Moment(0, 25.0, 0, {name: np.zeros(1) for name in ("y_min", "y_max", "rgb_min", "rgb_max")})
 _SKY = 300  # of the demo's frames one with clipped highlights, so that their shape is looked at
 
 
@@ -43,7 +43,7 @@ def _show(planes: Planes, source: SignalFormat) -> None:
     steps = SoftCeiling(100, 109, 90), ChromaRein(*rules.limits.rgb)
     view = View(
         source, Region.whole(source), rules.limits, FrameTreatment(steps, source), (320, 180), _GAUGES, rules, TraceStyle(),
-        pinned=PinnedFrame("", planes, source), moment=_MOMENT,
+        pinned=PinnedFrame("", planes, source), around=Around(25.0, source, SurveyTable(0)),
     )  # fmt: skip
     make_preview(0, planes, view)
 

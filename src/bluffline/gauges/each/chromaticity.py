@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from bluffline.figures import figure
 from bluffline.gauges.colour_gauge import ColourGauge, inside
 from bluffline.gauges.graticule import Line, Point, Scale, Stroke, Word
-from bluffline.gauges.instrument import Box, Moment, Place, Seen, Trace
+from bluffline.gauges.instrument import Box, Moment, Seen, Trace
 from bluffline.gauges.painting import Painting
 from bluffline.measure import scope_kernels
 from bluffline.measure.areas import Selection
@@ -94,7 +94,7 @@ class Chromaticity(ColourGauge):
         out = f"{figure(seen.gamut_area, '.1f')} % out"
         return f"{out} of {standard(seen.gamut)}" if seen.roomy else out
 
-    def place_of(self, source: SignalFormat, rgb: NDArray[np.floating]) -> Place | None:
+    def place_of(self, source: SignalFormat, rgb: NDArray[np.floating]) -> Point | None:
         xyz = rgb_to_xyz(source.primaries) @ to_light(rgb, source.transfer)
         if xyz.sum() <= 0:
             return None

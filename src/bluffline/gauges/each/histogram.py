@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from bluffline.figures import figure
 from bluffline.gauges import trace_kernels as kernels
-from bluffline.gauges.graticule import Line, Scale, Stroke, Word
-from bluffline.gauges.instrument import Box, Instrument, Moment, Place, Seen, Trace
+from bluffline.gauges.graticule import Line, Point, Scale, Stroke, Word
+from bluffline.gauges.instrument import Box, Instrument, Moment, Seen, Trace
 from bluffline.gauges.level_gauge import WIDE, limit_lines, percents_of
 from bluffline.gauges.painting import GROUND, Image, Painting, colour_of, limits_of
 from bluffline.gauges.scale import Span
@@ -93,7 +93,7 @@ class Histogram(Instrument):
             return super().facts(seen)
         return f"combing {figure(seen.combing, '.1f')} %" if seen.roomy else f"{figure(seen.combing, '.0f')} % combed"
 
-    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Place]:
+    def places(self, source: SignalFormat, reading: Reading, x: float) -> list[Point]:
         percents, components = percents_of(reading, source), self.components
         return [(self.span.place(percents[name]), (n + 0.5) / len(components)) for n, name in enumerate(components)]
 

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.gauges import trace_kernels as kernels
-from bluffline.gauges.graticule import Line, Scale, Stroke, Word
-from bluffline.gauges.instrument import Instrument, Moment, Place, Seen, Trace
+from bluffline.gauges.graticule import Line, Point, Scale, Stroke, Word
+from bluffline.gauges.instrument import Instrument, Moment, Seen, Trace
 from bluffline.gauges.level_gauge import WIDE, level_marks
 from bluffline.gauges.painting import GROUND, Image, Painting, colour_of, rows_outside
 from bluffline.gauges.scale import Span
@@ -123,7 +123,7 @@ class LevelOverTime(Instrument):
         places = (np.clip(most, self.span.low, self.span.high) - self.span.low) / (self.span.high - self.span.low)
         return np.asarray(np.rint((1 - places) * (height - 1)), np.int64)
 
-    def frame_at(self, trace: Trace, place: Place) -> int:
+    def frame_at(self, trace: Trace, place: Point) -> int:
         assert isinstance(trace, TimeTrace), "it was counted here"
         return trace.frame + min(int(np.clip(place[0], 0, 1) * trace.wide), trace.wide - 1)
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from bluffline.gauges.colour_gauge import ColourGauge, inside
 from bluffline.gauges.graticule import Line, Point, Scale, Stroke, Word
-from bluffline.gauges.instrument import Box, Moment, Place, Seen, Trace
+from bluffline.gauges.instrument import Box, Moment, Seen, Trace
 from bluffline.gauges.painting import Painting
 from bluffline.measure import scope_kernels
 from bluffline.measure.areas import Selection
@@ -84,7 +84,7 @@ class Vectorscope(ColourGauge):
     def facts(self, seen: Seen) -> str:
         return seen.told(f"legal at Y′ {seen.luma:.0f} %" if seen.roomy else "")
 
-    def place_of(self, source: SignalFormat, rgb: NDArray[np.floating]) -> Place:
+    def place_of(self, source: SignalFormat, rgb: NDArray[np.floating]) -> Point:
         _, cb, cr = (float(value) for value in rgb_to_ycbcr(rgb, source.matrix))
         return 0.5 + cb / self.reach, 0.5 - cr / self.reach
 

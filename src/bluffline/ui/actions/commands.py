@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from bluffline.prove.suggesting import Wanted
+from bluffline.propose.suggesting import Wanted
 from bluffline.session.jobs import Kind
 from bluffline.treat.ladder import acts
 from bluffline.ui.actions.hands import Hands

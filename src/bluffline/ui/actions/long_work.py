@@ -15,9 +15,7 @@ from bluffline.media.codecs import Codec, codec_for
 from bluffline.media.opening import shown
 from bluffline.media.signals import TestSignal, write_signal
 from bluffline.media.target import certificate_paths, put_certificate
-from bluffline.prove.checking import check_again
-from bluffline.prove.monitor import Monitor, Progress
-from bluffline.prove.propose import Proposal
+from bluffline.propose.propose import Proposal
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files, standing_certificate
@@ -32,14 +30,17 @@ from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
+from bluffline.survey.checking import check_again
+from bluffline.survey.monitor import Monitor, Progress
 from bluffline.ui.actions.earlier import EarlierWork
+from bluffline.ui.actions.runner import JobRunner
 from bluffline.ui.dialogs.kept import KeptDialog
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.result import ResultDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
-from bluffline.ui.picture.workers import FrameWorker, JobRunner
+from bluffline.ui.picture.workers import FrameWorker
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept

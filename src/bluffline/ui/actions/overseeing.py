@@ -6,10 +6,10 @@ from functools import partial
 from PyQt6.QtWidgets import QWidget
 
 from bluffline.errors import BlufflineError, SettingsError
-from bluffline.prove.monitor import Monitor
 from bluffline.rules.aims import Aims, load_aims, shipped_aims
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
+from bluffline.survey.monitor import Monitor
 from bluffline.treat.step import Heading
 from bluffline.ui.dialogs.layout import show_until_closed
 from bluffline.ui.dialogs.overview import ShotsDialog

@@ -7,15 +7,15 @@ from bluffline.errors import BlufflineError
 from bluffline.measure.areas import Area
 from bluffline.measure.region import Region
 from bluffline.media.reader import Reader
-from bluffline.prove.matching import Match, bring
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.pixels import Pixels, look_at
-from bluffline.prove.propose import Proposal
-from bluffline.prove.suggesting import Wanted, evidence_for, pixels_of, propose_look
+from bluffline.propose.matching import Match, bring
+from bluffline.propose.pixels import Pixels, look_at
+from bluffline.propose.propose import Proposal
+from bluffline.propose.suggesting import Wanted, evidence_for, pixels_of, propose_look
 from bluffline.rules.aims import load_aims
 from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
+from bluffline.survey.monitor import Monitor
 from bluffline.view.looking import LookingModel
 
 

@@ -7,10 +7,10 @@ from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from bluffline.errors import BlufflineError, MediaError
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.session.stock import StockShelf, as_look, without_reach
+from bluffline.survey.monitor import Monitor
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment, shifted
 from bluffline.ui.dialogs.layout import show_until_closed

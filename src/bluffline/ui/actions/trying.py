@@ -4,13 +4,14 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.trial import Trial
 from bluffline.session.faults import Fault
 from bluffline.session.jobs import Ended, Kind
 from bluffline.session.session import Session
 from bluffline.session.trials import try_all
-from bluffline.ui.picture.workers import FrameWorker, JobRunner
+from bluffline.survey.monitor import Monitor
+from bluffline.ui.actions.runner import JobRunner
+from bluffline.ui.picture.workers import FrameWorker
 
 _REST = 400  # milliseconds without a change after which treatments are tried
 _FRAME_FIRST = 1.0  # seconds that a frame to be tried waits at most for the frame in view

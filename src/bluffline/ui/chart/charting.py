@@ -12,12 +12,12 @@ from bluffline.charts.picks import neutral_pick, sample_cards
 from bluffline.errors import BlufflineError, MediaError
 from bluffline.figures import figure
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.report.files import save_text
 from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_and_fit, same_light
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.signal.format import Planes
 from bluffline.signal.white import gains_for_light
+from bluffline.survey.monitor import Monitor
 from bluffline.treat.bake import baked, cube_within, fitted_cdl, tables_within, worst_off
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein

@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWid
 
 from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
-from bluffline.prove.survey import must_fix
 from bluffline.report.looked_at import not_judged
 from bluffline.rules.catalogue import headline, rule_title
 from bluffline.rules.finding import Finding
+from bluffline.survey.survey import must_fix
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 

@@ -24,7 +24,7 @@ from bluffline.session.stock import StockShelf
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.step import Number
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
-from bluffline.ui.ladder.figures import Figure, Slide
+from bluffline.ui.ladder.figures import FigureBox, Slide
 from bluffline.ui.style.style import font, image_of
 from bluffline.view.overview import THUMB_WIDTH, Image
 
@@ -58,7 +58,7 @@ class ShelfDialog(Dialog):
         self.told.setFont(font(12))
         self.told.setWordWrap(True)
         assert isinstance(_STRENGTH, Number)
-        self.strength, self._slide = Figure("Strength of the look", _STRENGTH, 100.0, 100.0), Slide(_STRENGTH, 100.0)
+        self.strength, self._slide = FigureBox("Strength of the look", _STRENGTH, 100.0, 100.0), Slide(_STRENGTH, 100.0)
         self.strength.valueChanged.connect(self._slide.show_value)
         self._slide.moved.connect(self.strength.setValue)
         self.reach, self.reasons = QCheckBox("with its reach"), QCheckBox("with its reasons")

@@ -20,16 +20,16 @@ from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.codecs import CODECS, Codec, written_format
 from bluffline.media.target import refuse_long_name
 from bluffline.media.writer import refuse_source_as_target
-from bluffline.prove.monitor import Monitor
 from bluffline.prove.prove import frame_list
 from bluffline.prove.render import KeepUnreadable
-from bluffline.prove.survey import unreadable_frames
 from bluffline.report.looked_at import not_judged
 from bluffline.session.jobs import Ended, Kind
 from bluffline.session.session import Session
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import unreadable_frames
+from bluffline.ui.actions.runner import JobRunner
 from bluffline.ui.dialogs.layout import cancel_button, dim, lay_out
 from bluffline.ui.dialogs.target import TargetRows
-from bluffline.ui.picture.workers import JobRunner
 
 _RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
 

@@ -19,8 +19,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QWidget
 
 from bluffline.gauges.catalogue import INSTRUMENTS
-from bluffline.gauges.graticule import Graticule, Scale, Stroke
-from bluffline.gauges.instrument import Box, Instrument, Place, Trace
+from bluffline.gauges.graticule import Graticule, Point, Scale, Stroke
+from bluffline.gauges.instrument import Box, Instrument, Trace
 from bluffline.gauges.scale import Unit
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
@@ -45,7 +45,7 @@ class Gauge(QWidget):
         self._image: QImage | None = None
         self._pixels: object = None  # what the image reads
         self._marks: tuple[object, QPixmap] | None = None
-        self.places: list[list[Place]] = []
+        self.places: list[list[Point]] = []
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         self._aligned: QRect | None = None
         self._guide: int | None = None
@@ -104,7 +104,7 @@ class Gauge(QWidget):
             self._image, self._pixels = image_of(pixels), pixels
             self.update()
 
-    def show_places(self, places: list[list[Place]]) -> None:
+    def show_places(self, places: list[list[Point]]) -> None:
         """Mark what is probed: one list of places for each point, several points for a path."""
         self.places = places
         self.update()
@@ -229,12 +229,12 @@ class Gauge(QWidget):
             left, top, right, bottom = self._chosen
             painter.drawRect(QRectF(self.at((left, top)), self.at((right, bottom))))
 
-    def at(self, place: Place) -> QPointF:
+    def at(self, place: Point) -> QPointF:
         """Where a place of the field is in the widget."""
         field = self.field
         return QPointF(field.left() + place[0] * field.width(), field.top() + place[1] * field.height())
 
-    def place(self, point: QPointF) -> Place:
+    def place(self, point: QPointF) -> Point:
         """The place of the field under a point of the widget."""
         field = self.field
         return (point.x() - field.left()) / field.width(), (point.y() - field.top()) / field.height()

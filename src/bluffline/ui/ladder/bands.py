@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 from bluffline.errors import SettingsError
 from bluffline.treat.kinds.bands import MOST_BANDS, Band, Bands, weights_of
 from bluffline.treat.step import Number, Step
-from bluffline.ui.ladder.figures import Figure
+from bluffline.ui.ladder.figures import FigureBox
 from bluffline.ui.ladder.graph import WAYS, Axes, Graph
 from bluffline.ui.style.buttons import quiet_button
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
@@ -219,7 +219,7 @@ class BandsEditor(QWidget):
         for button in (*self.numbers, self.more, self.less):
             row.addWidget(button)
         row.addStretch(1)
-        self.boxes: dict[str, Figure] = {}
+        self.boxes: dict[str, FigureBox] = {}
         grid = QGridLayout()
         grid.setVerticalSpacing(2)
         grid.setHorizontalSpacing(6)
@@ -228,7 +228,7 @@ class BandsEditor(QWidget):
             label.setFont(font(12))
             label.setProperty("role", "dim")
             neutral = 1.0 if name == "chroma" else 0.0
-            box = Figure(f"Band: {declared.label}", declared, neutral, neutral)
+            box = FigureBox(f"Band: {declared.label}", declared, neutral, neutral)
             box.setFixedSize(70, 19)
             box.valueChanged.connect(lambda value, name=name: self._change(name, value))
             grid.addWidget(label, n % 4, 2 * (n // 4))

@@ -21,10 +21,9 @@ from PyQt6.QtWidgets import (
 
 from bluffline.errors import SettingsError
 from bluffline.session.session import Session
-from bluffline.treat.step import Choice, Curve, Drawn, Number, Step, Told
-from bluffline.treat.step import Figure as DeclaredFigure
+from bluffline.treat.step import Choice, Curve, Drawn, Figure, Number, Step, Told
 from bluffline.ui.ladder.bands import BandsEditor
-from bluffline.ui.ladder.figures import Figure, Slide, figure_of
+from bluffline.ui.ladder.figures import FigureBox, Slide, figure_of
 from bluffline.ui.ladder.graph import Graph
 from bluffline.ui.ladder.library import CurveLibrary
 from bluffline.ui.ladder.picking import Picking
@@ -62,7 +61,7 @@ class Bench(QFrame):
         self._preview: Preview | None = None
         self._shown: object = None
         self._components = False
-        self._figures: dict[str, tuple[Figure, Slide | None]] = {}
+        self._figures: dict[str, tuple[FigureBox, Slide | None]] = {}
         self._switches: dict[str, QCheckBox] = {}
         self._choices: dict[str, QComboBox] = {}
         self._told: QLabel | None = None
@@ -171,14 +170,14 @@ class Bench(QFrame):
         grid.setRowStretch(grid.rowCount(), 1)
         self._put(body)
 
-    def _add_components(self, grid: QGridLayout, step: Step, several: list[DeclaredFigure]) -> None:
+    def _add_components(self, grid: QGridLayout, step: Step, several: list[Figure]) -> None:
         """Figures of R′, G′ and B′ each for itself."""
         for row, one in enumerate(several):
             assert isinstance(one.declared, Number)
             for column, part in enumerate(one.declared.parts):
                 self._add(grid, step, f"{one.key}.{column}", part, one.declared, one.neutral[column], row, column)
 
-    def _add_figures(self, grid: QGridLayout, step: Step, several: list[DeclaredFigure]) -> None:
+    def _add_figures(self, grid: QGridLayout, step: Step, several: list[Figure]) -> None:
         """All figures, of those that have many parts the first, and what follows from them."""
         cell = 0
         for one in step.figures():
@@ -284,7 +283,7 @@ class Bench(QFrame):
         name.setFont(font(12))
         name.setProperty("role", "dim")
         whole = f"{declared.label} {label}" if label in declared.parts else label
-        box = Figure(f"{step.title}: {whole}", declared, self._value_of(step, field), neutral)
+        box = FigureBox(f"{step.title}: {whole}", declared, self._value_of(step, field), neutral)
         box.setFixedSize(70 if label in declared.parts else 88, 20)
         box.valueChanged.connect(lambda value, field=field: self._change(field, value))
         slide = Slide(declared, neutral)

@@ -36,7 +36,7 @@ def figures_of(step: Step) -> list[tuple[str, str, Number]]:
     return found
 
 
-class Figure(QDoubleSpinBox):
+class FigureBox(QDoubleSpinBox):
     """A figure with its unit: type it, wheel it, arrows nudge it, Shift is finer, double-click resets.
 
     It takes the keys that are part of a number, and after Enter none; all others act on the desk.

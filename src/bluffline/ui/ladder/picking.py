@@ -11,10 +11,10 @@ from bluffline.charts.sample import at_the_end
 from bluffline.errors import MediaError, SettingsError
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
+from bluffline.survey.monitor import Monitor
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.hands import Picked

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from bluffline.treat.step import LEAST_APART, Curve, Number, Points, Step
-from bluffline.ui.ladder.figures import Figure
+from bluffline.ui.ladder.figures import FigureBox
 from bluffline.ui.ladder.graph import WAYS, Axes, Graph
 from bluffline.ui.style.style import font
 
@@ -220,7 +220,7 @@ class CurveEditor(QWidget):
         layout.addWidget(self.graph, 1)
         self.graph.changed.connect(lambda points, goes_on: self.changed.emit(self.key, points, goes_on))
         self.graph.selected.connect(self._show_figures)
-        self.boxes: list[Figure] = []
+        self.boxes: list[FigureBox] = []
         self.turn(self.key)
 
     def turn(self, key: str) -> None:
@@ -240,7 +240,7 @@ class CurveEditor(QWidget):
             label = QLabel(number.label.capitalize())
             label.setFont(font(12))
             label.setProperty("role", "dim")
-            box = Figure(f"{self._step.title}: {number.label}", number, 0.0, 0.0)
+            box = FigureBox(f"{self._step.title}: {number.label}", number, 0.0, 0.0)
             box.setFixedSize(84, 20)
             box.valueChanged.connect(lambda value, part=part: self.graph.set_chosen(**{part: value}))
             self._figures.addWidget(label, n, 0)

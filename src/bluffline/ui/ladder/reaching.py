@@ -6,12 +6,12 @@ from functools import partial
 
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
-from bluffline.prove.follow import Followed, follow_area
-from bluffline.prove.monitor import Monitor
+from bluffline.propose.follow import Followed, follow_area
 from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
-from bluffline.treat.reach import PLACED, Key, Place, Reach, ReachArea, area_in_samples
+from bluffline.survey.monitor import Monitor
+from bluffline.treat.reach import PLACED, Key, Pose, Reach, ReachArea, area_in_samples
 from bluffline.treat.step import Step, called
 from bluffline.view.looking import LookingModel, Tool
 
@@ -175,8 +175,8 @@ def _placed(
     area: ReachArea, frame: int, across: float = 0.0, down: float = 0.0, larger: float = 1.0, turn: float = 0.0
 ) -> ReachArea:
     """An area with a place at a frame: where it stands then, moved, scaled and turned."""
-    here = area.at(frame).follow or (Place(0),)
-    place = Place(frame, here[0].across + across, here[0].down + down, here[0].scale * larger, here[0].turn + turn).bounded
+    here = area.at(frame).follow or (Pose(0),)
+    place = Pose(frame, here[0].across + across, here[0].down + down, here[0].scale * larger, here[0].turn + turn).bounded
     others = [other for other in area.follow if other.frame != frame]
     return replace(area, follow=tuple(sorted((*others, place), key=lambda each: each.frame)))
 

@@ -191,7 +191,7 @@ class Viewer(QObject):
                 key,
                 FrameTreatment(self.ladder, source, region=session.survey.region),
             )
-        ratio, around = self.picture.devicePixelRatioF(), max((gauge.instrument.around for gauge in self._asked), default=0.0)
+        ratio, shows_others = self.picture.devicePixelRatioF(), any(gauge.instrument.around for gauge in self._asked)
         areas, probe = session.document.areas, self.picture.probe
         column, line = (None, None) if probe is None else (int(probe[0]), int(probe[1]))
         isolated = {Isolate.COLUMN: (column, None), Isolate.LINE: (None, line)}.get(look.isolate, (None, None))
@@ -216,7 +216,7 @@ class Viewer(QObject):
             gauges_show_source=self.held_source,
             pinned=look.pinned,
             outline_source=setup.outline_source,
-            moment=session.moment(around, treated=not self.held_source),
+            around=session.around(treated=not self.held_source) if shows_others else None,
         )
 
     def _reach_here(self) -> tuple[ReachArea, ...]:

@@ -1,14 +1,12 @@
-"""Work beside the interface thread: frames made ready, and long jobs. Stale results are dropped."""
+"""Frames made ready beside the interface thread; stale ones are dropped."""
 
 import threading
-from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.session.faults import fault_of
-from bluffline.session.jobs import Jobs
 from bluffline.view.preview import Preview, View, make_preview
 
 _AHEAD = 6  # frames made ready before they are asked for, while the programme plays
@@ -142,17 +140,3 @@ class _Maker:
             self._reader.close()
         self._reader = self._last = None
         self._made.clear()
-
-
-class JobRunner(QObject):
-    """`Jobs` for a window: what its threads tell arrives as signals on the thread of the interface.
-
-    ``subject`` and ``side_by_side`` as for `Jobs`.
-    """
-
-    progress = pyqtSignal(object)  # Progress
-    ended = pyqtSignal(object)  # Ended
-
-    def __init__(self, subject: Callable[[], object | None] = lambda: None, *, side_by_side: bool = False) -> None:
-        super().__init__()
-        self.jobs = Jobs(subject, self.ended.emit, self.progress.emit, side_by_side=side_by_side)

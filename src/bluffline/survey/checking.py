@@ -9,9 +9,9 @@ from threading import Thread
 
 from bluffline.errors import BlufflineError, CancelledError, MediaError
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import Survey, must_fix, run_survey, unreadable_frames
 from bluffline.rules.finding import Finding
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import Survey, must_fix, run_survey, unreadable_frames
 
 _BLOCK = 1 << 20
 

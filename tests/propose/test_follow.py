@@ -7,10 +7,10 @@ import pytest
 from bluffline.errors import CancelledError
 from bluffline.measure.areas import Shape
 from bluffline.media.probe import probe
-from bluffline.prove.follow import follow_area
-from bluffline.prove.monitor import Monitor
+from bluffline.propose.follow import follow_area
 from bluffline.rules.shots import Shot
-from bluffline.treat.reach import Place, ReachArea
+from bluffline.survey.monitor import Monitor
+from bluffline.treat.reach import Pose, ReachArea
 from clips import make_clip
 
 WIDTH, HEIGHT, FRAMES = 480, 270, 24
@@ -69,7 +69,7 @@ def test_motion_that_is_straight_needs_two_places(tmp_path, detail):
 
 def test_it_goes_on_from_where_the_area_was_placed_and_counts_frames_of_the_programme(tmp_path, detail):
     programme = clip(tmp_path / "moving.mkv", detail, lambda n: (0.4 * n, 0.0, 1.0, 0.0))
-    placed = ReachArea(AREA.shape, AREA.points, 5.0, (Place(0, 3.0, -2.0, 1.2, 10.0),))
+    placed = ReachArea(AREA.shape, AREA.points, 5.0, (Pose(0, 3.0, -2.0, 1.2, 10.0),))
     followed = follow_area(programme, programme.format, Shot(6, FRAMES - 1), placed, 10, Monitor())
     places = {place.frame: place for place in followed.area.follow}
     assert min(places) == 6 and max(places) == FRAMES - 1

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.prove.pixels import Pixels, lab_of
+from bluffline.propose.pixels import Pixels, lab_of
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.balance import Balance

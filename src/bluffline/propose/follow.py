@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
-from bluffline.prove.monitor import Monitor
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Model, Planes, SignalFormat
-from bluffline.treat.reach import Place, ReachArea, area_in_samples
+from bluffline.survey.monitor import Monitor
+from bluffline.treat.reach import Pose, ReachArea, area_in_samples
 
 _WIDE = 640  # pixels that pictures are followed at; movements are found to a fraction of one
 _POINTS, _FEWEST = 200, 6  # that are followed, and that a place needs at the least
@@ -49,7 +49,7 @@ def follow_area(
     MediaError : the programme can't be read
     """
     here = area.at(frame)
-    start = here.follow[0] if here.follow else Place(0)
+    start = here.follow[0] if here.follow else Pose(0)
     places, lost = {frame: start}, []
     with Reader(programme) as reader:
         first = _small(reader.planes(frame), source)
@@ -66,7 +66,7 @@ def follow_area(
                     break
                 place = _place(number, hold.middle, moved, start, first.shape, turn)
                 places[number], turn = place, place.turn
-    kept = _thinned([replace(places[number], frame=number) for number in sorted(places)])
+    kept = _turning_points([replace(places[number], frame=number) for number in sorted(places)])
     return Followed(replace(area, follow=tuple(kept)), tuple(lost))
 
 
@@ -154,12 +154,12 @@ def _after(second: Moving, first: Moving) -> Moving:
     return np.asarray(whole[:2])
 
 
-def _place(number: int, middle: tuple[float, float], moved: Moving, start: Place, size: tuple[int, ...], turn: float) -> Place:
+def _place(number: int, middle: tuple[float, float], moved: Moving, start: Pose, size: tuple[int, ...], turn: float) -> Pose:
     """A movement as the place of an area that stood at ``start``; ``turn``: how it was turned in the frame beside it."""
     x, y = moved @ (*middle, 1.0)
     angle = start.turn + degrees(atan2(moved[1, 0], moved[0, 0]))
     angle += 360 * round((turn - angle) / 360)
-    return Place(
+    return Pose(
         number,
         start.across + float(x - middle[0]) / size[1] * 100,
         start.down + float(y - middle[1]) / size[0] * 100,
@@ -168,7 +168,7 @@ def _place(number: int, middle: tuple[float, float], moved: Moving, start: Place
     )
 
 
-def _thinned(places: list[Place]) -> list[Place]:
+def _turning_points(places: list[Pose]) -> list[Pose]:
     """The places that straight motion between others does not tell."""
     figures = np.array([(place.across, place.down, place.scale, place.turn) for place in places])
     frames = np.array([place.frame for place in places], np.float64)

@@ -7,15 +7,15 @@ from enum import StrEnum
 from bluffline.measure.areas import Area
 from bluffline.measure.bars import read_bars
 from bluffline.measure.frame_signal import FrameSignal
-from bluffline.prove.pixels import Pixels, PlanesAt, frames_of, look_at
-from bluffline.prove.proposals import BEARABLE, What, steps_of, suggest
-from bluffline.prove.propose import Proposal, propose
-from bluffline.prove.survey import Survey
+from bluffline.propose.pixels import Pixels, PlanesAt, frames_of, look_at
+from bluffline.propose.proposals import BEARABLE, What, steps_of, suggest
+from bluffline.propose.propose import Proposal, propose
 from bluffline.rules.aims import Aims
 from bluffline.rules.finding import Finding
 from bluffline.rules.levels import LIKELY, ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
+from bluffline.survey.survey import Survey
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.ladder import Treatment, ordered, with_step
 from bluffline.treat.step import Heading, called

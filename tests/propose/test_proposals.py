@@ -9,15 +9,15 @@ from hypothesis import strategies as st
 
 from bluffline.errors import MediaError, RulesError
 from bluffline.media.reader import Reader
-from bluffline.prove.matching import bring, distance
-from bluffline.prove.neutral import light_of
-from bluffline.prove.pixels import Pixels, lab_of, look_at
-from bluffline.prove.proposals import BEARABLE, What, steps_of, suggest
-from bluffline.prove.propose import areas_outside
-from bluffline.prove.suggesting import Wanted, propose_look
-from bluffline.prove.survey import measure_by_rules
+from bluffline.propose.matching import bring, distance
+from bluffline.propose.neutral import light_of
+from bluffline.propose.pixels import Pixels, lab_of, look_at
+from bluffline.propose.proposals import BEARABLE, What, steps_of, suggest
+from bluffline.propose.propose import areas_outside
+from bluffline.propose.suggesting import Wanted, propose_look
 from bluffline.rules.aims import load_aims, shipped_aims
 from bluffline.signal.colorimetry import camera_light, camera_signal
+from bluffline.survey.survey import measure_by_rules
 from bluffline.treat.encodings import ENTRIES, GREATEST, LEAST, encoding, encodings, to_primaries
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.balance import Balance

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
 from bluffline.figures import figure
-from bluffline.prove.neutral import light_of
-from bluffline.prove.pixels import Pixels
+from bluffline.propose.neutral import light_of
+from bluffline.propose.pixels import Pixels
 from bluffline.rules.aims import Aims
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.hues import Hues

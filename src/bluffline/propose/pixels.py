@@ -106,7 +106,7 @@ def look_at(
         if planes is None:
             continue
         frame = FrameSignal(treat.apply(planes, number), source)
-        rgb, unclipped = _small(frame, region)
+        rgb, unclipped = _grid_of(frame, region)
         small.append(rgb)
         whole.append(unclipped)
         for area in areas:
@@ -121,7 +121,7 @@ def _signal(codes: NDArray[Any], frame: FrameSignal) -> Array:
     return np.asarray((codes - frame.room - levels.black) / levels.swing, np.float64)
 
 
-def _small(frame: FrameSignal, region: Region) -> tuple[Array, NDArray[np.bool_]]:
+def _grid_of(frame: FrameSignal, region: Region) -> tuple[Array, NDArray[np.bool_]]:
     """A picture made small, and which of its blocks hold no clipped pixel."""
     left, right, top, bottom = region.edges
     codes = np.stack([plane[top:bottom, left:right] for plane in frame.rgb], axis=-1)

@@ -17,8 +17,6 @@ from bluffline.measure.region import Region, without
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
-from bluffline.prove.chart_rule import chart_in, rule_reference
-from bluffline.prove.monitor import Monitor, ahead_of, in_order
 from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.evidence import ChartMeasure, Surveyed
@@ -29,6 +27,8 @@ from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
+from bluffline.survey.chart_rule import chart_in, rule_reference
+from bluffline.survey.monitor import Monitor, ahead_of, in_order
 
 _SAMPLES = 12
 _FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next

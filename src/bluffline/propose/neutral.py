@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.charts.tint import hue_name
-from bluffline.prove.pixels import Pixels
+from bluffline.propose.pixels import Pixels
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
 
 Array = NDArray[np.float64]

@@ -8,10 +8,10 @@ import pytest
 from bluffline.charts.reference import load_reference
 from bluffline.errors import CancelledError, ChartError
 from bluffline.media.probe import probe
-from bluffline.prove.monitor import Monitor
-from bluffline.prove.survey import must_fix, run_survey, start_survey
 from bluffline.rules.each.chart import ChartAsked
 from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 from filmed import Filming, straight_on
 
 GLAZE = load_reference("glaze-24")

@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 from bluffline.figures import figure
 from bluffline.measure.counted import Limits, used_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
-from bluffline.prove.survey import Survey, exacting, measure_by_rules
 from bluffline.rules.catalogue import answered
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import Planes
+from bluffline.survey.survey import Survey, exacting, measure_by_rules
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
