@@ -337,7 +337,8 @@ def test_what_is_around_the_frame_is_the_same_until_more_is_known(session):
     before = session.around(treated=True)
     session.place.go_to(9)
     assert session.around(treated=True) is before and len(before.at(9, 0.2).levels["y_mean"]) == 5
-    session.document.add_step(SoftCeiling)
+    session.place.go_to(18)
+    session.document.add(SoftCeiling(60.0, 109.0, 50.0), "Add")
     after = session.around(treated=True)
     assert after is not before and "y_mean" not in after.at(9, 0.2).levels, "of what is treated no mean is known"
     assert session.around(treated=False).at(18, 1).levels["y_max"].max() > after.at(18, 1).levels["y_max"].max()
