@@ -2,13 +2,16 @@
 
 PYTHON ?= python3
 BIN := .venv/bin
+SHOWN := .venv/shown
 READY := .venv/ready
 
 .PHONY: demo test lint bench demo-data screenshots lock clean
 
-demo: $(READY)
+# The desk opens as soon as its first picture can be made; what else is compiled is compiled behind it.
+demo: $(SHOWN)
 	@tools/system-libraries
-	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/bluffline --demo; \
+	@nice $(BIN)/python -m bluffline.view.warm & \
+	if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/bluffline --demo; \
 	else $(BIN)/bluffline --demo --picture out/desk.png; fi
 
 test: $(READY)
@@ -36,21 +39,34 @@ screenshots: $(READY)
 	$(BIN)/python docs/take_screenshots.py
 	$(BIN)/python docs/draw_kinds.py
 
-$(READY): requirements.lock pyproject.toml
+PIP := $(BIN)/pip install --quiet --disable-pip-version-check
+
+# What the desk needs to run, and the loops of its first picture.
+$(SHOWN): requirements-demo.lock pyproject.toml
 	@PYTHON=$(PYTHON) tools/system-libraries
-	$(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
-	@echo "Compiling the measuring loops, about a minute; it is done once."
+	[ -d .venv ] || $(PYTHON) -m venv .venv
+	$(PIP) --no-compile --require-hashes -r requirements-demo.lock
+	$(PIP) --no-deps --no-build-isolation -e .
+	@echo "Compiling the loops of the first picture, half a minute; it is done once."
+	$(BIN)/python -m bluffline.view.warm --first
+	@touch $@
+
+# And what developers need beside it.
+$(READY): requirements.lock $(SHOWN)
+	$(PIP) --require-hashes -r requirements.lock
+	@echo "Compiling the other measuring loops, about a minute; it is done once."
 	$(BIN)/python -m bluffline.view.warm
 	$(BIN)/python -m compileall -q src
 	@touch $@
 
+LOCKED := --quiet --generate-hashes --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --no-header --strip-extras \
+	--allow-unsafe
+
 # Resolve the locked packages anew, after a change to pyproject.toml.
 lock: $(READY)
 	$(BIN)/pip install --quiet pip-tools
-	$(BIN)/pip-compile --quiet --extra dev --generate-hashes --no-emit-index-url --no-emit-trusted-host --no-emit-find-links \
-		--no-header --strip-extras --allow-unsafe --output-file requirements.lock pyproject.toml
+	$(BIN)/pip-compile $(LOCKED) --extra dev --extra build --output-file requirements.lock pyproject.toml
+	$(BIN)/pip-compile $(LOCKED) --extra build --constraint requirements.lock --output-file requirements-demo.lock pyproject.toml
 
 clean:
 	rm -rf .venv out build dist
