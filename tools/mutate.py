@@ -66,7 +66,7 @@ NAMED = (
     Change(
         "frames that can't be read count in extremes", "propose/propose.py",
         "percent[low][span][readable].min()), float(percent[high][span][readable].max())",
-        "percent[low][span].min()), float(percent[high][span].max())", ("prove",),
+        "percent[low][span].min()), float(percent[high][span].max())", ("survey",),
     ),
     Change(
         "a certificate tells no finding of the written file", "report/certificate.py",
@@ -95,7 +95,8 @@ SWAPS: dict[type[ast.AST], type[ast.AST]] = {
 }  # fmt: skip
 # Which tests should notice a change in a package.
 WATCHED = {
-    "treat": ("treat",), "rules": ("rules", "prove"), "prove": ("prove", "report"),
+    "treat": ("treat",), "rules": ("rules", "survey", "prove"), "survey": ("survey", "rules", "prove", "cli/test_checking.py"),
+    "propose": ("propose", "survey", "prove"), "prove": ("prove", "report"), "gauges": ("gauges", "measure/test_scopes.py"),
     "session": ("session", "ui/test_late_and_lost.py"),
 }  # fmt: skip
 

@@ -69,6 +69,22 @@ def test_a_finding_names_an_area_as_its_rules_do(over_clip):
     assert figure(-3.25, ".1f") == "−3.2" and figure(4) == "4"
 
 
+@pytest.mark.parametrize(("tolerated", "told"), [(19.0, True), (21.0, False)])
+def test_an_area_counts_by_the_share_of_it_that_is_outside(tolerated, told, clip):
+    """A fifth of the area is under its limit; half of the picture is, which is not what counts."""
+
+    def picture(_):
+        rgb = np.full((100, 100, 3), 0.5)
+        rgb[:50] = 0.1
+        return rgb
+
+    area = '[[area]]\nname = "foot"\nbox = [0, 40, 100, 50]\nluma = [20, 90]\n'
+    text = f"[limits]\nluma = [-1, 110]\nrgb = [-50, 150]\n[tolerance]\narea = {tolerated}\n{area}"
+    survey = run_survey(start_survey(probe(clip("half.mkv", picture, 3)), parse_rules(text, "house")), Monitor())
+    found = [each for each in survey.findings() if each.rule.startswith("area-")]
+    assert [(each.rule, each.worst_area) for each in found] == ([("area-low", pytest.approx(20, abs=0.5))] if told else [])
+
+
 def test_frames_that_can_not_be_read_set_no_curve(over_clip):
     whole = surveyed(over_clip)
     shot = whole.shots()[1]
