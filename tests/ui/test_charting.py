@@ -121,8 +121,8 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     desk.find_chart()
     fitted(qtbot, desk)
     desk.charting.carry_on()
-    qtbot.waitUntil(lambda: hasattr(desk.charting, "dialog") and desk.jobs.kind is None, timeout=WAIT)
-    dialog = desk.charting.dialog
+    qtbot.waitUntil(lambda: hasattr(desk.carrying, "dialog") and desk.jobs.kind is None, timeout=WAIT)
+    dialog = desk.carrying.dialog
     assert dialog.shots == [0]
     dialog.check(Qt.CheckState.Checked)
     boxes = dialog.findChildren(QCheckBox)
@@ -132,9 +132,9 @@ def test_the_fit_is_carried_on_and_steps_are_pasted(chart_desk, qtbot):
     desk.session.document.undo()
     assert not desk.session.document.treatments, "one act"
     desk.session.document.set_treatment(0, (ChromaRein(-5, 105),), "own")
-    desk.charting.paste()
-    desk.charting.dialog.check(Qt.CheckState.Checked)
-    desk.charting.dialog.accept()
+    desk.carrying.paste()
+    desk.carrying.dialog.check(Qt.CheckState.Checked)
+    desk.carrying.dialog.accept()
     assert desk.session.document.treatments[1] == (ChromaRein(-5, 105),)
 
 
@@ -153,12 +153,12 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
     assert [figure.text()[0] for figure in figures[:3]] == ["×"] * 3 and figures[3].text().endswith(" K")
     figures[0].setValue(1.5)
     assert desk.session.document.treatment[0].gains[0] == 1.5
-    desk.charting.three_point()
+    desk.balancing.three_point()
     settled(qtbot, desk)
     assert "there are 1" in desk.header.message
     for across in (0, 300):
         desk.session.document.drawn.add(Shape.RECTANGLE, ((slate[0] + across, slate[1]), (slate[2] + across, slate[3])))
-    desk.charting.three_point()
+    desk.balancing.three_point()
     settled(qtbot, desk)
     assert "Three-point: mean ΔE2000 of the cards from" in desk.header.message
     assert isinstance(desk.session.document.treatment[0], NeutralScale)
@@ -166,10 +166,10 @@ def test_areas_balance_a_shot_and_three_calibrate_it(chart_desk, qtbot):
 
 def test_a_light_is_turned_and_undone_in_one(chart_desk, qtbot):
     desk = chart_desk
-    desk.charting.balance_by_light()
-    desk.charting.light.kelvin.setValue(3200)
-    desk.charting.light.tint.setValue(3)
-    desk.charting.light.accept()
+    desk.balancing.balance_by_light()
+    desk.balancing.light.kelvin.setValue(3200)
+    desk.balancing.light.tint.setValue(3)
+    desk.balancing.light.accept()
     (step,) = desk.session.document.treatment
     assert step.gains[2] > 1.5 > step.gains[0] and "Balance for 3200 K, tint +3" in desk.header.message
     desk.session.document.undo()
@@ -180,27 +180,27 @@ def test_luts_are_taken_saved_and_baked(chart_desk, qtbot, tmp_path, monkeypatch
     desk = chart_desk
     path = tmp_path / "house.cube"
     path.write_text(step_text_for(bake_cube((Straighten(BENT),), signal(), 17, name="house"), ".cube"))
-    desk.charting.take_lut(path)
+    desk.luts.take_lut(path)
     settled(qtbot, desk)
     assert isinstance(desk.session.document.treatment[0], Lut)
-    desk.charting.take_lut(tmp_path / "none.cube")
+    desk.luts.take_lut(tmp_path / "none.cube")
     settled(qtbot, desk)
     assert "can't be read" in desk.header.message and len(desk.session.document.treatment) == 1
     monkeypatch.setattr(QInputDialog, "getItem", lambda *asked: (asked[3][1], True))
-    desk.charting.take_lut(two_corrections(tmp_path / "two.ccc"))
+    desk.luts.take_lut(two_corrections(tmp_path / "two.ccc"))
     settled(qtbot, desk)
     assert desk.session.document.treatment[-1].slope == (1, 1, 1) and len(desk.session.document.treatment) == 2
     desk.session.document.undo()
     desk.session.document.set_treatment(0, (Straighten(BENT), ChromaRein(-5, 105)), "own")
-    desk.charting.write_lut(tmp_path / "fit.clf")
+    desk.luts.write_lut(tmp_path / "fit.clf")
     settled(qtbot, desk)
     assert "fit.clf is saved, 65 entries a side behind curves: at most 0." in desk.header.message
     assert read_step(tmp_path / "fit.clf")
-    desk.charting.write_lut(tmp_path / "fit.cdl")
+    desk.luts.write_lut(tmp_path / "fit.cdl")
     settled(qtbot, desk)
     assert "fit.cdl is saved, as a CDL, without the chroma rein: at most" in desk.header.message
     assert read_step(tmp_path / "fit.cdl")
-    desk.charting.write_lut(tmp_path / "fit.gif")
+    desk.luts.write_lut(tmp_path / "fit.gif")
     settled(qtbot, desk)
     assert "can't be written as .gif" in desk.header.message
     qtbot.keyClick(desk, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)

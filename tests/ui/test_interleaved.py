@@ -39,9 +39,9 @@ JOBS = {
     "follow": lambda desk, _: desk.reaching.follow(),
     "key": lambda desk, _: desk.picking.key_picked([(20.0, 20.0), (40.0, 40.0)], "new"),
     "colour": lambda desk, _: (desk.session.place.choose(1), desk.picking.colour_picked([(20.0, 80.0), (40.0, 100.0)], "new")),
-    "neutral": lambda desk, _: desk.charting.neutral_pick(),
-    "bake": lambda desk, _: desk.charting.bake(),
-    "lut": lambda desk, tmp_path: desk.charting.take_lut(lut_file(tmp_path)),
+    "neutral": lambda desk, _: desk.balancing.neutral_pick(),
+    "bake": lambda desk, _: desk.luts.bake(),
+    "lut": lambda desk, tmp_path: desk.luts.take_lut(lut_file(tmp_path)),
 }
 
 

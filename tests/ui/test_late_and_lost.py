@@ -384,10 +384,10 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     desk.work.ask("Is it?", "It is")
     desk.header.fault(Fault("It broke.", "with details"))
     desk.header.details.click()
-    desk.charting.paste()
-    desk.charting.dialog.reject()
-    desk.charting.balance_by_light()
-    desk.charting.light.accept()
+    desk.carrying.paste()
+    desk.carrying.dialog.reject()
+    desk.balancing.balance_by_light()
+    desk.balancing.light.accept()
     desk.overseeing.show()
     qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
     desk.overseeing.dialog.close()
@@ -396,19 +396,19 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
 
 
 def test_a_pick_goes_to_the_shot_that_it_was_made_in(surveyed_desk, qtbot, hold):
-    from bluffline.ui.chart import charting
+    from bluffline.ui.actions import balancing
 
     desk = surveyed_desk
     desk.session.document.drawn.add(Shape.RECTANGLE, [(10, 10), (200, 100)])
-    held = hold(charting, "neutral_pick")
-    desk.charting.neutral_pick()
+    held = hold(balancing, "neutral_pick")
+    desk.balancing.neutral_pick()
     qtbot.waitUntil(held.begun.is_set, timeout=WAIT)
     desk.session.place.go_to(18)
     held.free.set()
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)
     assert set(desk.session.document.treatments) == {0} and "Neutral pick" in desk.header.message
     held.free.clear()
-    desk.charting.neutral_pick()
+    desk.balancing.neutral_pick()
     desk.session.document.split_shot()
     held.free.set()
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)

@@ -29,9 +29,13 @@ from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.ladder import acts
+from bluffline.ui.actions.balancing import Balancing
+from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.actions.commands import COMMANDS, MENUS
+from bluffline.ui.actions.for_shot import ForShot
 from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
@@ -91,7 +95,11 @@ class Desk(QMainWindow):
         self.treatment = LadderPanel(session)
         self.bench = Bench(session, self.reaching, self.picking, self.viewer.look)
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
-        self.charting = Charting(self.viewer, self.jobs, self.work.beside, self.header.say, self)
+        self.carrying = Carrying(session, self)
+        self.charting = Charting(self.viewer, self.jobs, self.carrying, self.header.say, self)
+        for_shot = ForShot(session, self.work.beside, self.header.say)
+        self.balancing = Balancing(session, for_shot, self.header.say, self)
+        self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)
         self.player = Player(session, self.viewer, self._stopped)
         self.trying = Trying(
             session, self.viewer.frames, self.header.fault, lambda: self.jobs.kind is Kind.PROOF or self.player.playing
@@ -99,7 +107,8 @@ class Desk(QMainWindow):
         self.programmes = Programmes(self.work, settings, self.header.say, self)
         self.open = self.programmes.open
         self.hands = Hands(
-            session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting, self.gauges,
+            session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting,
+            self.carrying, self.balancing, self.luts, self.gauges,
             self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self.overseeing, self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")

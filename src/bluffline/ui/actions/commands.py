@@ -60,7 +60,7 @@ def _earlier(hands: Hands) -> bool:
 
 
 def _coloured(hands: Hands) -> bool:
-    return bool(hands.charting.steps)
+    return bool(hands.luts.steps)
 
 
 def _good(hands: Hands) -> bool:
@@ -180,15 +180,15 @@ COMMANDS: tuple[Command, ...] = (
         Command(f"nudge-{way.lower()}", "Treatment", f"Nudge its reach {way.lower()}", (f"Ctrl+{way}",), _nudged(*by), _benched)
         for way, by in (("Left", (-_NUDGE, 0.0)), ("Right", (_NUDGE, 0.0)), ("Up", (0.0, -_NUDGE)), ("Down", (0.0, _NUDGE)))
     ),
-    Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.charting.paste(), _treated, apart=True),
+    Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.carrying.paste(), _treated, apart=True),
     Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
     Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
     Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.document.give_aside(), _has_aside),
     Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda h: h.stocking.keep(), _treated),
     Command("put-stock", "Treatment", "Stock treatments …", ("Shift+K",), lambda h: h.stocking.show(), _treatable),
-    Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.charting.load_lut(), _treatable, apart=True),
-    Command("save-lut", "Treatment", "Save the steps on colours …", ("Ctrl+L",), lambda h: h.charting.save_lut(), _coloured),
-    Command("bake", "Treatment", "Bake the steps on colours", ("Ctrl+K",), lambda h: h.charting.bake(), _coloured),
+    Command("load-lut", "Treatment", "Step from a LUT or CDL …", (), lambda h: h.luts.load_lut(), _treatable, apart=True),
+    Command("save-lut", "Treatment", "Save the steps on colours …", ("Ctrl+L",), lambda h: h.luts.save_lut(), _coloured),
+    Command("bake", "Treatment", "Bake the steps on colours", ("Ctrl+K",), lambda h: h.luts.bake(), _coloured),
     Command("page-findings", "View", "Findings", ("1",), lambda h: h.window.show_page("Findings"), _always),
     Command("page-treatment", "View", "Treatment", ("2",), lambda h: h.window.show_page("Treatment"), _always),
     Command("page-chart", "View", "Chart", ("3",), lambda h: h.window.show_page("Chart"), _always),
@@ -199,10 +199,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("chart-turn", "Chart", "Turn it by a quarter", ("Ctrl+J",), lambda h: h.charting.turn(), _surveyed),
     Command("chart-give", "Chart", "Give the fit to this shot", ("Ctrl+G",), lambda h: h.charting.give(), _charted, apart=True),
     Command("chart-carry", "Chart", "Carry the fit on …", ("Ctrl+Shift+G",), lambda h: h.charting.carry_on(), _charted),
-    Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda h: h.charting.neutral_pick(), _with_areas),
-    Command("coded", "Chart", "The same on coded values", (), lambda h: h.charting.neutral_pick(linear=False), _with_areas),
-    Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda h: h.charting.balance_by_light(), _surveyed),
-    Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda h: h.charting.three_point(), _with_areas),
+    Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda h: h.balancing.neutral_pick(), _with_areas),
+    Command("coded", "Chart", "The same on coded values", (), lambda h: h.balancing.neutral_pick(linear=False), _with_areas),
+    Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda h: h.balancing.balance_by_light(), _surveyed),
+    Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda h: h.balancing.three_point(), _with_areas),
     Command("wipe", "View", "Wipe: middle, either side", ("W",), lambda h: h.measuring.cycle_wipe()),
     Command("turn-wipe", "View", "Turn the wipe", ("Shift+W",), lambda h: h.measuring.turn_wipe()),
     Command("compare", "View", "Wipe, side by side, flip", ("C",), lambda h: h.viewer.look.next_of("compare")),

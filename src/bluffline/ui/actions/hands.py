@@ -5,7 +5,10 @@ from typing import Protocol
 
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
+from bluffline.ui.actions.balancing import Balancing
+from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
@@ -61,6 +64,9 @@ class Hands:
     viewer: Viewer
     measuring: Measuring
     charting: Charting
+    carrying: Carrying
+    balancing: Balancing
+    luts: Luts
     gauges: GaugeModel
     skyline: Skyline
     reaching: Reaching

@@ -1,48 +1,27 @@
-"""What the operator does to calibrate: charts, cards, neutral picks, LUTs, stock treatments, carrying steps on."""
+"""What the operator does with a filmed chart: found, placed, fitted, given to shots."""
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from bluffline.charts.fit import ChartFit, fit_chart
 from bluffline.charts.frame import ChartFrame
-from bluffline.charts.picks import neutral_pick, sample_cards
-from bluffline.errors import BlufflineError, MediaError
-from bluffline.figures import figure
+from bluffline.errors import BlufflineError
 from bluffline.media.reader import Reader
-from bluffline.report.files import save_text
 from bluffline.session.chart import ChartModel, ChartRequest, ChartResult, read_and_fit, same_light
 from bluffline.session.jobs import Jobs, Kind
-from bluffline.signal.format import Planes
-from bluffline.signal.white import gains_for_light
 from bluffline.survey.monitor import Monitor
-from bluffline.treat.bake import baked, cube_within, fitted_cdl, tables_within, worst_off
-from bluffline.treat.kinds.balance import Balance
-from bluffline.treat.kinds.chroma_rein import ChromaRein
-from bluffline.treat.ladder import Treatment, colours_of
-from bluffline.treat.lutfile import clf_text, corrections, read_step, step_text_for
-from bluffline.treat.step import Step, called
+from bluffline.treat.ladder import colours_of
+from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.chart.panel import ChartPanel
-from bluffline.ui.dialogs.carry_on import CarryOnDialog
-from bluffline.ui.dialogs.layout import show_until_closed
-from bluffline.ui.dialogs.light import LightDialog
 from bluffline.ui.picture.viewer import Viewer
-
-Found = TypeVar("Found")
-_NEAR = 0.5  # CIEDE2000 from the steps that a saved LUT should keep within
-_LUT_FILES = "LUT and CDL files (*.cube *.clf *.cdl *.cc *.ccc)"
 
 
 class Charting:
-    """Acts on the session and the chart in hand; ``say`` tells the operator what was done or can't be.
+    """Acts on the session and the chart in hand; ``say`` tells the operator what was done or can't be."""
 
-    ``beside``: runs short work that ends no other.
-    """
-
-    def __init__(self, viewer: Viewer, jobs: Jobs, beside: Jobs, say: Callable[[str], None], window: QWidget) -> None:
-        self.viewer, self._jobs, self._beside, self._say, self._window = viewer, jobs, beside, say, window
+    def __init__(self, viewer: Viewer, jobs: Jobs, carrying: Carrying, say: Callable[[str], None], window: QWidget) -> None:
+        self.viewer, self._jobs, self._carrying, self._say, self._window = viewer, jobs, carrying, say, window
         self.session, self.picture = viewer.session, viewer.picture
         self.model = ChartModel()
         self.panel = ChartPanel(self.model)
@@ -50,7 +29,6 @@ class Charting:
         self.picture.chart_placed.connect(self._placed)
         self.model.changed.connect(self._changed)
         self._fitted = self.model.setup
-        self._lights = 0
 
     # The chart -----------------------------------------------------------------------------------------------------
 
@@ -141,208 +119,6 @@ class Charting:
 
         def then(found: list[int]) -> None:
             there = document.settle(asked).there
-            self._ask_shots(result, sorted(there[number] for number in found if number in there))
+            self._carrying.carry_fit(result.fit.steps, sorted(there[number] for number in found if number in there))
 
         self._jobs.start(Kind.LIKE_SHOTS, job, then)
-
-    def _ask_shots(self, result: ChartResult, found: list[int]) -> None:
-        count = len(found)
-        words = "Only the chart's own shot is marked: no other looks to be under the same light."
-        if count > 1:
-            words = f"{count} shots are marked: they look to be under the chart's light."
-        words += " The shots' own other steps follow after the fit."
-        assert self.session.programme is not None
-        self.dialog = CarryOnDialog(
-            "Carry the fit on", words, result.fit.steps, self.session.shots, found, self.session.programme, self._window
-        )
-        self._give_chosen(lambda shots: self.session.document.calibrate(shots, self.dialog.steps, "Chart fit"))
-
-    def _give_chosen(self, give: Callable[[list[int]], None]) -> None:
-        """Show the dialog that asks for shots, and give to those that are chosen and are there still."""
-        document = self.session.document
-        asked = document.ask(range(len(self.session.shots)))
-
-        def accepted() -> None:
-            there = document.settle(asked).there
-            give([there[number] for number in self.dialog.shots if number in there])
-
-        self.dialog.accepted.connect(accepted)
-        show_until_closed(self.dialog)
-
-    def paste(self) -> None:
-        """Ask which steps of the shot in view go to which other shots."""
-        session = self.session
-        if not session.document.treatment or session.programme is None:
-            return
-        words = f"From shot {session.place.shot + 1}. "
-        words += "A step takes the place of one of its kind; others are added where they belong."
-        self.dialog = CarryOnDialog(
-            "Paste steps", words, session.document.treatment, session.shots, (), session.programme, self._window
-        )
-        own = session.shots[session.place.shot]
-
-        def paste(shots: list[int]) -> None:
-            others = [number for number in shots if session.shots[number] != own]
-            session.document.paste(others, self.dialog.steps, "Paste steps")
-
-        self._give_chosen(paste)
-
-    # From areas ----------------------------------------------------------------------------------------------------
-
-    def neutral_pick(self, *, linear: bool = True) -> None:
-        """Balance the shot in view by what the areas hold, in light or on coded values."""
-        source, areas = self.session.source, self.session.document.areas
-
-        def give(shot: int, found: tuple[Balance, str]) -> None:
-            step, told = found
-            self.session.document.paste([shot], (step,), "Neutral pick")
-            self._say(f"Neutral pick: {told}")
-
-        self._pick(lambda planes: neutral_pick(planes, source, areas, linear=linear), give)
-
-    def balance_by_light(self) -> None:
-        """Ask for a light's temperature and tint, balancing the shot in view by them as they are turned."""
-        self.light = LightDialog(self._window)
-        self._lights += 1
-        self.light.changed.connect(self.set_light)
-        show_until_closed(self.light)
-
-    def set_light(self, kelvin: float, tint: float) -> None:
-        """Balance the shot in view for a light; turns of one dialog are undone together."""
-        session = self.session
-        try:
-            step = Balance(gains_for_light(kelvin, tint, session.source.primaries))
-        except BlufflineError as error:
-            self._say(str(error))
-            return
-        session.document.paste([session.place.shot], (step,), f"Balance for {kelvin:.0f} K", f"light.{self._lights}")
-        self._say(f"Balance for {kelvin:.0f} K, tint {figure(tint, '+.0f')}: {step.text}")
-
-    def three_point(self) -> None:
-        """Calibrate the shot in view by white, grey and black cards under three areas."""
-        source, areas = self.session.source, self.session.document.areas
-
-        def fit_cards(planes: Planes) -> ChartFit:
-            samples, reference = sample_cards(planes, source, areas)
-            return fit_chart(samples, reference, source)
-
-        def give(shot: int, fit: ChartFit) -> None:
-            self.session.document.calibrate([shot], fit.steps, "Three-point")
-            self._say(f"Three-point: mean ΔE2000 of the cards from {fit.stages[0].mean:.1f} to {fit.result.mean:.2f}")
-
-        self._pick(fit_cards, give)
-
-    def _pick(self, make: Callable[[Planes], Found], give: Callable[[int, Found], None]) -> None:
-        """Find something in the frame in view, untreated, and give it to its shot, whatever is in view by then."""
-        session = self.session
-        programme, frame = session.programme, session.place.frame
-        if programme is None:
-            return
-
-        def job(_: Monitor) -> Found:
-            with Reader(programme) as reader:
-                planes = reader.planes(frame)
-                if planes is None:
-                    raise MediaError(f"Frame {frame} can't be decoded.")
-                return make(planes)
-
-        self._start(Kind.PICK, job, give)
-
-    def _start(
-        self, kind: Kind, job: Callable[[Monitor], Found], give: Callable[[int, Found], None], *, whole: bool = False
-    ) -> None:
-        """Work for the shot in view; what comes of it is given to that shot, beside what was done to it since.
-
-        ``whole``: it is in place of the whole ladder, which has to be as it was.
-        """
-        document = self.session.document
-        asked = document.ask([self.session.place.shot])
-
-        def then(found: Found) -> None:
-            settled = document.settle(asked)
-            now = (settled.same if whole else settled.there).get(asked.number)
-            if now is None:
-                what = "is no more" if settled.gone else "has changed meanwhile"
-                self._say(f"{kind} comes to nothing: the shot that it was for {what}")
-            else:
-                give(now, found)
-
-        self._beside.start(kind, job, then)
-
-    # LUTs ----------------------------------------------------------------------------------------------------------
-
-    def bake(self) -> None:
-        """Bake the steps on colours of the shot in view into one LUT."""
-        treatment, source = self.session.document.own, self.session.source
-
-        def job(_: Monitor) -> tuple[Treatment, float]:
-            after = baked(treatment, source)
-            return after, worst_off(treatment, after, source)
-
-        def give(shot: int, found: tuple[Treatment, float]) -> None:
-            after, worst = found
-            self.session.document.set_treatment(shot, after, "Bake the steps on colours")
-            self._say(f"Baked: at most {worst:.2f} ΔE2000 from the steps themselves, over a grid of colours")
-
-        self._start(Kind.BAKE, job, give, whole=True)
-
-    def load_lut(self) -> None:
-        """Ask for a LUT or CDL file and take it as a step."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Step from a file", str(Path.cwd()), _LUT_FILES)
-        if name:
-            self.take_lut(Path(name))
-
-    def take_lut(self, path: Path) -> None:
-        """Take a LUT or CDL file as a step of the shot in view; a large one takes seconds to read, away from the window."""
-        try:
-            named, chosen = corrections(path), None
-        except BlufflineError as error:
-            self._say(str(error))
-            return
-        if len(named) > 1:
-            asked = f"Which correction of {path.name}"
-            chosen, given = QInputDialog.getItem(self._window, "Step from a file", asked, named, 0, False)
-            if not given:
-                return
-
-        def give(shot: int, step: Step) -> None:
-            self.session.document.add(step, f"Add {called(step)} {path.name}", shot)
-            if shot != self.session.place.shot:
-                self._say(f"{path.name} is a step of shot {shot + 1} now, which it was read for")
-
-        self._start(Kind.LUT, lambda _: read_step(path, chosen), give)
-
-    def save_lut(self) -> None:
-        """Ask where to, and save the steps on colours of the shot in view as a LUT or CDL."""
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the steps on colours", "fit.cube", _LUT_FILES)
-        if name:
-            self.write_lut(Path(name))
-
-    def write_lut(self, path: Path) -> None:
-        """Save the steps on colours of the shot in view; as a CDL, with how far it is from them."""
-        steps, source, ending = self.session.document.treatment, self.session.source, path.suffix.lower()
-        patches = None if self.model.result is None else self.model.result.filmed
-
-        def job(_: Monitor) -> tuple[str, float]:
-            if ending == ".cdl":
-                fitted = fitted_cdl(steps, source, patches)
-                save_text(path, step_text_for(fitted, ending))
-                reined = any(isinstance(step, ChromaRein) and step.on for step in steps)
-                return f"as a CDL{', without the chroma rein' if reined else ''}", worst_off(steps, (fitted,), source)
-            if ending == ".clf":
-                tables, worst = tables_within(steps, source, _NEAR, name=path.stem)
-                save_text(path, clf_text(tables))
-                return f"{tables[-1].size} entries a side{' behind curves' if len(tables) > 1 else ''}", worst
-            cube, worst = cube_within(steps, source, _NEAR, name=path.stem)
-            save_text(path, step_text_for(cube, ending))
-            return f"{cube.size} entries a side", worst
-
-        def tell(made: tuple[str, float]) -> None:
-            self._say(f"{path.name} is saved, {made[0]}: at most {made[1]:.2f} ΔE2000 from all steps, limits and all")
-
-        self._beside.start(Kind.BAKE, job, tell)
-
-    @property
-    def steps(self) -> Treatment:
-        """The steps on colours of the shot in view."""
-        return colours_of(self.session.document.treatment)
