@@ -69,7 +69,8 @@ class FrameMeasure:
     clip_low: Plateau
     histograms: tuple[Histogram, Histogram, Histogram]
     blocks: NDArray[np.float32]
-    samples: NDArray[np.float32]
+    samples: NDArray[Any]
+    percent: float
     spread: NDArray[np.float32]
     combing: float = 0.0
     gamut_area: float = 0.0
@@ -149,7 +150,8 @@ def measure_frame(
         clip_blue=flat[2],
         histograms=(luma_histogram, cb_histogram, cr_histogram),
         blocks=_block_means(planes[0], source, region.edges),
-        samples=_samples(planes[0], source, region.edges),
+        samples=_samples(planes[0], region.edges),
+        percent=100 / source.levels.swing,
         spread=_spread(found.histograms),
         combing=combing(luma_histogram, low_end, high_end),
         outside_area=share * found.outside,
@@ -207,12 +209,11 @@ def _block_samples(edges: tuple[int, int, int, int]) -> tuple[int, NDArray[np.in
     return step, np.maximum(lines[:, None] * widths[None, :], 1)
 
 
-def _samples(luma: NDArray[Any], source: SignalFormat, edges: tuple[int, int, int, int]) -> NDArray[np.float32]:
-    """Luma of single pixels on a grid, in percent."""
+def _samples(luma: NDArray[Any], edges: tuple[int, int, int, int]) -> NDArray[Any]:
+    """Codes of luma of single pixels on a grid."""
     left, right, top, bottom = edges
     step = max((right - left) // _SAMPLED, 1)
-    chosen = luma[top + step // 2 : bottom : step, left + step // 2 : right : step]
-    return (chosen.astype(np.float32) - np.float32(source.levels.black)) * np.float32(100 / source.levels.swing)
+    return luma[top + step // 2 : bottom : step, left + step // 2 : right : step].copy()
 
 
 def _spread(histograms: NDArray[np.int64]) -> NDArray[np.float32]:

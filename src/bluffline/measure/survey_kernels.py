@@ -200,3 +200,26 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
                 total = np.uint32(total + np.uint32(part[x]))
             sums[block, column] += total
     return sums
+
+
+@loop
+def change(samples, before, tile):
+    """How far samples (H, W) are from those before: the sum of all differences, and the greatest mean of a square of ``tile``.
+
+    What is left over at the right and below belongs to no square.
+    """
+    height, width = samples.shape
+    columns = max(width // tile, 1)
+    sums = np.zeros(columns, np.int64)
+    total, most = np.int64(0), 0.0
+    for y in range(height):
+        for x in range(width):
+            apart = abs(np.int64(samples[y, x]) - np.int64(before[y, x]))
+            total += apart
+            place = x // tile
+            if place < columns:
+                sums[place] += apart
+        if (y + 1) % tile == 0:
+            most = max(most, sums.max() / (tile * tile))
+            sums[:] = 0
+    return total, most

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.level_evidence import LevelEvidence
 from bluffline.signal.format import SignalFormat
@@ -92,15 +93,12 @@ _MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in _NOT_MEAS
 _values = attrgetter(*_MEASURED.values())
 
 
-def _change(samples: NDArray[np.float32], before: NDArray[np.float32]) -> tuple[float, float]:
+def _change(samples: NDArray[Any], before: NDArray[Any], percent: float) -> tuple[float, float]:
     """How far pixels are from those of a frame before, in percent of luma: in the mean, and where they moved most."""
-    if before.shape != samples.shape:
+    if before.shape != samples.shape or before.dtype != samples.dtype:
         return 100.0, 100.0
-    change = np.abs(samples - before)
-    rows, columns = (max(size // _TILE, 1) for size in change.shape)
-    whole = change[: rows * _TILE, : columns * _TILE]
-    tiles = whole.reshape(rows, whole.shape[0] // rows, columns, whole.shape[1] // columns).mean(axis=(1, 3))
-    return float(change.mean()), float(tiles.max())
+    total, most = kernels.change(samples, before, _TILE)
+    return total / samples.size * percent, most * percent
 
 
 class SurveyTable:
@@ -120,7 +118,7 @@ class SurveyTable:
         self._measured = self._rows[list(_MEASURED)]
         self._count = 0
         self._previous: FrameMeasure | None = None
-        self._samples: deque[NDArray[np.float32]] = deque(maxlen=DRIFT)
+        self._samples: deque[NDArray[Any]] = deque(maxlen=DRIFT)
 
     def __len__(self) -> int:
         return self._count
@@ -202,9 +200,9 @@ class SurveyTable:
                 row["spread_change"] = np.abs(measure.spread - self._previous.spread).sum() / 6.0
             row["pixel_change"] = row["tile_change"] = row["drift"] = 100
             if self._samples:
-                row["pixel_change"], row["tile_change"] = _change(measure.samples, self._samples[-1])
+                row["pixel_change"], row["tile_change"] = _change(measure.samples, self._samples[-1], measure.percent)
             if len(self._samples) == DRIFT:
-                row["drift"] = _change(measure.samples, self._samples[0])[1]
+                row["drift"] = _change(measure.samples, self._samples[0], measure.percent)[1]
             self._samples.append(measure.samples)
             self._previous = measure
         self._count += 1

@@ -50,12 +50,13 @@ class Frozen(Rule):
                 same[first : last + 1] = True
         if black.on(shot.rules):
             same &= ~black_frames(shot, black.asked(shot.rules).level)
-        frozen = np.zeros_like(same)
-        still = shot.column("drift") / _TILE <= asked.noise  # nothing crept on either
-        for first, last in runs_in(same):
-            for frame in range(first + DRIFT - 1, last + 1):
-                if still[frame]:
-                    frozen[frame - DRIFT : frame + 1] = True
+        if not same.any():
+            return
+        count = np.arange(1, len(same) + 1)
+        long = count - np.maximum.accumulate(np.where(same, 0, count))  # frames that are the same up to each
+        still = (shot.column("drift") / _TILE <= asked.noise) & (long >= DRIFT)  # nothing crept on either
+        found_still = np.concatenate([[0], np.cumsum(still)])
+        frozen = found_still[np.minimum(count + DRIFT, len(same))] > found_still[count - 1]
         least = int(asked.seconds * rate) + 1
         for found in shot.runs_of(
             "frozen", asked.severity, frozen, np.where(same, change, 0.0), shot.all_of_it, "", least=least
