@@ -1,11 +1,11 @@
 """The ladder: the steps of the shot in view under their headings, in the order in which they act."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QContextMenuEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtCore import QModelIndex, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QContextMenuEvent, QDropEvent, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -14,8 +14,6 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QPushButton,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -27,29 +25,10 @@ from bluffline.treat.catalogue import KINDS
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import Heading, Step
 from bluffline.treat.transfer import largest_gap
-from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, WELL, font
+from bluffline.ui.ladder.rows import BOX, ROW, Row, RowDelegate
+from bluffline.ui.style.style import font
 
-_ROW = Qt.ItemDataRole.UserRole + 1
-_HEADING_HIGH, _RUNG_HIGH = 24, 40
-_BOX = QRectF(6, 6, 13, 13)
 _FEW_BITS = 8
-_GAP = 2.0  # codes between neighbours of an 8-bit source, from which it is told
-
-
-@dataclass(frozen=True)
-class Row:
-    """A row of the list: a heading with what it says at the right, or a rung with its place on the ladder."""
-
-    heading: Heading
-    told: str = ""
-    rung: int | None = None
-    step: Step | None = None
-    gap: float = 1.0
-
-    @property
-    def warning(self) -> str:
-        """What an 8-bit source suffers by the ladder up to here; nothing where that is little."""
-        return f"8 bits stretched: gaps of {self.gap:.1f} codes" if self.gap >= _GAP else ""
 
 
 class Ladder(QListWidget):
@@ -61,7 +40,7 @@ class Ladder(QListWidget):
         super().__init__()
         self._session = session
         self._copied: Treatment = ()
-        self.setItemDelegate(_Delegate(self))
+        self.setItemDelegate(RowDelegate(self, self.title_of))
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
@@ -114,11 +93,11 @@ class Ladder(QListWidget):
     def refresh(self) -> None:
         """Show the ladder in force."""
         rows = self.rows()
-        if rows != [self.item(n).data(_ROW) for n in range(self.count())]:  # type: ignore[union-attr]
+        if rows != [self.item(n).data(ROW) for n in range(self.count())]:  # type: ignore[union-attr]
             self.clear()
             for row in rows:
                 item = QListWidgetItem()
-                item.setData(_ROW, row)
+                item.setData(ROW, row)
                 if row.step is None:
                     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsDropEnabled)
                     item.setText(f"{row.heading}, {row.told}")
@@ -135,7 +114,7 @@ class Ladder(QListWidget):
 
     def row_of(self, index: QModelIndex) -> Row:
         """What stands in a row."""
-        row = index.data(_ROW)
+        row = index.data(ROW)
         assert isinstance(row, Row)
         return row
 
@@ -146,7 +125,7 @@ class Ladder(QListWidget):
     # Hands -------------------------------------------------------------------------------------------------------------
 
     def _pressed(self, item: QListWidgetItem) -> None:
-        rung = item.data(_ROW).rung
+        rung = item.data(ROW).rung
         if rung is not None:
             self._session.place.choose(rung)
 
@@ -155,7 +134,7 @@ class Ladder(QListWidget):
         index = self.indexAt(event.position().toPoint())
         row = self.row_of(index) if index.isValid() else None
         inside = event.position() - QPointF(self.visualRect(index).topLeft())
-        if row is not None and row.step is not None and row.rung is not None and _BOX.adjusted(-4, -4, 4, 4).contains(inside):
+        if row is not None and row.step is not None and row.rung is not None and BOX.adjusted(-4, -4, 4, 4).contains(inside):
             self._session.document.bypass_step(row.rung, bypassed=row.step.on)
             return
         super().mousePressEvent(event)
@@ -339,64 +318,3 @@ class LadderPanel(QWidget):
         self.why.setVisible(bool(reasons))
         self.add.setEnabled(shot < self._session.treatable)
         self.reset.setEnabled(bool(document.own))
-
-
-class _Delegate(QStyledItemDelegate):
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(200, _HEADING_HIGH if index.data(_ROW).step is None else _RUNG_HIGH)
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        assert painter is not None
-        ladder = self.parent()
-        assert isinstance(ladder, Ladder)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box, row = option.rect, ladder.row_of(index)
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        if row.step is None:
-            painter.setPen(TEXT)
-            painter.setFont(font(12, bold=True))
-            title = ladder.title_of(row.heading)
-            painter.drawText(box.adjusted(2, 0, -2, 0), left, title)
-            used = painter.fontMetrics().horizontalAdvance(title) + 12
-            painter.setPen(DIM)
-            painter.setFont(font(11))
-            room = box.adjusted(used, 0, -4, 0)
-            told = painter.fontMetrics().elidedText(row.told, Qt.TextElideMode.ElideRight, room.width())
-            painter.drawText(room, right, told)
-        else:
-            self._paint_rung(painter, box, row, chosen=ladder.currentIndex() == index)
-        painter.restore()
-
-    def _paint_rung(self, painter: QPainter, box: QRect, row: Row, *, chosen: bool) -> None:
-        assert row.step is not None and row.rung is not None
-        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        if chosen:
-            painter.setPen(QPen(TINT, 1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(box).adjusted(0.5, 0.5, -0.5, -1.5), 3, 3)
-        tick = _BOX.translated(QPointF(box.topLeft()))
-        painter.setPen(QPen(DIM, 1))
-        painter.setBrush(WELL)
-        painter.drawRoundedRect(tick, 2, 2)
-        if row.step.on:
-            painter.setPen(QPen(TEXT, 2))
-            x, y, size = tick.left(), tick.top(), tick.width()
-            corners = [QPointF(x + a * size, y + b * size) for a, b in ((0.22, 0.52), (0.42, 0.74), (0.80, 0.26))]
-            painter.drawLine(corners[0], corners[1])
-            painter.drawLine(corners[1], corners[2])
-        ink = TEXT if row.step.on else LINE.lighter(150)
-        painter.setPen(ink)
-        painter.setFont(font(12, bold=True))
-        top = QRect(box.left() + 26, box.top() + 3, box.width() - 32, 18)
-        painter.drawText(top, left, f"{row.rung + 1}  {row.step.title}")
-        used = painter.fontMetrics().horizontalAdvance(f"{row.rung + 1}  {row.step.title}") + 10
-        painter.setPen(DIM)
-        painter.setFont(font(11))
-        metrics = painter.fontMetrics()
-        where = metrics.elidedText(row.step.reach.text, Qt.TextElideMode.ElideRight, max(top.width() - used, 0))
-        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, where)
-        foot = QRect(box.left() + 44, box.top() + 20, box.width() - 50, 16)
-        told = " · ".join(part for part in ("" if row.step.on else "bypassed", row.warning, row.step.text) if part)
-        painter.drawText(foot, left, metrics.elidedText(told, Qt.TextElideMode.ElideRight, foot.width()))
