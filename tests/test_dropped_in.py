@@ -287,6 +287,19 @@ print(np.abs(after - (64 + 876 * wanted)).max(), np.abs(after - before).max())
     assert off <= 1.01 and moved > 5
 
 
+@pytest.mark.parametrize(("folder", "text", "told"), [
+    ("rules", DULL.replace('{"dull":', '{"outside":'), "two rules are called .*outside"),
+    ("rules", DULL.replace('"dull", True', '"tags", True'), r"two rules are called \[tags\]"),
+    ("gauges", ROWS.replace('"rows"', '"waveform"'), "two gauges have one name"),
+    ("kinds", SOFTEN.replace('"soften"', '"sharpen"'), "two kinds have one name"),
+])  # fmt: skip
+def test_one_that_takes_the_name_of_another_is_refused(dropped, tmp_path, folder, text, told):
+    (tmp_path / folder / "other.py").write_text(text)
+    script = "import bluffline.rules.catalogue\nimport bluffline.gauges.catalogue\nimport bluffline.treat.catalogue"
+    with pytest.raises(AssertionError, match=told):
+        dropped(script=script)
+
+
 def test_the_desk_knows_them(dropped, over_clip, tmp_path):
     house = tmp_path / "house.toml"
     house.write_text(LIMITS + "[dull]\nlevel = 45.0\n")

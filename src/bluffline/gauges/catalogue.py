@@ -15,7 +15,10 @@ def _found() -> dict[str, type[Instrument]]:
         for one in vars(module).values()
         if isinstance(one, type) and issubclass(one, Instrument) and "name" in vars(one)
     }
-    return {one.name: one for one in sorted(own, key=lambda one: (one.place, one.name))}
+    found = {one.name: one for one in sorted(own, key=lambda one: (one.place, one.name))}
+    if len(found) < len(own):
+        raise TypeError(f"two gauges have one name among {', '.join(sorted(one.name for one in own))}")
+    return found
 
 
 INSTRUMENTS = _found()

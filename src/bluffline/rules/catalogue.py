@@ -16,7 +16,11 @@ def _found() -> tuple[Rule, ...]:
         for one in vars(module).values()
         if isinstance(one, type) and issubclass(one, Rule) and "titles" in vars(one)
     }
-    return tuple(sorted((kind() for kind in own), key=lambda rule: (rule.place, *rule.titles)))
+    rules = sorted((kind() for kind in own), key=lambda rule: (rule.place, *rule.titles))
+    told = [*(name for rule in rules for name in rule.titles), *(f"[{rule.key}]" for rule in rules if rule.section is not None)]
+    if twice := {name for name in told if told.count(name) > 1}:
+        raise TypeError(f"two rules are called {', '.join(sorted(twice))}")
+    return tuple(rules)
 
 
 RULES = _found()

@@ -19,7 +19,10 @@ def _found() -> dict[str, type[Step]]:
         if isinstance(each, type) and issubclass(each, Step) and "kind" in vars(each)
     }
     headings = list(Heading)
-    return {each.kind: each for each in sorted(own, key=lambda each: (headings.index(each.home), each.title))}
+    found = {each.kind: each for each in sorted(own, key=lambda each: (headings.index(each.home), each.title))}
+    if len(found) < len(own):
+        raise TypeError(f"two kinds have one name among {', '.join(sorted(each.kind for each in own))}")
+    return found
 
 
 KINDS = _found()
