@@ -1,5 +1,6 @@
 """Gauges, areas, probe and comparison, by mouse and keys on the offscreen platform."""
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
@@ -403,10 +404,11 @@ def test_a_click_on_the_level_over_time_goes_there(desk, over_clip, qtbot):
     """And it draws from the first frame on, before anything is known of what is around it."""
     desk.gauges.put(0, gauge_named("time", "10"))
     desk.open(over_clip)
-    settled(qtbot, desk, lambda: desk.session.surveyed and gauges_hold(desk) and desk.viewer.gauges[0].trace.measured > 0)
+    gauge = desk.viewer.gauges[0]
+    settled(qtbot, desk, lambda: desk.session.surveyed and gauges_hold(desk))
+    count = desk.session.programme.frame_count
+    settled(qtbot, desk, lambda: gauge.trace.measured == count)  # it follows the survey to its end
     assert desk.header._fault is None
-    gauge, count = desk.viewer.gauges[0], desk.session.programme.frame_count
-    assert gauge.trace.measured == count, "it follows the survey to its end"
     qtbot.mouseClick(gauge, LEFT, pos=point(gauge, 0.5 + 5 / 251, 0.4))
     assert desk.session.place.frame == 5
     settled(qtbot, desk, lambda: desk.viewer.shown == 5 and gauge.trace.frame == 5 - 125)
@@ -417,6 +419,19 @@ def test_a_click_on_the_level_over_time_goes_there(desk, over_clip, qtbot):
     drag(qtbot, gauge, point(gauge, 0.5, 0.5), point(gauge, 0.5 + 3 / 251, 0.5))
     assert desk.session.place.frame == 8, "however often the gauge moves on under the hand"
     assert desk.picture.highlighted is None
+
+
+def test_the_level_over_time_says_whether_it_was_tried(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.gauges.put(1, gauge_named("time", "10"))
+    desk.session.place.go_to(18)
+    gauge, card = desk.viewer.gauges[1], desk.viewer.board.cards[1]
+    settled(qtbot, desk, lambda: gauges_hold(desk) and card.facts == "% · source")
+    high = np.nanmax(gauge.trace.levels["y_max"])
+    desk.session.document.add(SoftCeiling(70.0, 109.0, 50.0), "Add")
+    assert desk.measuring.facts_of(gauge.instrument, treated=True) == "% · foreseen"
+    qtbot.waitUntil(lambda: not desk.session.untried() and card.facts == "% · treated", timeout=WAIT)
+    settled(qtbot, desk, lambda: np.nanmax(gauge.trace.levels["y_max"]) <= 70.5 < high)
 
 
 def test_facts_of_the_gauges(surveyed_desk, qtbot):

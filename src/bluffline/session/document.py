@@ -348,7 +348,7 @@ class Document:
         ladder = self.work.ladder(shot)
         places = [place for place, step in enumerate(ladder) if step == asked.step]
         if ladder != before and len(places) != 1:
-            return "the step has changed meanwhile"
+            return "the step can't be told from others like it any more" if places else "the step has changed meanwhile"
         place = asked.rung if ladder == before else places[0]
         assert place is not None, "a step is in question"
         if behind and ladder[:place] != before[: asked.rung]:

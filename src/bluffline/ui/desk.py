@@ -343,6 +343,7 @@ class Desk(QMainWindow):
     def _tried(self) -> None:
         self.skyline.redraw()
         self._tell_left()
+        self._refresh_facts()
 
     def _treatment_changed(self) -> None:
         self.work.changed()

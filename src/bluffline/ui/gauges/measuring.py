@@ -126,10 +126,13 @@ class Measuring:
         setup, preview = self.gauges.setup, self.viewer.preview
         if self.session.document.areas and setup.taken is not Taken.WHOLE and not instrument.around:
             return str(setup.taken)
+        words = self.viewer.treated_words if treated else "source"
+        if treated and instrument.around and self.session.untried():
+            words = "foreseen"  # by bounds, where a shot has not been tried
         return instrument.facts(
             Seen(
                 unit=setup.unit,
-                words=self.viewer.treated_words if treated else "source",
+                words=words,
                 proxy=preview is not None and preview.proxy,
                 roomy=setup.shown < SLOTS,
                 luma=setup.luma,

@@ -91,7 +91,8 @@ class Viewer(QObject):
         self.frames.failed.connect(self._failed, queued)  # type: ignore[call-arg]
         session.document.changed.connect(self._moved)
         gauges.changed.connect(self.ask)
-        session.survey_changed.connect(self._surveyed)
+        session.survey_changed.connect(self._more_known)
+        session.trials_changed.connect(self._more_known)
         self.look.changed.connect(self.ask)
 
     def _connect_gauge(self, gauge: Gauge) -> None:
@@ -309,7 +310,7 @@ class Viewer(QObject):
             window.deleteLater()
         self.ask()
 
-    def _surveyed(self) -> None:
+    def _more_known(self) -> None:
         """More of the programme is known: gauges that show what is around the frame show more."""
         if any(gauge.instrument.around for gauge in self._asked):
             self.ask()
