@@ -3,7 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import MISSING, dataclass, fields, is_dataclass
 from enum import Enum
-from types import UnionType
+from importlib import import_module
+from pkgutil import iter_modules
+from types import ModuleType, UnionType
 from typing import Annotated, Any, TypeVar, get_args, get_origin, get_type_hints
 
 from bluffline.errors import SettingsError, require
@@ -109,3 +111,10 @@ def _plain(value: Any, hint: Any, where: str) -> Any:
     require(whole, f"{where} must be {_NAMES.get(hint, hint.__name__)}, not {str(value)[:SHOWN]}.")
     require(not isinstance(value, str) or len(value) <= _LONGEST, f"{where} must be a shorter text.")
     return value
+
+
+def declared_in(package: ModuleType, base: type[Made], mark: str) -> set[type[Made]]:
+    """The classes of a base that the modules of a package declare: those that have ``mark`` of their own."""
+    modules = [import_module(f"{package.__name__}.{module.name}") for module in iter_modules(package.__path__)]
+    every = [one for module in modules for one in vars(module).values()]
+    return {one for one in every if isinstance(one, type) and issubclass(one, base) and mark in vars(one)}

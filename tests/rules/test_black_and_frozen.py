@@ -8,6 +8,7 @@ import scenes
 from bluffline.media.probe import probe
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
+from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
 
@@ -60,6 +61,12 @@ def test_a_freeze_is_found_and_motion_is_not(clip, codec, picture):
     settled = 6 if codec == "mpeg2video" else 1  # frames that a low rate takes to come to rest on what stands still
     assert FIRST - 1 <= frozen[0].first_frame <= FIRST + settled and LAST - settled <= frozen[0].last_frame <= LAST + 1
     assert frozen[0].reason.startswith("Frozen for ") and not found(clip(f"live{ending}", picture, FRAMES, **whole))
+
+
+def test_a_freeze_that_is_split_by_hand_is_no_still(clip):
+    survey = run_survey(start_survey(probe(clip("split.mkv", stopping(panned), FRAMES)), load_rules("r103")), Monitor())
+    parts = [Shot(0, 27), Shot(28, LAST), Shot(LAST + 1, FRAMES - 1)]
+    assert [each.severity for each in survey.findings(parts) if each.rule == "frozen"] == [Severity.LOOK]
 
 
 def test_a_camera_that_stands_still_is_no_freeze_and_a_still_is_noted(clip):

@@ -1,20 +1,13 @@
 """The catalogue of instruments: every one that there is a module of."""
 
-from importlib import import_module
-from pkgutil import iter_modules
 
+from bluffline.declared import declared_in
 from bluffline.gauges import each
 from bluffline.gauges.instrument import Instrument
 
 
 def _found() -> dict[str, type[Instrument]]:
-    modules = [import_module(f"{each.__name__}.{module.name}") for module in iter_modules(each.__path__)]
-    own = {
-        one
-        for module in modules
-        for one in vars(module).values()
-        if isinstance(one, type) and issubclass(one, Instrument) and "name" in vars(one)
-    }
+    own = declared_in(each, Instrument, "name")  # type: ignore[type-abstract]
     found = {one.name: one for one in sorted(own, key=lambda one: (one.place, one.name))}
     if len(found) < len(own):
         raise TypeError(f"two gauges have one name among {', '.join(sorted(one.name for one in own))}")

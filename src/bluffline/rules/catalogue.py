@@ -1,21 +1,14 @@
 """The catalogue of rules: every one that there is a module of."""
 
-from importlib import import_module
-from pkgutil import iter_modules
 
+from bluffline.declared import declared_in
 from bluffline.rules import each
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
 
 
 def _found() -> tuple[Rule, ...]:
-    modules = [import_module(f"{each.__name__}.{module.name}") for module in iter_modules(each.__path__)]
-    own = {
-        one
-        for module in modules
-        for one in vars(module).values()
-        if isinstance(one, type) and issubclass(one, Rule) and "titles" in vars(one)
-    }
+    own = declared_in(each, Rule, "titles")
     rules = sorted((kind() for kind in own), key=lambda rule: (rule.place, *rule.titles))
     told = [*(name for rule in rules for name in rule.titles), *(f"[{rule.key}]" for rule in rules if rule.section is not None)]
     if twice := {name for name in told if told.count(name) > 1}:

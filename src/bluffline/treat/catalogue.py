@@ -1,9 +1,8 @@
 """The catalogue of steps: every kind that there is a module of."""
 
-from importlib import import_module
-from pkgutil import iter_modules
 from typing import Any
 
+from bluffline.declared import declared_in
 from bluffline.treat import kinds
 from bluffline.treat.step import Heading, Number, Step
 
@@ -11,13 +10,7 @@ SCHEMA = "bluffline.steps/1"
 
 
 def _found() -> dict[str, type[Step]]:
-    modules = [import_module(f"{kinds.__name__}.{module.name}") for module in iter_modules(kinds.__path__)]
-    own = {
-        each
-        for module in modules
-        for each in vars(module).values()
-        if isinstance(each, type) and issubclass(each, Step) and "kind" in vars(each)
-    }
+    own = declared_in(kinds, Step, "kind")
     headings = list(Heading)
     found = {each.kind: each for each in sorted(own, key=lambda each: (headings.index(each.home), each.title))}
     if len(found) < len(own):

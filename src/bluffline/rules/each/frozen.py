@@ -42,7 +42,8 @@ class Frozen(Rule):
         change = shot.column("pixel_change").astype(np.float64)
         tiles = shot.column("tile_change") / _TILE
         same = shot.readable & (np.maximum(change, tiles) <= asked.noise)
-        same[0] = False  # another shot was before it
+        went_on = bool(same[0])  # the frame before it, of another shot, is the same: it was divided by hand in a freeze
+        same[0] = False
         anew = shot.readable & (np.maximum(change, tiles) <= _REFRESH * asked.noise)
         for first, last in runs_in(~same):
             inside = first >= 2 and last + 2 < len(same) and same[first - 2] and same[last + 2]
@@ -61,7 +62,7 @@ class Frozen(Rule):
         for found in shot.runs_of(
             "frozen", asked.severity, frozen, np.where(same, change, 0.0), shot.all_of_it, "", least=least
         ):
-            if found.frames == shot.shot.length:
+            if found.frames == shot.shot.length and not went_on:
                 yield replace(found, severity=Severity.NOTE, reason="A still: nothing moves from cut to cut")
             else:
                 yield replace(found, reason=f"Frozen for {found.frames / rate:.2f} s{found.runs_told}")
