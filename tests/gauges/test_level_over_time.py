@@ -90,3 +90,11 @@ def test_its_table_tells_every_frame_that_was_measured():
     _, trace, _ = drawn(flat(10, 0, 40))
     rows = list(csv.DictReader(io.StringIO(counts_csv(trace))))
     assert [int(each["frame"]) for each in rows] == list(range(40)) and {each["y_max %"] for each in rows} == {"70.000"}
+
+
+def test_excess_of_rgb_is_heavier_not_only_elsewhere():
+    def lit(level):
+        gauge, _, image = drawn(flat(500, 375, 251, rgb_max=level))
+        return int((image[: row(gauge, 100) - 1, 100] != EMPTY).sum())
+
+    assert lit(104.0) == 1 and lit(112.0) == lit(140.0) + 2 == 5, "beyond the span it stands at the edge"

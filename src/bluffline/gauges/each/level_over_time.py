@@ -108,9 +108,9 @@ class LevelOverTime(Instrument):
         kernels.hatch_rows(band, rows_outside("Y′", self.span, height, by.limits))
         kernels.lay(band, colour_of("Y′"), np.float32(GROUND), image)
         lines = np.zeros_like(band)
-        for name in ("rgb_min", "rgb_max"):
-            lines[seen & (np.abs(row - rows[name]) < 1)] = 1
-        kernels.hatch_rows(lines, rows_outside("R′", self.span, height, by.limits))
+        outside = rows_outside("R′", self.span, height, by.limits)
+        for name in ("rgb_min", "rgb_max"):  # a thin line can't be broken up: excess is heavier
+            lines[seen & (np.abs(row - rows[name]) < np.where(outside[rows[name]], 3, 1))] = 1
         kernels.lay(lines, _RGB, np.float32(GROUND), image)
 
     def _rows(
