@@ -1,10 +1,12 @@
 """Changes the code in small ways, one at a time, and says which changes no test notices.
 
 Run as ``python tools/mutate.py`` for the changes that are named below, which every round has to notice, or as
-``python tools/mutate.py treat rules 40`` for so many at random in some packages. Each is made in a copy of the sources.
+``python tools/mutate.py treat rules 40`` for so many at random in each of some packages: those are judged by the tests that
+enter the changed function, the quickest first. Each is made in a copy of the sources.
 """
 
 import ast
+import json
 import os
 import random
 import shutil
@@ -27,6 +29,7 @@ class Change:
     old: str
     new: str
     tests: tuple[str, ...]
+    start: int = -1  # where ``old`` stands in the file; the first place that says it where negative
 
 
 NAMED = (
@@ -101,7 +104,34 @@ WATCHED = {
 }  # fmt: skip
 
 
-def at_random(package: str, count: int) -> list[Change]:
+class Callers:
+    """Which tests of some folders enter which function, found by running them once."""
+
+    def __init__(self, tests: tuple[str, ...]) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            found = Path(name) / "found.json"
+            environment = os.environ | {"WHO_CALLS": str(found), "PYTHONPATH": f"{ROOT / 'src'}:{ROOT / 'tools'}"}
+            folders = [str(ROOT / "tests" / each) for each in tests]
+            subprocess.run(
+                [sys.executable, "-m", "pytest", "-q", "-p", "who_calls", "-p", "no:cacheprovider", *folders],
+                cwd=ROOT, env=environment, stdout=subprocess.DEVNULL, check=True,
+            )  # fmt: skip
+            seen = json.loads(found.read_text("utf-8"))
+        self._entered: dict[str, list[str]] = seen["entered"]
+        self._seconds: dict[str, float] = seen["seconds"]
+
+    def of(self, inside: str, text: str, line: int) -> tuple[str, ...]:
+        """The tests that enter the function at a line of a module, the quickest first; none where it is compiled."""
+        around = [
+            min([node.lineno, *(each.lineno for each in node.decorator_list)])
+            for node in ast.walk(ast.parse(text))
+            if isinstance(node, ast.FunctionDef) and node.lineno <= line <= (node.end_lineno or node.lineno)
+        ]
+        tests = self._entered.get(f"{inside}:{max(around)}", []) if around else []
+        return tuple(each.removeprefix("tests/") for each in sorted(tests, key=self._seconds.__getitem__))
+
+
+def at_random(package: str, count: int, callers: Callers | None = None) -> list[Change]:
     """Changes of one operator each, or of a condition to its opposite, anywhere in a package."""
     found = []
     for path in sorted((ROOT / "src" / "bluffline" / package).rglob("*.py")):
@@ -110,28 +140,33 @@ def at_random(package: str, count: int) -> list[Change]:
             operators = [*getattr(node, "ops", []), *([node.op] if isinstance(node, ast.BinOp | ast.BoolOp) else [])]
             found += [(path, text, node, operator) for operator in operators if type(operator) in SWAPS]
     chosen = random.sample(found, min(count, len(found)))
-    return [_swapped(package, *each) for each in chosen]
+    return [_swapped(package, callers, *each) for each in chosen]
 
 
-def _swapped(package: str, path: Path, text: str, node: ast.AST, operator: ast.AST) -> Change:
+def _swapped(package: str, callers: Callers | None, path: Path, text: str, node: ast.AST, operator: ast.AST) -> Change:
     old = ast.get_source_segment(text, node) or ""
+    line, column = node.lineno, node.col_offset  # type: ignore[attr-defined]
+    before = text.encode().splitlines(keepends=True)
+    start = len(b"".join([*before[: line - 1], before[line - 1][:column]]).decode())
     kind = SWAPS[type(operator)]
     if isinstance(node, ast.Compare):
         node.ops = [kind() if each is operator else each for each in node.ops]  # type: ignore[misc]
     elif isinstance(node, ast.BinOp | ast.BoolOp):
         node.op = kind()  # type: ignore[assignment]
-    where = f"{path.name}:{getattr(node, 'lineno', 0)}"
     inside = str(path.relative_to(ROOT / "src" / "bluffline"))
-    return Change(f"{where} {old[:60]!r}", inside, old, f"({ast.unparse(node)})", WATCHED[package])
+    tests = (callers.of(inside, text, line) if callers else ()) or WATCHED[package]
+    new = f"({ast.unparse(node)})"
+    return Change(f"{inside}:{line} {old[:60]!r} → {new[:60]!r}", inside, old, new, tests, start)
 
 
 def survives(change: Change, folder: Path) -> bool:
     """Whether the tests pass in spite of a change."""
     path = folder / "src" / "bluffline" / change.path
     text = path.read_text()
-    if change.old not in text:
+    start = text.find(change.old) if change.start < 0 else change.start
+    if start < 0:
         raise SystemExit(f"{change.name}: {change.path} does not say {change.old!r} any more; mend the list.")
-    path.write_text(text.replace(change.old, change.new, 1))
+    path.write_text(text[:start] + change.new + text[start + len(change.old) :])
     try:
         tests = [str(folder / "tests" / name) for name in change.tests]
         run = subprocess.run(
@@ -151,7 +186,8 @@ def main() -> int:
     if len(sys.argv) > 1:
         *packages, count = sys.argv[1:]
         random.seed(count)
-        changes = [change for package in packages for change in at_random(package, int(count))]
+        callers = Callers(tuple(dict.fromkeys(tests for package in packages for tests in WATCHED[package])))
+        changes = [change for package in packages for change in at_random(package, int(count), callers)]
     alive = []
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
@@ -160,7 +196,7 @@ def main() -> int:
         shutil.copy(ROOT / "pyproject.toml", folder)
         for change in changes:
             lives = survives(change, folder)
-            print("survives" if lives else "noticed ", change.name, flush=True)
+            print("survives" if lives else "noticed ", change.name, f"({len(change.tests)} asked)", flush=True)
             alive += [change] if lives else []
     print(f"{len(alive)} of {len(changes)} changes were noticed by no test")
     return bool(alive)
