@@ -11,10 +11,15 @@ import numpy as np
 from bluffline.media.probe import probe
 from bluffline.media.writer import plain_name
 
-# name, columns and rows, frames, encoder, its options, pixel format, and the most that is asked for in MiB
+# name, columns and rows, frames, encoder, its options, pixel format
+UHD = ("uhd.mov", (3840, 2160), 12, "prores_ks", {"profile": "3"}, "yuv422p10le")
+LARGER = ("8k.mkv", (7680, 4320), 5, "ffv1", {"level": "3", "slices": "24", "slicecrc": "1"}, "yuv422p12le")
+# what is legalised, to what, and the most that is asked for in MiB
 CASES = (
-    ("uhd.mov", (3840, 2160), 12, "prores_ks", {"profile": "3"}, "yuv422p10le", 800),
-    ("8k.mkv", (7680, 4320), 5, "ffv1", {"level": "3", "slices": "24", "slicecrc": "1"}, "yuv422p12le", 1500),
+    (UHD, "ProRes", "out.mov", 800),
+    (UHD, "H.264", "out.mp4", 800),
+    (UHD, "FFV1", "out.mkv", 850),
+    (LARGER, "ProRes", "out.mov", 1500),
 )
 RUN = """
 import sys
@@ -49,16 +54,17 @@ def make(path: Path, size: tuple[int, int], count: int, encoder: str, options: d
 
 
 def main() -> None:
-    """Legalise each to ProRes in a process of its own."""
+    """Legalise each in a process of its own."""
     with tempfile.TemporaryDirectory() as named:
         folder = Path(named)
-        for name, size, count, encoder, options, pixel_format, most in CASES:
-            make(folder / name, size, count, encoder, options, pixel_format)
+        for (name, *source), codec, target, most in CASES:
+            if not (folder / name).exists():
+                make(folder / name, *source)  # type: ignore[arg-type]
             frame = probe(folder / name).format.frame_bytes >> 10
-            command = [sys.executable, "-c", RUN, "legalise", str(folder / name), str(folder / "out.mov"), "--force"]
+            command = [sys.executable, "-c", RUN, "legalise", str(folder / name), str(folder / target), "--force"]
             said = subprocess.run(command, check=False, capture_output=True, text=True).stdout
             peak = int(said.split("peak")[-1])
-            print(f"legalise {name} to ProRes: {peak >> 10} MiB, asked for {most}; {peak / frame:.1f} × a frame's planes")
+            print(f"legalise {name} to {codec}: {peak >> 10} MiB, asked for {most}; {peak / frame:.1f} × a frame's planes")
 
 
 if __name__ == "__main__":

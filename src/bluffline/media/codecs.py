@@ -59,7 +59,7 @@ class Codec:
 LARGE = 24 << 20  # bytes of a frame; from here on every one that is held is told in memory
 _FOUR_SLICES = 4096 * 2304  # pixels; FFV1's encoder refuses four slices beyond some number of them
 # H.264 looks some forty frames ahead by itself, which is gigabytes; without, it takes more bits for the same picture.
-_FEW_HELD = ("rc-lookahead=0", "sync-lookahead=0", "mbtree=0", "bframes=0", "sliced-threads=1")
+_FEW_HELD = ("rc-lookahead=0", "sync-lookahead=0", "mbtree=0", "bframes=0", "sliced-threads=1", "ref=1", "weightp=0")
 
 CODECS = {
     codec.name: codec
