@@ -159,7 +159,10 @@ class Session:
             return
         shots = cuts.of(judged.found)
         homes = [bisect_right(shots, found.worst_frame, key=lambda shot: shot.first) - 1 for found in judged.findings]
-        findings = [replace(found, shot=home) for found, home in zip(judged.findings, homes, strict=True)]
+        findings = [
+            found if found.shot == home else replace(found, shot=home)
+            for found, home in zip(judged.findings, homes, strict=True)
+        ]
         findings = in_reading_order(findings)
         self._judged = replace(judged, shots=shots, findings=findings, cuts=cuts)
         self.shots, self.findings, self.treatable = shots, findings, len(shots)
