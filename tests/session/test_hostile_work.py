@@ -10,8 +10,9 @@ from bluffline.session import workfile
 from bluffline.session.store import work_text
 from bluffline.session.work import Work
 from bluffline.session.workfile import read_work
+from bluffline.signal.format import NO_OVERRIDES
 
-ROW = "'c.mov', '{place}', 'x', '', 0, '[]', '{{}}'"
+ROW = "'c.mov', '{place}', 'x', '', 0, '[]', '{{}}', '{{}}'"
 
 
 def made(path, *script, place="/nowhere"):
@@ -25,7 +26,7 @@ def made(path, *script, place="/nowhere"):
     return path
 
 
-TABLE = workfile._SCHEMA
+TABLE, NO_FACTS = workfile._SCHEMA, workfile._facts_text(NO_OVERRIDES, None)
 
 
 @pytest.mark.parametrize(
@@ -36,7 +37,7 @@ TABLE = workfile._SCHEMA
         [TABLE, "create trigger t after insert on work begin delete from work; end"],
         [TABLE, "insert into work values (ROW)", "insert into work values (ROW)"],
         [TABLE],
-        ["create table work (name, place, content, rate, track, shots, work)", "insert into work values (ROW)"],
+        ["create table work (name, place, content, rate, track, shots, work, facts)", "insert into work values (ROW)"],
     ],
     ids=["a view without end", "another table", "a trigger", "two rows", "no row", "no work in it"],
 )
@@ -60,7 +61,7 @@ def test_names_of_devices_and_names_that_none_can_have(tmp_path, place):
     (tmp_path / "w.bluffline").write_bytes(b"")
     with closing(sqlite3.connect(":memory:")) as store:
         store.execute(TABLE)
-        store.execute("insert into work values ('zero', ?, 'x', '', 0, '[]', ?)", (place, work_of_nothing()))
+        store.execute("insert into work values ('zero', ?, 'x', '', 0, '[]', ?, ?)", (place, work_of_nothing(), NO_FACTS))
         store.execute(f"pragma application_id = {workfile._APPLICATION}")
         store.execute(f"pragma user_version = {workfile.VERSION}")
         store.commit()
@@ -82,7 +83,8 @@ def work_of_nothing():
     ],
 )  # fmt: skip
 def test_rates_and_counts_are_bounded_before_they_are_worked_out(tmp_path, column, value):
-    script = [TABLE, "insert into work values (ROW)", f"update work set shots = '0-9', work = '{work_text(Work())}'"]
+    facts = f"work = '{work_text(Work())}', facts = '{NO_FACTS}'"
+    script = [TABLE, "insert into work values (ROW)", f"update work set shots = '0-9', {facts}"]
     (tmp_path / "c.mov").write_bytes(b"picture")
     assert read_work(made(tmp_path / "good.bluffline", *script)).shots, "what is changed is all that is wrong"
     literal = value if isinstance(value, int) else f"'{value}'"

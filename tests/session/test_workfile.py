@@ -21,10 +21,10 @@ from bluffline.rules.shots import Shot
 from bluffline.session.hold import Hold
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.session import Session
-from bluffline.session.store import VERSION, DocumentStore
+from bluffline.session.store import DocumentStore
 from bluffline.session.taking_in import take_in
 from bluffline.session.work import Aside, Cuts, FollowedArea, Work
-from bluffline.session.workfile import read_work, save_work
+from bluffline.session.workfile import VERSION, read_work, save_work
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein

@@ -131,12 +131,13 @@ def propose_all(
     """The least treatment for every shot that needs one; steps on colours that it has in ``treatments`` are kept.
 
     Colour bars are not treated unless they have steps already: what they show is what they are for.
+    What is waived is left as it is.
     Levels that contradict their tag are told with their evidence, and never remapped here: see `prove.suggesting`.
     """
     proposals = []
     with Reader(survey.programme, keep_bytes=_KEEP) as reader:
         for number, shot in enumerate(shots):
-            found = [finding for finding in findings if finding.shot == number]
+            found = [finding for finding in findings if finding.shot == number and finding.waiver is None]
             given = treatments.get(number, ())
             if found and not given and _is_line_up(reader, shot, survey):
                 continue
@@ -190,7 +191,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             if survey.read and survey.read != [digest]:
                 raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")
             treated = tuple(request.shots[number] for number, steps in sorted(treatments.items()) if acts(steps))
-            after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated)
+            after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated, waivers=survey.waivers)
             run_survey(after, monitor, stage=f"Read back{told}")
             give_back_memory()
             findings = after.findings(list(request.shots))

@@ -14,13 +14,13 @@ from bluffline.media.reader import Reader
 from bluffline.rules.catalogue import rule_of
 from bluffline.rules.columns import Column, percent_columns
 from bluffline.rules.evidence import Surveyed
-from bluffline.rules.finding import Finding
+from bluffline.rules.finding import Finding, Waiver
 from bluffline.rules.judging import judge
-from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
+from bluffline.rules.waivers import waived
 from bluffline.signal.convert import convert
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules
+from bluffline.survey.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules, must_fix
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
@@ -76,11 +76,10 @@ class Trial:
         """Whether every frame was tried."""
         return len(self.frames) == self.shot.length
 
-    def left(self, found: Sequence[Finding]) -> int:
+    def left(self, found: Sequence[Finding], waivers: Sequence[Waiver] = ()) -> int:
         """How many findings are left that must be fixed; found: those of the source in this shot."""
-        own = [finding for finding in self.findings if rule_of(finding.rule).tried]
-        untold = [finding for finding in found if self.outcome(finding) is None]
-        return sum(finding.severity is Severity.MUST_FIX for finding in (*own, *untold))
+        own = waived([finding for finding in self.findings if rule_of(finding.rule).tried], waivers)
+        return len(must_fix([*own, *(finding for finding in found if self.outcome(finding) is None)]))
 
     def outcome(self, finding: Finding) -> Outcome | None:
         """What becomes of a finding of the source in this shot; None where what was tried can't tell."""

@@ -162,6 +162,7 @@ def standing_certificate(checked: Checked) -> dict[Path, bytes]:
         raise WriteError(f"{programme.name} can't be certified as it stands: {verdict(survey, checked.findings)}.")
     page = _page("as_it_stands.html.j2").render(
         checked=checked,
+        verdict=verdict(survey, checked.findings),
         survey=survey,
         programme=programme,
         rules=survey.rules,
@@ -200,7 +201,7 @@ def _page(name: str) -> Any:
 
 def _rows(findings: Sequence[Finding], programme: Programme) -> list[dict[str, Any]]:
     """The findings as lines of a table."""
-    return [{**finding_report(finding, programme), "part": part_of(finding)} for finding in findings]
+    return [{"waived": None, **finding_report(finding, programme), "part": part_of(finding)} for finding in findings]
 
 
 def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:

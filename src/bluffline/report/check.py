@@ -13,6 +13,7 @@ from bluffline.rules.finding import Finding
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
+from bluffline.rules.waivers import waiver_to
 from bluffline.signal.matrix import standard
 from bluffline.signal.naming import colours
 from bluffline.survey.checking import Checked
@@ -25,9 +26,7 @@ _COLUMNS = (
 )
 
 
-def check_report(
-    survey: Survey, shots: list[Shot] | None = None, findings: list[Finding] | None = None
-) -> dict[str, Any]:
+def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list[Finding] | None = None) -> dict[str, Any]:
     """The survey in the form of schema ``bluffline.check/2``; ``findings``: as they were judged, where that was done."""
     programme, source = survey.programme, survey.source
     shots = survey.shots() if shots is None else shots
@@ -69,6 +68,7 @@ def check_report(
         "rules": rules_report(survey.rules),
         "verdict": verdict(survey, findings),
         "must_fix": len(must_fix(findings)),
+        "waived": sum(finding.waiver is not None for finding in findings),
         "judged": judged(survey),
         "not_judged": not_judged(survey),
         "shots": [{"first_frame": shot.first, "last_frame": shot.last} for shot in shots],
@@ -91,8 +91,10 @@ def verdict(survey: Survey, findings: list[Finding]) -> str:
     """What the findings come to, and what that is about."""
     count = len(must_fix(findings))
     left = "nothing to fix" if not count else f"{count} finding{'s' if count > 1 else ''} that must be fixed"
+    waived = sum(finding.waiver is not None for finding in findings)
+    passed = f"; {waived} finding{'s' if waived > 1 else ''} waived" if waived else ""
     filtered = f", judged after a {survey.rules.filter} filter" if survey.rules.low_pass else ""
-    return f"{left} in the picture under {rules_name(survey.rules)}{filtered}"
+    return f"{left} in the picture under {rules_name(survey.rules)}{filtered}{passed}"
 
 
 def track_report(track: Track) -> dict[str, Any]:
@@ -146,6 +148,7 @@ def finding_report(finding: Finding, programme: Programme) -> dict[str, Any]:
         "runs": finding.runs,
         "frames": finding.frames or finding.length,
         **({"made_of": dict(finding.made_of)} if finding.made_of else {}),
+        **({"waived": waiver_to(finding.waiver)} if finding.waiver is not None else {}),
     }
 
 
@@ -211,7 +214,9 @@ def describe(survey: Survey, checked: Checked | None = None) -> str:
     for finding in findings:
         when = f"{programme.label(finding.first_frame)} – {programme.label(finding.last_frame)}"
         told = ", ".join(filter(None, (finding.reason, part_of(finding))))
-        lines.append(f"  {finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {told}")
+        if finding.waiver is not None:
+            told += f"; waived by {finding.waiver.by}: {finding.waiver.reason}"
+        lines.append(f"  {'waived' if finding.waiver else finding.severity:<8}  shot {finding.shot + 1:<3} {when}  {told}")
     lines += [f"  not judged  {each}" for each in not_judged(survey)]
     told = verdict(survey, findings)
     lines.append(f"{told[0].upper()}{told[1:]}")

@@ -6,6 +6,37 @@ from bluffline.rules.severity import Severity
 
 
 @dataclass(frozen=True, slots=True)
+class Waiver:
+    """A person's word that what is found is to pass.
+
+    ``rule``: the rule that it is about, empty where it is about any; ``first_frame``, ``last_frame``: the run of frames that
+    it is about, counted from 0, ends included, None where it is about the whole programme. ``by``: who gives it; ``at``: when,
+    in ISO 8601 with its zone.
+    """
+
+    rule: str
+    reason: str
+    by: str
+    at: str
+    first_frame: int | None = None
+    last_frame: int | None = None
+
+    @property
+    def told(self) -> str:
+        """What it is about, in a few words; the rule by its id."""
+        run = "" if self.first_frame is None else f" in frames {self.first_frame} to {self.last_frame}"
+        return f"{self.rule or 'all that is found'}{run}"
+
+    def covers(self, finding: "Finding") -> bool:
+        """Whether a finding is waived: all of it, not a part."""
+        if self.rule not in ("", finding.rule):
+            return False
+        if self.first_frame is None or self.last_frame is None:
+            return True
+        return self.first_frame <= finding.first_frame and finding.last_frame <= self.last_frame
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """One run of frames inside one shot that breaks one rule.
 
@@ -13,6 +44,7 @@ class Finding:
     frame of the run has. ``reason`` is the finding in a sentence. Frames and shots are counted from 0, ends included.
     Runs that lie close together are one finding: ``runs`` tells how many, ``frames`` how many frames they have.
     ``made_of``: for `outside`, the share of the picture outside each limit in the worst frame, in percent.
+    ``waiver``: whose word it is that lets it pass; None where nobody's.
     """
 
     rule: str
@@ -28,6 +60,7 @@ class Finding:
     runs: int = 1
     frames: int = 0
     made_of: tuple[tuple[str, float], ...] = ()
+    waiver: Waiver | None = None
 
     @property
     def length(self) -> int:

@@ -94,6 +94,7 @@ def parse_rules(text: str, name: str, folder: Path = Path()) -> Rules:
         sections=tuple(_asked(rules[key], table[key], f"The rules {name}: {key}", folder) for key in table if key in rules),
         checksum=checksum,
         shipped=next((known for known in SHIPPED if _checksum(_shipped_text(known)) == checksum), ""),
+        text=text,
     )
 
 

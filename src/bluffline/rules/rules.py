@@ -1,6 +1,6 @@
 """Delivery rules: the limits and tolerances that a programme is judged by."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from bluffline.measure.counted import Limits
@@ -38,7 +38,7 @@ class Rules:
     ``reserved``: whether codes that a serial link reserves are forbidden. ``low_pass``: whether luma and R′G′B′ are judged
     after that filter. ``gap``: seconds that two runs may lie apart and still be one finding. ``sections``: what the file asks
     of single rules, see `Rule.asked`. ``checksum``: SHA-256 of the file's text; ``shipped``: the name of the shipped rules that
-    it is to the letter, or empty.
+    it is to the letter, or empty; ``text``: the file's own.
     """
 
     name: str
@@ -54,6 +54,7 @@ class Rules:
     sections: tuple[Any, ...] = ()
     checksum: str = ""
     shipped: str = ""
+    text: str = field(default="", repr=False, compare=False)
 
     @property
     def filter(self) -> str:

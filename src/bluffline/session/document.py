@@ -11,6 +11,7 @@ from typing import Protocol
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area
 from bluffline.propose.propose import Proposal, luma_extremes
+from bluffline.rules.finding import Waiver
 from bluffline.rules.shots import Shot
 from bluffline.session import rungs
 from bluffline.session.asked import Asked, Settled
@@ -80,6 +81,7 @@ class Document:
                 work,
                 aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)),
                 areas=(*work.areas, *_unknown(carried(here, shots, work.cuts.of(self.found)).areas, work.areas)),
+                waivers=(*work.waivers, *(waiver for waiver in here.waivers if waiver not in work.waivers)),
             )
         if work != here:
             self._history.push(work, "Take up the work that was brought")
@@ -395,6 +397,15 @@ class Document:
             if self.own:
                 rest.append(Aside(shot, self.own))
             self._push(replace(work.treated(self.shot, nearest.treatment), aside=tuple(rest)), "Give what was kept aside")
+
+    def waive(self, waiver: Waiver) -> None:
+        """Let a finding, all of a rule, or whatever is found in a run of frames pass by a person's word."""
+        self._push(replace(self.work, waivers=(*self.work.waivers, waiver)), f"Waive {waiver.told}")
+
+    def unwaive(self, waiver: Waiver) -> None:
+        """Take a waiver back."""
+        kept = tuple(each for each in self.work.waivers if each != waiver)
+        self._push(replace(self.work, waivers=kept), f"Take back the waiver of {waiver.told}")
 
     def undo(self) -> None:
         """Take back the last act."""

@@ -73,7 +73,7 @@ def brought_over(work: Work, before: Sequence[Shot], now: Sequence[Shot], pairs:
 
     ``pairs``: by the numbers of now, see `alike`. Areas are followed as much earlier or later as their shots are.
     """
-    moved = rehomed(work, before, pairs)
+    moved = replace(rehomed(work, before, pairs), waivers=())  # given for other pictures: they are asked for again
     later = {number: now[number].first - before[old].first for number, old in pairs.items()}
     treatments = MappingProxyType({number: shifted(steps, later[number]) for number, steps in moved.treatments.items()})
     aside = (*work.aside, *left_behind(work, before, pairs), *moved.aside)

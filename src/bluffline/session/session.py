@@ -22,11 +22,12 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.trial import Outcome, Trial
 from bluffline.rules.each.chart import Chart
-from bluffline.rules.finding import Finding, in_reading_order
+from bluffline.rules.finding import Finding, Waiver, in_reading_order
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
+from bluffline.rules.waivers import waived
 from bluffline.session.around import Around
 from bluffline.session.document import Document
 from bluffline.session.event import Event
@@ -54,6 +55,7 @@ class Session:
         self.document = Document(self, self.place, self._divided)
         self._judge: Judge | None = None
         self._judged: Judged | None = None
+        self._waivers: tuple[Waiver, ...] = ()  # that the findings have
         self._treated = TreatedColumns()
         self.trials = Trials()
         self.codec: Codec | None = None  # that the operator writes in; None until that is known
@@ -147,14 +149,23 @@ class Session:
             self.treatable = len(judged.shots)
         else:
             self.treatable = self.document.grow(judged.found)
-        self._judged, self.shots, self.findings = judged, judged.shots, judged.findings
-        self.place.let_go()
+        self._judged, self.shots = judged, judged.shots
+        self._take_findings(judged)
         self.survey_changed.tell()
         self._divided()
+
+    def _take_findings(self, judged: Judged) -> None:
+        """Take over what was found, with whatever is waived by now."""
+        self._waivers = self.document.work.waivers
+        self.findings = waived(judged.findings, self._waivers)
+        self.place.let_go()
 
     def _divided(self) -> None:
         """Have the shots judged as they are divided by hand now; until then findings stand in the shots of their frames."""
         judged, cuts = self._judged, self.document.work.cuts
+        if judged is not None and self.document.work.waivers != self._waivers:
+            self._take_findings(judged)
+            self.survey_changed.tell()
         if judged is None or not judged.complete or judged.cuts == cuts:
             return
         shots = cuts.of(judged.found)
@@ -165,8 +176,8 @@ class Session:
         ]
         findings = in_reading_order(findings)
         self._judged = replace(judged, shots=shots, findings=findings, cuts=cuts)
-        self.shots, self.findings, self.treatable = shots, findings, len(shots)
-        self.place.let_go()
+        self.shots, self.treatable = shots, len(shots)
+        self._take_findings(self._judged)
         self.survey_changed.tell()
         self.judge_again()
 
@@ -251,13 +262,13 @@ class Session:
         left = {shot: len(found) for shot, found in by_shot.items()}
         for shot in self.document.treatments:
             if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
-                left[shot] = trial.left(by_shot.get(shot, []))
+                left[shot] = trial.left(by_shot.get(shot, []), self._waivers)
         return sum(left.values())
 
     def left_in(self, shot: int) -> int | None:
         """The same of one shot; None where its treatment has not been tried."""
         trial = self.trial_of(shot)
-        return None if trial is None else trial.left([found for found in self.findings if found.shot == shot])
+        return None if trial is None else trial.left([found for found in self.findings if found.shot == shot], self._waivers)
 
     def untried(self) -> list[Untried]:
         """The shots whose treatments are still to be tried, the one in view first."""

@@ -21,6 +21,7 @@ from bluffline.folders import UserFolder
 from bluffline.measure.areas import Area
 from bluffline.media.opening import shown
 from bluffline.rules.shots import Shot
+from bluffline.rules.waivers import waiver_from, waiver_to
 from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint_before_5
 from bluffline.session.hold import Hold
@@ -304,6 +305,7 @@ def _as_data(work: Work) -> dict[str, Any]:
             for each in work.shared
         ],
         "cuts": {"parted": sorted(work.cuts.parted), "joined": sorted(work.cuts.joined)},
+        "waivers": [waiver_to(waiver) for waiver in work.waivers],
     }
 
 
@@ -326,7 +328,8 @@ def work_from(data: dict[str, Any], found: Sequence[Shot]) -> Work:
         Shared(Heading(each["heading"]), steps_from(each["steps"]), str(each["name"]), frozenset(map(int, each["shots"])))
         for each in data.get("shared", [])
     )
-    work = Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts, shared)
+    waivers = tuple(waiver_from(each, "a waiver") for each in data.get("waivers", []))
+    work = Work(MappingProxyType(treatments), areas, aside, MappingProxyType(reasons), cuts, shared, waivers)
     return work if data.get("places") == _PLACES else _placed_in_programme(work, cuts.of(found))
 
 

@@ -16,6 +16,7 @@ from bluffline.session.likeness import Looks
 from bluffline.session.store import DocumentStore, Kept, Known
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, WorkFile, read_work
+from bluffline.signal.format import NO_OVERRIDES
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, start_survey
 
@@ -59,16 +60,18 @@ def take_in(
     OSError : the disk refuses
     CancelledError : the monitor was asked to stop
     """
-    brought, told = None, ""
+    brought, told, said = None, "", NO_OVERRIDES
     if path.suffix == ENDING:
         brought = read_work(path)
-        path, rate, track = brought.programme, brought.rate, brought.track
+        path, rate, track, said = brought.programme, brought.rate, brought.track, brought.overrides
         if not brought.same:
             told = f"{shown(path)} is another file than the work was made for; it went to the shots at the same frames"
+        elif brought.rules is not None and brought.rules.checksum != rules.checksum:
+            told = f"The work was judged by {brought.rules.title}; {rules.title} is in force here"
     files = Opening.of(path, rate).files  # what is no programme is refused before it is read, as a pipe has to be
     known = Known(fingerprint(files), path)
     mark = stamped(known.content, files)
-    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor or Monitor()))
+    programme = probe(path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor or Monitor())).read_as(said)
     hold = held if held is not None and held.mark == known.content else documents.hold(known.content)
     try:
         survey = start_survey(programme, rules, region=surveys.region(programme, mark))

@@ -7,6 +7,7 @@ from types import MappingProxyType
 from typing import NamedTuple, TypeVar
 
 from bluffline.measure.areas import Area
+from bluffline.rules.finding import Waiver
 from bluffline.rules.shots import Shot
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import Heading, Step
@@ -116,7 +117,7 @@ class Work:
     """Treatments by shot number with their reasons, areas in the order they were drawn, and what fits no shot any more.
 
     ``treatments``: each shot's own steps; ``shared``: what it has in common with others, which `ladder` brings together;
-    ``cuts``: how shots are divided by hand; numbers are of the shots that this leaves.
+    ``cuts``: how shots are divided by hand; numbers are of the shots that this leaves. ``waivers``: what findings are to pass.
     """
 
     treatments: Treatments = field(default_factory=lambda: MappingProxyType({}))
@@ -125,6 +126,7 @@ class Work:
     reasons: Mapping[int, tuple[str, ...]] = field(default_factory=lambda: MappingProxyType({}))
     cuts: Cuts = NO_CUTS
     shared: tuple[Shared, ...] = ()
+    waivers: tuple[Waiver, ...] = ()
 
     def rungs(self, shot: int) -> list[Rung]:
         """A shot's ladder in its order."""
@@ -193,7 +195,7 @@ def rehomed(work: Work, before: Sequence[Shot], homes: Mapping[int, int]) -> Wor
         elif each.steps:
             aside.append(Aside(before[min(each.shots)], tuple(map(own_step, each.steps))))
     areas = tuple(FollowedArea(followed.area, now(followed.shots)) for followed in work.areas)
-    return Work(now(work.treatments), areas, tuple(aside), now(work.reasons), work.cuts, tuple(shared))
+    return Work(now(work.treatments), areas, tuple(aside), now(work.reasons), work.cuts, tuple(shared), work.waivers)
 
 
 def left_behind(work: Work, before: Sequence[Shot], homes: Mapping[int, int]) -> list[Aside]:

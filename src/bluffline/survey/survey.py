@@ -20,11 +20,12 @@ from bluffline.media.reader import Frame, Reader
 from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.evidence import ChartMeasure, Surveyed
-from bluffline.rules.finding import Finding
+from bluffline.rules.finding import Finding, Waiver
 from bluffline.rules.judging import judge
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, find_shots
+from bluffline.rules.waivers import waived
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.survey.chart_rule import chart_in, rule_reference
@@ -42,7 +43,7 @@ class Survey:
 
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
     finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
-    ``riding``: what rides on its frames, see `media.riders`.
+    ``riding``: what rides on its frames, see `media.riders`. ``waivers``: what findings are to pass, and by whose word.
     ``searched``: holds True once charts have been looked for, where the rules ask for one.
     """
 
@@ -56,6 +57,7 @@ class Survey:
     fields: FieldOrder | None = None
     searched: list[bool] = field(default_factory=list)
     riding: set[str] = field(default_factory=set)
+    waivers: tuple[Waiver, ...] = ()
 
     @property
     def source(self) -> SignalFormat:
@@ -82,7 +84,7 @@ class Survey:
             self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
             fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
         )  # fmt: skip
-        return judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo)
+        return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
 
 def mended_by_writing(survey: Survey, finding: Finding) -> bool:
@@ -97,8 +99,8 @@ def unreadable_frames(survey: Survey) -> list[int]:
 
 
 def must_fix(findings: list[Finding]) -> list[Finding]:
-    """The findings that stop a programme from going to air."""
-    return [finding for finding in findings if finding.severity is Severity.MUST_FIX]
+    """The findings that stop a programme from going to air: nobody has waived them."""
+    return [finding for finding in findings if finding.severity is Severity.MUST_FIX and finding.waiver is None]
 
 
 def find_region(programme: Programme) -> Region:

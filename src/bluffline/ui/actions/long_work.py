@@ -32,6 +32,7 @@ from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
 from bluffline.survey.checking import check_again
 from bluffline.survey.monitor import Monitor, Progress
+from bluffline.survey.survey import Survey
 from bluffline.ui.actions.earlier import EarlierWork
 from bluffline.ui.actions.runner import JobRunner
 from bluffline.ui.dialogs.kept import KeptDialog
@@ -157,7 +158,8 @@ class LongWork(QObject):
         assert self.session.programme is not None
         path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
         try:
-            save_work(path, self.session.programme, self.session.document.found, self.session.document.work)
+            document = self.session.document
+            save_work(path, self.session.programme, document.found, document.work, self.session.rules)
         except (BlufflineError, OSError) as error:
             self._header.fault(fault_of(error, "Saving the work"))
         else:
@@ -305,8 +307,7 @@ class LongWork(QObject):
 
         ``keep``: what is written for frames that can't be read; ``drop_tracks``: leave out those that can't be carried.
         """
-        survey = self.session.survey
-        assert survey is not None
+        survey = self._judged_survey()
         chosen = codec_for(target, codec)
         self.session.codec = chosen  # what is tried from now on is tried as it is written
         self.codec_chosen.emit(chosen.name)
@@ -318,10 +319,14 @@ class LongWork(QObject):
 
         self.jobs.start(Kind.PROOF, job, self._tell_proof)
 
+    def _judged_survey(self) -> Survey:
+        """The session's survey, with what is waived."""
+        assert self.session.survey is not None
+        return replace(self.session.survey, waivers=self.session.document.work.waivers)
+
     def certify(self) -> None:
         """Give a file that is good as it is its certificate, without writing it anew."""
-        survey = self.session.survey
-        assert survey is not None
+        survey = self._judged_survey()
 
         def job(monitor: Monitor) -> Path:
             files = standing_certificate(check_again(survey, monitor))
