@@ -23,7 +23,7 @@ from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.prove import ProveRequest, prove
-from bluffline.report.check import _plain
+from bluffline.report.check import plain_cell
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.rulefile import load_rules
 from bluffline.survey import checking
@@ -241,7 +241,7 @@ def test_names_of_channels_and_titles_of_sound_that_are_lost_are_told(tmp_path):
 
 
 def test_cells_that_a_table_program_would_run_are_text():
-    assert [_plain(each) for each in ("=1+1", "+x", "-x", "@x", "Luma over 105 %", -3.5)] == [
+    assert [plain_cell(each) for each in ("=1+1", "+x", "-x", "@x", "Luma over 105 %", -3.5)] == [
         "'=1+1", "'+x", "'-x", "'@x", "Luma over 105 %", -3.5,
     ]  # fmt: skip
 

@@ -24,8 +24,11 @@ from bluffline.media.target import claimed
 from bluffline.prove.render import render
 from bluffline.report.chart import chart_report, describe_chart
 from bluffline.report.files import save_text
+from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
+from bluffline.session.plan import Plan, plan_of
 from bluffline.signal.colorimetry import camera_signal
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.bake import SIZES, USUAL_SIZE, bake_cube, fitted_cdl, residual
 from bluffline.treat.catalogue import KINDS, as_data
 from bluffline.treat.catalogue import SCHEMA as STEPS_SCHEMA
@@ -56,7 +59,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     chart.add_argument("--treatment", type=Path, metavar="OUT.json", help="write the fit as a treatment")
     chart.add_argument("--accept-unsure", action="store_true", help="fit a chart that is not surely found")
     chart.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
-    apply = commands.add_parser("apply", help="write a file through a LUT or a treatment")
+    apply = commands.add_parser("apply", help="write a file through a LUT, a treatment, or what was done to it on the desk")
     apply.set_defaults(run=_apply)
     files.add_source(apply)
     files.add_target(apply)
@@ -64,6 +67,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     what = apply.add_mutually_exclusive_group(required=True)
     what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(READ_ENDINGS))
     what.add_argument("--treatment", type=Path, metavar="T.json")
+    files.add_work(what)
     apply.add_argument("--correction", metavar="NAME", help="which one of a .ccc or .cdl file that holds several")
     steps = commands.add_parser("steps", help="list the steps that a treatment can have, and their figures")
     steps.set_defaults(run=_steps)
@@ -162,23 +166,32 @@ def _save_lut(path: Path, size: int, programme: Programme, shot: ChartShot, fit:
 
 
 def _apply(options: argparse.Namespace) -> int:
-    programme = files.open_source(options)
+    work = files.work_of(options, options.file)
+    programme = files.open_source(options, work=work)
     codec = codec_for(options.out, options.codec)
-    given = options.lut if options.lut is not None else options.treatment
-    files.Targets([*programme.opening.files, given], force=options.force).add(options.out, codec.containers, certified=True)
-    lut = options.lut
-    treatment: Treatment = load_treatment(options.treatment)[1] if lut is None else (read_step(lut, options.correction),)
+    given = [path for path in (options.lut, options.treatment) if path is not None]
+    files.Targets([*programme.opening.files, *given], force=options.force).add(options.out, codec.containers, certified=True)
+    treatment: Treatment = ()
+    if options.lut is not None:
+        treatment = (read_step(options.lut, options.correction),)
+    elif options.treatment is not None:
+        treatment = load_treatment(options.treatment)[1]
     carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
-    whole = Shot(0, programme.frame_count - 1)
+    plan, region = Plan([Shot(0, programme.frame_count - 1)], {0: treatment}), None
     with claimed(options.out, "part") as claim:
         with terminal_monitor() as monitor:
+            if work is not None:
+                survey = run_survey(start_survey(programme, work.rules or load_rules("r103")), monitor)
+                plan, region = plan_of(survey, work), survey.region
             render(
-                programme, programme.format, [whole], {0: treatment}, claim.working, codec, monitor,
-                keep_unreadable=files.keep_unreadable(options), tracks=carriage.tracks,
+                programme, programme.format, plan.shots, plan.ladders, claim.working, codec, monitor,
+                region=region, keep_unreadable=files.keep_unreadable(options), tracks=carriage.tracks,
             )  # fmt: skip
         claim.settle({})
     through = ", ".join(step.title for step in ordered(treatment)) or "no step"
+    if work is not None:
+        through = f"the work on {len(plan.ladders)} of {len(plan.shots)} shots"
     print(f"{options.out}: {programme.frame_count} frames through {through}.")
     return 0

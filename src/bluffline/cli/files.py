@@ -13,16 +13,15 @@ from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, refuse_long_name
 from bluffline.prove.render import KeepUnreadable
+from bluffline.session.workfile import ENDING, WorkFile, beside, read_work
+from bluffline.shift.gathering import PROGRAMMES
 from bluffline.signal.colorimetry import PRIMARIES, TRANSFERS
 from bluffline.signal.format import Overrides, Scan
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
 
-_PROGRAMMES = frozenset(
-    {".mov", ".mp4", ".m4v", ".mxf", ".mkv", ".webm", ".ts", ".m2ts", ".mts", ".mpg", ".mpeg", ".m2v", ".vob", ".avi", ".dv"}
-    | {".gxf", ".nut", ".y4m", ".h264", ".264", ".h265", ".hevc", ".265", ".wmv", ".asf", ".flv", ".3gp", ".ogv"}
-)
+_BESIDE = Path(ENDING)  # stands for the one that lies beside the programme
 _FACTS = {
     "range": Range, "matrix": Matrix, "primaries": (*PRIMARIES, "p3-dci"), "transfer": TRANSFERS, "fields": Scan,
     "chroma-location": Siting,
@@ -38,8 +37,45 @@ def add_source(parser: argparse.ArgumentParser, *, several: bool = False) -> Non
         parser.add_argument("file", type=Path, metavar="FILE", help=words)
     parser.add_argument("--rate", metavar="FRAMES", help="a second, of numbered pictures; default: 25")
     parser.add_argument("--track", type=int, metavar="N", help="the video track to take; default: the first")
+    add_facts(parser)
+
+
+def add_facts(parser: argparse.ArgumentParser) -> None:
+    """Declare the operator's word against what files say of themselves."""
     for name, choices in _FACTS.items():
         parser.add_argument(f"--{name}", choices=[str(each) for each in choices], help="whatever its tag says")
+
+
+def add_work(parser: "argparse._ActionsContainer") -> None:
+    """Declare the work file that holds what was done to the programme on the desk."""
+    words = f"what was done to it on the desk: its shots, groups, areas, facts, rules; alone, the {ENDING} file beside it"
+    parser.add_argument("--work", type=Path, nargs="?", const=_BESIDE, metavar=f"WORK{ENDING}", help=words)
+
+
+def add_waivers(parser: argparse.ArgumentParser) -> None:
+    """Declare what findings are to pass."""
+    parser.add_argument("--waivers", type=Path, metavar="WAIVERS.toml", help="findings that somebody's word lets pass")
+
+
+def work_of(options: argparse.Namespace, programme: Path) -> WorkFile | None:
+    """The work that a command was told to take up.
+
+    Raises
+    ------
+    SettingsError : it can't be used, there is none beside the programme, or it is on another file
+    """
+    if options.work is None:
+        return None
+    named = beside(programme) if options.work == _BESIDE else options.work
+    if named is None:
+        raise SettingsError(f"There is no {shown(programme.with_suffix(ENDING).name)} beside {shown(programme)}.")
+    if named.suffix != ENDING:
+        told = f"--work takes a {ENDING} file, not {shown(named)}"
+        raise SettingsError(f"{told}; written last, it takes the one beside the programme.")
+    work = read_work(named, programme)
+    if not work.same:
+        raise SettingsError(f"{shown(named)} is work on another file than {shown(programme)}.")
+    return work
 
 
 def add_target(parser: argparse.ArgumentParser) -> None:
@@ -65,21 +101,24 @@ def programmes_in(named: Path) -> list[Path]:
     """
     if not named.is_dir() or any(file.suffix.lower() in PICTURES for file in named.iterdir()):
         return [named]
-    found = sorted(file for file in named.iterdir() if file.suffix.lower() in _PROGRAMMES and not file.name.startswith("."))
+    found = sorted(file for file in named.iterdir() if file.suffix.lower() in PROGRAMMES and not file.name.startswith("."))
     if not found:
         raise MediaError(f"{shown(named)} is a folder with no programme in it.")
     return found
 
 
-def open_source(options: argparse.Namespace, path: Path | None = None) -> Programme:
-    """The programme that a command was given, or one of several.
+def open_source(options: argparse.Namespace, path: Path | None = None, work: WorkFile | None = None) -> Programme:
+    """The programme that a command was given, or one of several, read as the work on it says and the command itself.
 
     Raises
     ------
     MediaError, SettingsError : it can't be read, or not so
     """
     rate = None if options.rate is None else frame_rate(options.rate)
-    return probe(path or options.file, rate=rate, track=options.track).read_as(overrides(options))
+    track, said = options.track, overrides(options)
+    if work is not None:
+        rate, track, said = rate or work.rate, work.track if track is None else track, work.overrides.joined(said)
+    return probe(path or options.file, rate=rate, track=track).read_as(said)
 
 
 def overrides(options: argparse.Namespace) -> Overrides:

@@ -4,28 +4,33 @@ import argparse
 import json
 import sys
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from bluffline import __version__, stopping
-from bluffline.cli import charts, files, instruments, looks
+from bluffline.cli import charts, files, instruments, looks, shift
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
+from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, put_certificate
-from bluffline.prove.prove import ProveRequest, propose_all, prove, refuse_unreadable
+from bluffline.prove.prove import ProveRequest, prove, refuse_unreadable
 from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
 from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
+from bluffline.rules.waivers import load_waivers
 from bluffline.session.faults import fault_of, log_path
+from bluffline.session.plan import legalised, plan_of
+from bluffline.session.workfile import WorkFile
 from bluffline.survey.checking import check
-from bluffline.survey.survey import run_survey, start_survey
+from bluffline.survey.survey import Survey, run_survey, start_survey
 
-COMMANDS = ("check", "legalise", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")
+COMMANDS = ("check", "legalise", "batch", "watch", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")
 _JSON, _CSV = (".json",), (".csv",)
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT, _UNFORESEEN = 0, 1, 2, 3
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
@@ -68,9 +73,12 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--certificate", action="store_true", help="give a file that is good as it stands its certificate")
     for command in (check, legalise):
         files.add_force(command)
-        command.add_argument("--rules", default="r103", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file")
+        files.add_work(command)
+        files.add_waivers(command)
+        command.add_argument("--rules", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file; default: r103")
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
+    shift.add_commands(commands)
     instruments.add_commands(commands)
     charts.add_commands(commands)
     looks.add_commands(commands)
@@ -78,7 +86,8 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _check(options: argparse.Namespace) -> int:
-    rules = load_rules(options.rules)
+    if options.rules is not None:  # what can't be used is told before anything is measured
+        load_rules(options.rules)
     paths = [path for named in options.files for path in files.programmes_in(named)]
     if len(paths) > 1 and options.frames is not None:
         raise SettingsError("--frames holds the measurements of one file; name one.")
@@ -86,7 +95,7 @@ def _check(options: argparse.Namespace) -> int:
     worst = _NOTHING_TO_FIX
     for path in paths:
         try:
-            code = _check_one(options, path, rules, reports)
+            code = _check_one(options, path, reports)
         except (BlufflineError, OSError) as error:
             if stopping.asked() or len(paths) == 1:
                 raise
@@ -98,17 +107,34 @@ def _check(options: argparse.Namespace) -> int:
     return worst
 
 
-def _check_one(options: argparse.Namespace, path: Path, rules: Rules, reports: list[dict[str, Any]]) -> int:
+def _judged_by(options: argparse.Namespace, work: WorkFile | None) -> Rules:
+    """The rules that a command was given, else those of the work, else the usual ones."""
+    if options.rules is None and work is not None and work.rules is not None:
+        return work.rules
+    return load_rules(options.rules or SHIPPED[0])
+
+
+def _surveyed(options: argparse.Namespace, programme: Programme, work: WorkFile | None) -> Survey:
+    """The survey that is to be run, with what is waived by the command's word or in the work."""
+    given = load_waivers(options.waivers) if options.waivers is not None else ()
+    waivers = (*given, *(work.work.waivers if work is not None else ()))
+    return replace(start_survey(programme, _judged_by(options, work)), waivers=waivers)
+
+
+def _check_one(options: argparse.Namespace, path: Path, reports: list[dict[str, Any]]) -> int:
     """Check one file, tell of it, and give it its certificate where that was asked for and it is good."""
-    programme = files.open_source(options, path)
+    work = files.work_of(options, path)
+    programme = files.open_source(options, path, work)
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(_path(options.json), _JSON)
     targets.add(options.frames, _CSV)
     if options.certificate:
         targets.add_certificate(path)
-    survey = start_survey(programme, rules)
+    survey = _surveyed(options, programme, work)
     with terminal_monitor() as monitor:
         checked = check(survey, monitor)
+        if work is not None:  # in the shots that the work divides it into
+            checked = replace(checked, findings=survey.findings(plan_of(survey, work).shots))
     if options.frames is not None:
         save_text(options.frames, frames_csv(survey))
     reports.append(checked_report(checked))
@@ -123,35 +149,32 @@ def _check_one(options: argparse.Namespace, path: Path, rules: Rules, reports: l
 
 
 def _legalise(options: argparse.Namespace) -> int:
-    rules = load_rules(options.rules)
     codec = codec_for(options.out, options.codec)
-    programme, kept = files.open_source(options), files.keep_unreadable(options)
+    work = files.work_of(options, options.file)
+    programme, kept = files.open_source(options, work=work), files.keep_unreadable(options)
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(options.out, codec.containers, certified=True)
     targets.add(_path(options.json), _JSON)
     carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
-    survey = start_survey(programme, rules)
+    survey = _surveyed(options, programme, work)
     with terminal_monitor() as monitor:
         run_survey(survey, monitor)
         refuse_unreadable(survey, kept)
-        shots = survey.shots()
-        proposals = propose_all(survey, shots, survey.findings(shots), monitor)
-        treatments = {proposal.shot: proposal.treatment for proposal in proposals}
-        request = ProveRequest(survey, shots, treatments, options.out, codec, kept, carriage)
+        plan = legalised(survey, plan_of(survey, work), monitor)
+        request = ProveRequest(survey, plan.shots, plan.ladders, options.out, codec, kept, carriage)
         proof = prove(request, monitor, certificate_files)
     for loss in proof.losses[len(carriage.losses) :]:
         print(f"bluffline: {loss}", file=sys.stderr)
 
     def summary() -> str:
         verdict = proof.verdict if proof.legal or proof.unreadable else "picture NOT legal"
-        treated = f"{len(proof.treatments)} of {len(shots)} shots treated"
+        treated = f"{len(proof.treatments)} of {len(plan.shots)} shots treated"
         rounds = "round" if proof.rounds == 1 else "rounds"
         paths = "\n".join(f"  {shown(path)}" for path in certificate_paths(options.out))
-        return (
-            f"{shown(options.out)}: {verdict} under {rules.title}; {treated}, {proof.rounds} {rounds}.\nCertificate:\n{paths}"
-        )
+        told = f"{verdict} under {survey.rules.title}; {treated}, {proof.rounds} {rounds}."
+        return f"{shown(options.out)}: {told}\nCertificate:\n{paths}"
 
     if options.json is not None:
         _deliver(legalise_report(proof), options.json)

@@ -106,7 +106,7 @@ def certificate_page(proof: Proof) -> str:
     """The certificate as one self-contained HTML page, made to be printed."""
     request = proof.request
     programme = request.survey.programme
-    page: str = _page("certificate.html.j2").render(
+    text: str = page("certificate.html.j2").render(
         proof=proof,
         request=request,
         programme=programme,
@@ -137,7 +137,7 @@ def certificate_page(proof: Proof) -> str:
         losses=proof.losses,
         unreadable=frame_list(proof.unreadable),
     )
-    return page
+    return text
 
 
 def checked_report(checked: Checked) -> dict[str, Any]:
@@ -160,7 +160,7 @@ def standing_certificate(checked: Checked) -> dict[Path, bytes]:
     programme = survey.programme
     if not checked.good:
         raise WriteError(f"{programme.name} can't be certified as it stands: {verdict(survey, checked.findings)}.")
-    page = _page("as_it_stands.html.j2").render(
+    drawn = page("as_it_stands.html.j2").render(
         checked=checked,
         verdict=verdict(survey, checked.findings),
         survey=survey,
@@ -179,12 +179,12 @@ def standing_certificate(checked: Checked) -> dict[Path, bytes]:
     texts = (
         json.dumps(checked_report(checked), indent=2, ensure_ascii=False) + "\n",
         findings_csv(checked.findings, programme),
-        page,
+        drawn,
     )
     return {path: text.encode() for path, text in zip(certificate_paths(programme.path), texts, strict=True)}
 
 
-def _page(name: str) -> Any:
+def page(name: str) -> Any:
     """A template of a page."""
     import jinja2
 

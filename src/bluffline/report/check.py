@@ -181,11 +181,11 @@ def findings_csv(findings: list[Finding], programme: Programme) -> str:
     )
     writer = csv.DictWriter(text, columns, lineterminator="\n", extrasaction="ignore")
     writer.writeheader()
-    writer.writerows({name: _plain(value) for name, value in row.items()} for row in rows)
+    writer.writerows({name: plain_cell(value) for name, value in row.items()} for row in rows)
     return text.getvalue()
 
 
-def _plain(value: Any) -> Any:
+def plain_cell(value: Any) -> Any:
     """A cell that a table program takes as text, whatever it begins with."""
     return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
 

@@ -86,8 +86,8 @@ def save_work(path: Path, programme: Programme, found: list[Shot], work: Work, r
         save_bytes(path, store.serialize())
 
 
-def read_work(path: Path) -> WorkFile:
-    """Read a work file, and find its programme: beside it, or where it was when the file was written.
+def read_work(path: Path, programme: Path | None = None) -> WorkFile:
+    """Read a work file, and find its programme: the one named, else beside it, or where it was when the file was written.
 
     Raises
     ------
@@ -106,7 +106,7 @@ def read_work(path: Path) -> WorkFile:
     try:
         name, place, content, rate, track, shots, work, facts = row
         name, place = _path(name), _path(place)
-        looked = path.parent / name.name, place
+        looked = (path.parent / name.name, place) if programme is None else (programme,)
         told = rate_from(rate) if rate else None
         on = shots_from(shots)
         what = _track(track), on, work_from(json.loads(work), on)

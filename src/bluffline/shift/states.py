@@ -26,11 +26,3 @@ class State(StrEnum):
     def measured(self) -> bool:
         """Whether it was read to its end and judged."""
         return self in (State.GOOD, State.TO_FIX, State.PROVED)
-
-
-class Act(StrEnum):
-    """What is done to a file: each does what those before it do."""
-
-    CHECK = "check"
-    CERTIFY = "certify"
-    LEGALISE = "legalise"

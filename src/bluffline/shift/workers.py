@@ -5,6 +5,7 @@ They have the interface of `concurrent.futures`, so that what works on a shift n
 
 import multiprocessing
 import os
+import pickle
 import signal
 import time
 from collections.abc import Callable
@@ -19,6 +20,7 @@ from bluffline import stopping
 from bluffline.errors import BlufflineError
 
 TRIES = 2  # of one piece of work, where the process that did it died
+_NO_MORE = b"no more"
 _TO_END = 10.0  # seconds that a process has to remove what it has begun
 _NICE = 10  # what an operator waits for goes first
 _Given = TypeVar("_Given")
@@ -85,7 +87,7 @@ class Workers(Executor):
                 if process is None or pipe is None or not process.is_alive():
                     process, pipe = self._started(place)
                 try:
-                    pipe.send((job.function, job.arguments))
+                    pipe.send_bytes(pickle.dumps((job.function, job.arguments)))
                     given, raised = pipe.recv()
                 except (EOFError, OSError):
                     process.join(_TO_END)
@@ -104,7 +106,7 @@ class Workers(Executor):
                 break
         if process is not None and pipe is not None:
             with suppress(OSError):
-                pipe.send(None)
+                pipe.send_bytes(_NO_MORE)
             process.join(_TO_END)
             if process.is_alive():
                 process.kill()
@@ -131,10 +133,10 @@ def _work(pipe: Connection, parent: int) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever gave the work has it too, and says when to stop
     Thread(target=_watch, args=(parent,), daemon=True).start()
     with suppress(EOFError, OSError, stopping.Stopped):
-        while (job := pipe.recv()) is not None:
-            function, arguments = job
+        while (given := pipe.recv_bytes()) != _NO_MORE:
             answer: tuple[Any, Exception | None]
             try:
+                function, arguments = pickle.loads(given)
                 answer = function(*arguments), None
             except BlufflineError as error:
                 answer = None, error

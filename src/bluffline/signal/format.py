@@ -157,6 +157,10 @@ class Overrides:
         named = {field.name.replace("_", " "): getattr(self, field.name) for field in fields(self)}
         return {name: str(value) for name, value in named.items() if value is not None}
 
+    def joined(self, other: "Overrides") -> "Overrides":
+        """What either says; the other has the last word."""
+        return replace(self, **{each.name: value for each in fields(other) if (value := getattr(other, each.name)) is not None})
+
     def on(self, told: SignalFormat) -> SignalFormat:
         """A format as the operator wants it read."""
         return replace(

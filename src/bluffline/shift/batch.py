@@ -1,0 +1,85 @@
+"""A batch: many files, each done once, by several at a time; what was done before and has not changed is taken as it is."""
+
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
+from dataclasses import dataclass, field
+
+from bluffline.errors import BlufflineError
+from bluffline.media.opening import shown
+from bluffline.shift.ledger import Ledger, identity_of
+from bluffline.shift.one_file import Asked, Told, do
+from bluffline.shift.states import State
+
+_IN_HAND = 64  # files that are handed out at once: so many are on their way, however long the list is
+
+
+@dataclass(frozen=True)
+class Ended:
+    """A file that is done. ``known``: it was done in an earlier run, and has not changed since."""
+
+    asked: Asked
+    told: Told
+    known: bool = False
+
+
+@dataclass
+class Batch:
+    """What is done to files, in the order in which they are asked for, as many at a time as the executor has hands.
+
+    ``again``: also what was done before, and what stands in its way. A file that changes meanwhile is refused.
+    """
+
+    ledger: Ledger
+    executor: Executor
+    again: bool = False
+    _running: dict[Future[Told], tuple[Asked, str]] = field(default_factory=dict)
+
+    def run(self, asked: Iterable[Asked], stop: Callable[[], bool] = lambda: False) -> Iterator[Ended]:
+        """Do all of it; each file is told as soon as it is done. Of what was not begun when ``stop`` says so nothing is done.
+
+        Raises
+        ------
+        SettingsError : what is done can't be kept
+        """
+        todo = iter(asked)
+        more = True
+        while more or self._running:
+            while more and len(self._running) < _IN_HAND and not stop():
+                one = next(todo, None)
+                more = one is not None
+                if one is not None and (ended := self.begin(one)) is not None:
+                    yield ended
+            more = more and not stop()
+            yield from self.ended()
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything is under way."""
+        return bool(self._running)
+
+    def begin(self, asked: Asked) -> Ended | None:
+        """Begin with a file, unless it is known what comes of it: that is returned."""
+        told = None if self.again else self.ledger.known(asked)
+        if told is not None:
+            return Ended(asked, told, known=True)
+        identity = identity_of(asked)
+        taken = self.ledger.take_up(asked, again=self.again)
+        if taken is None:
+            there = next(path for path in asked.outputs if path.exists())
+            words = f"{shown(there)} is there already, and was not made by a batch; --again replaces it."
+            return Ended(asked, Told(State.REFUSED, words))
+        self._running[self.executor.submit(do, taken)] = asked, identity
+        return None
+
+    def ended(self, seconds: float | None = None) -> Iterator[Ended]:
+        """What has ended, waited for until there is something, or so many seconds."""
+        done, _ = wait(self._running, timeout=seconds, return_when=FIRST_COMPLETED) if self._running else (set(), ())
+        for future in done:
+            asked, identity = self._running.pop(future)
+            try:
+                told = future.result()
+            except BlufflineError as error:
+                told = Told(State.REFUSED, str(error))
+            if told.state is not State.REFUSED:  # what could not be done is tried again next time
+                self.ledger.put(asked, identity, told)
+            yield Ended(asked, told)

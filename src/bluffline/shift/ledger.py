@@ -1,0 +1,138 @@
+"""What was done to files, kept between runs in one SQLite file: a kill costs the run in hand and nothing else."""
+
+import hashlib
+import json
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import closing
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import TypeVar
+
+from bluffline import __version__
+from bluffline.errors import SettingsError
+from bluffline.folders import UserFolder
+from bluffline.media.opening import Identity, Opening, shown
+from bluffline.shift.one_file import Asked, Told
+from bluffline.shift.states import State
+
+_VERSION = 1
+_WAIT = 30.0  # seconds for another process to be done with the file
+_SCHEMA = """
+create table if not exists done (
+    asked text primary key, path blob not null, identity text not null, state text not null, sentence text not null,
+    report text not null, skyline blob not null, limits text not null, written text not null, at text not null
+) without rowid
+"""
+_PUT = "insert or replace into done values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+_GET = "select identity, state, sentence, report, skyline, limits, written, at from done where asked = ?"
+_OURS = "select 1 from done where asked = ?"
+_Found = TypeVar("_Found")
+
+
+class Ledger:
+    """Keeps what came of files by what was asked of them, as long as they and what was written of them stay as they were."""
+
+    def __init__(self, path: Path | None = None) -> None:
+        self.path = path or UserFolder.WORK.path / "shift.sqlite"
+
+    def take_up(self, asked: Asked, *, again: bool = False) -> Asked | None:
+        """Note that something is begun; what it left before, be it half, may then be replaced by what it leaves now.
+
+        None where somebody else's files stand in its way. ``again``: those may be replaced as well.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        key = _key(asked)
+        ours = self.within(lambda store: store.execute(_OURS, (key,)).fetchone()) is not None
+        if not ours and not again and any(path.exists() for path in asked.outputs):
+            return None
+        row = key, bytes(asked.path.absolute()), "", str(State.MEASURING), "", "{}", b"", "[]", "[]", ""
+        self.within(lambda store: store.execute(_PUT, row))
+        return replace(asked, force=ours or again)
+
+    def put(self, asked: Asked, identity: str, told: Told) -> None:
+        """Keep what came of a file. ``identity``: what the file was when it was taken up, see `identity_of`.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        row = (
+            _key(asked), bytes(asked.path.absolute()), identity, str(told.state), told.sentence, json.dumps(told.report),
+            told.skyline, json.dumps(told.limits), json.dumps(told.written), told.at,
+        )  # fmt: skip
+        self.within(lambda store: store.execute(_PUT, row))
+
+    def known(self, asked: Asked) -> Told | None:
+        """What came of the same before, where neither the file nor what was left of it has changed or gone; else None.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        row = self.within(lambda store: store.execute(_GET, (_key(asked),)).fetchone())
+        if row is None or row[0] != identity_of(asked):
+            return None
+        _, state, sentence, report, skyline, limits, written, at = row
+        try:
+            told = Told(
+                State(state), sentence, json.loads(report), skyline, tuple(json.loads(limits)), tuple(json.loads(written)), at
+            )
+        except (ValueError, TypeError):
+            return None
+        return told if all(Path(each).exists() for each in told.written) else None
+
+    def within(self, act: Callable[[sqlite3.Connection], _Found]) -> _Found:
+        """Do something in one transaction, on a connection of its own.
+
+        Raises
+        ------
+        SettingsError : the disk refuses, or the file is none of ours
+        """
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            with closing(sqlite3.connect(self.path, timeout=_WAIT)) as store, store:
+                version = store.execute("pragma user_version").fetchone()[0]
+                if version > _VERSION:
+                    raise SettingsError(f"{shown(self.path)} comes from a later version of Bluffline.")
+                if version < _VERSION:
+                    store.execute("pragma journal_mode = wal")
+                    for statement in self.schema():
+                        store.execute(statement)
+                    store.execute(f"pragma user_version = {_VERSION}")
+                return act(store)
+        except (sqlite3.Error, OSError) as error:
+            raise SettingsError(f"The list of what was done, {shown(self.path)}, can't be used: {error}.") from error
+
+    def schema(self) -> Iterator[str]:
+        """The statements that make the tables."""
+        yield _SCHEMA
+
+
+def identity_of(asked: Asked) -> str:
+    """What a file, and the work that is taken up with it, are now, so that a change is noticed.
+
+    Raises
+    ------
+    SettingsError : never; what can't be looked at is told by its name alone
+    """
+    try:
+        files = Opening.of(asked.path).files
+    except Exception:  # noqa: BLE001 (what is no programme is told as it is done)
+        files = (asked.path,)
+    work = (asked.work or asked.path.with_suffix(".bluffline"),) if asked.work or asked.find_work else ()
+    return repr(Identity.of((*files, *work)).stats)
+
+
+def _key(asked: Asked) -> str:
+    """What tells one thing asked from another: of which file, by which rules to the letter, by which version."""
+    rules = ""
+    try:
+        rules = asked.profile.judged_by().checksum
+    except Exception:  # noqa: BLE001 (told as it is done)
+        rules = "none"
+    plain = asdict(replace(asked, path=asked.path.absolute(), force=False))
+    return hashlib.sha256(f"{plain!r} {rules} {__version__}".encode("utf-8", "surrogateescape")).hexdigest()
