@@ -74,7 +74,7 @@ def _batch(options: argparse.Namespace) -> int:
             teller.tell(ended)
         for each in asked:
             if id(each) in refused:
-                teller.tell(Ended(each, refused[id(each)]))
+                teller.tell(Ended(each, refused[id(each)], ""))
     return teller.finish(found)
 
 

@@ -15,10 +15,14 @@ _IN_HAND = 64  # files that are handed out at once: so many are on their way, ho
 
 @dataclass(frozen=True)
 class Ended:
-    """A file that is done. ``known``: it was done in an earlier run, and has not changed since."""
+    """A file that is done. ``known``: it was done in an earlier run, and has not changed since.
+
+    ``identity``: what the file was when it was taken up, see `identity_of`.
+    """
 
     asked: Asked
     told: Told
+    identity: str
     known: bool = False
 
 
@@ -59,15 +63,15 @@ class Batch:
 
     def begin(self, asked: Asked) -> Ended | None:
         """Begin with a file, unless it is known what comes of it: that is returned."""
+        identity = identity_of(asked)
         told = None if self.again else self.ledger.known(asked)
         if told is not None:
-            return Ended(asked, told, known=True)
-        identity = identity_of(asked)
+            return Ended(asked, told, identity, known=True)
         taken = self.ledger.take_up(asked, again=self.again)
         if taken is None:
             there = next(path for path in asked.outputs if path.exists())
             words = f"{shown(there)} is there already, and was not made by a batch; --again replaces it."
-            return Ended(asked, Told(State.REFUSED, words))
+            return Ended(asked, Told(State.REFUSED, words), identity)
         self._running[self.executor.submit(do, taken)] = asked, identity
         return None
 
@@ -82,4 +86,4 @@ class Batch:
                 told = Told(State.REFUSED, str(error))
             if told.state is not State.REFUSED:  # what could not be done is tried again next time
                 self.ledger.put(asked, identity, told)
-            yield Ended(asked, told)
+            yield Ended(asked, told, identity)

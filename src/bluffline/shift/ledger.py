@@ -2,12 +2,13 @@
 
 import hashlib
 import json
+import os
 import sqlite3
-from collections.abc import Callable, Iterator
-from contextlib import closing
+from collections.abc import Callable
+from contextlib import closing, suppress
 from dataclasses import asdict, replace
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from bluffline import __version__
 from bluffline.errors import SettingsError
@@ -18,15 +19,24 @@ from bluffline.shift.states import State
 
 _VERSION = 1
 _WAIT = 30.0  # seconds for another process to be done with the file
-_SCHEMA = """
-create table if not exists done (
-    asked text primary key, path blob not null, identity text not null, state text not null, sentence text not null,
-    report text not null, skyline blob not null, limits text not null, written text not null, at text not null
-) without rowid
-"""
-_PUT = "insert or replace into done values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
-_GET = "select identity, state, sentence, report, skyline, limits, written, at from done where asked = ?"
+_SCHEMA = (
+    """
+    create table if not exists done (
+        asked text primary key, path blob not null, identity text not null, told text not null
+    ) without rowid
+    """,
+    """
+    create table if not exists hand (
+        path blob primary key, profile text not null, state text not null, since text not null, by text not null,
+        on_air text not null, identity text not null, told text not null
+    ) without rowid
+    """,
+)
+_PUT = "insert or replace into done values (?, ?, ?, ?)"
+_GET = "select identity, told from done where asked = ?"
 _OURS = "select 1 from done where asked = ?"
+_PUT_IN_HAND = "insert or replace into hand values (?, ?, ?, ?, ?, ?, ?, ?)"
+_IN_HAND = "select path, profile, state, since, by, on_air, identity, told from hand"
 _Found = TypeVar("_Found")
 
 
@@ -49,7 +59,7 @@ class Ledger:
         ours = self.within(lambda store: store.execute(_OURS, (key,)).fetchone()) is not None
         if not ours and not again and any(path.exists() for path in asked.outputs):
             return None
-        row = key, bytes(asked.path.absolute()), "", str(State.MEASURING), "", "{}", b"", "[]", "[]", ""
+        row = key, bytes(asked.path.absolute()), "", ""
         self.within(lambda store: store.execute(_PUT, row))
         return replace(asked, force=ours or again)
 
@@ -60,10 +70,7 @@ class Ledger:
         ------
         SettingsError : the disk refuses
         """
-        row = (
-            _key(asked), bytes(asked.path.absolute()), identity, str(told.state), told.sentence, json.dumps(told.report),
-            told.skyline, json.dumps(told.limits), json.dumps(told.written), told.at,
-        )  # fmt: skip
+        row = _key(asked), bytes(asked.path.absolute()), identity, _text_of(told)
         self.within(lambda store: store.execute(_PUT, row))
 
     def known(self, asked: Asked) -> Told | None:
@@ -74,14 +81,11 @@ class Ledger:
         SettingsError : the disk refuses
         """
         row = self.within(lambda store: store.execute(_GET, (_key(asked),)).fetchone())
-        if row is None or row[0] != identity_of(asked):
+        if row is None or not row[1] or row[0] != identity_of(asked):
             return None
-        _, state, sentence, report, skyline, limits, written, at = row
         try:
-            told = Told(
-                State(state), sentence, json.loads(report), skyline, tuple(json.loads(limits)), tuple(json.loads(written)), at
-            )
-        except (ValueError, TypeError):
+            told = _told_from(row[1])
+        except (ValueError, TypeError, KeyError):
             return None
         return told if all(Path(each).exists() for each in told.written) else None
 
@@ -100,16 +104,47 @@ class Ledger:
                     raise SettingsError(f"{shown(self.path)} comes from a later version of Bluffline.")
                 if version < _VERSION:
                     store.execute("pragma journal_mode = wal")
-                    for statement in self.schema():
+                    for statement in _SCHEMA:
                         store.execute(statement)
                     store.execute(f"pragma user_version = {_VERSION}")
                 return act(store)
         except (sqlite3.Error, OSError) as error:
             raise SettingsError(f"The list of what was done, {shown(self.path)}, can't be used: {error}.") from error
 
-    def schema(self) -> Iterator[str]:
-        """The statements that make the tables."""
-        yield _SCHEMA
+    def put_in_hand(self, row: tuple[object, ...], told: Told | None) -> None:
+        """Keep what is known of a file in hand: its path, profile, state, since when, by whom, on air when, and what it was.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        self.within(lambda store: store.execute(_PUT_IN_HAND, (*row, "" if told is None else _text_of(told))))
+
+    def in_hand(self) -> list[tuple[tuple[Any, ...], Told | None]]:
+        """The rows of all files in hand, and what came of each; one that can't be read is left out.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        found = []
+        for *row, told in self.within(lambda store: store.execute(_IN_HAND).fetchall()):
+            row[0] = os.fsdecode(row[0])
+            with suppress(ValueError, TypeError, KeyError):
+                found.append((tuple(row), _told_from(told) if told else None))
+        return found
+
+
+def _text_of(told: Told) -> str:
+    """What came of a file, as JSON."""
+    return json.dumps(asdict(told) | {"skyline": told.skyline.hex()})
+
+
+def _told_from(text: str) -> Told:
+    """What `_text_of` made text of; whatever is wrong with it is raised as it comes."""
+    data = json.loads(text)
+    lists = {name: tuple(data[name]) for name in ("limits", "written")}
+    return Told(**data | lists | {"state": State(data["state"]), "skyline": bytes.fromhex(data["skyline"])})
 
 
 def identity_of(asked: Asked) -> str:

@@ -1,0 +1,315 @@
+"""The files in hand: what state each is in, since when and by whom, and what goes on with it next."""
+
+import csv
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from threading import RLock
+from time import monotonic
+
+from bluffline.errors import BlufflineError, SettingsError
+from bluffline.intake import read_text
+from bluffline.media.opening import shown
+from bluffline.shift.batch import Batch, Ended
+from bluffline.shift.gathering import gathered
+from bluffline.shift.ledger import Ledger, identity_of
+from bluffline.shift.one_file import Asked, Told
+from bluffline.shift.profile import PLAIN, Profile, chosen_for, load_profile
+from bluffline.shift.states import State
+from bluffline.shift.watching import QUIET, Watcher
+
+MACHINE = "this machine"
+_TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
+_SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
+_LEGAL = "legal"  # the folder that proved copies go to
+_WORKING = frozenset({State.GROWING, State.WAITING, State.MEASURING})
+
+
+@dataclass(frozen=True)
+class FileInHand:
+    """A file in hand.
+
+    ``since``: when it came into its state, in ISO 8601; ``by``: whom or what that came about by; ``on_air``: hours and minutes,
+    empty where nobody has said; ``identity``: what the file was when it came into its state, see `identity_of`; ``told``: what
+    came of it, None before it was measured; ``asked_for``: the act that is under way.
+    """
+
+    path: Path
+    profile: Profile
+    state: State = State.GROWING
+    since: str = ""
+    by: str = MACHINE
+    on_air: str = ""
+    identity: str = ""
+    told: Told | None = field(default=None, repr=False)
+    asked_for: str = ""
+
+    @property
+    def due(self) -> tuple[str, str]:
+        """What the list is sorted by: what is on air first; what has no time comes last, by its name."""
+        return self.on_air or "99:99", self.path.name
+
+
+class Shift:
+    """All files in hand, kept as they change. Safe to use from any thread; `step` is called again and again by one.
+
+    Parameters
+    ----------
+    profiles : the first that is for a file is its own
+    changed : called after anything has changed, from the thread that changed it
+    at_once : files that are worked on at the same time
+    quiet : seconds that a file has to stay as it is before it is taken for whole
+    """
+
+    def __init__(
+        self, ledger: Ledger, executor: Executor, profiles: Sequence[Profile] = (), *,
+        changed: Callable[[], object] = lambda: None, at_once: int = 2, quiet: float = QUIET,
+        clock: Callable[[], float] = monotonic,
+    ) -> None:  # fmt: skip
+        self.ledger, self.profiles, self.changed = ledger, list(profiles), changed
+        self._batch = Batch(ledger, executor)
+        self._at_once, self._quiet, self._clock, self._one = at_once, quiet, clock, RLock()
+        self._files: dict[Path, FileInHand] = {}
+        self._steady: dict[Path, tuple[str, float]] = {}
+        self._watched: dict[Path, Watcher] = {}
+        self._acts: dict[Path, Asked] = {}
+        self._under_way: list[Asked] = []
+        self.told: list[str] = []  # sentences that nobody has been told yet
+        for each in self._kept():
+            self._files[each.path] = each
+
+    # What there is --------------------------------------------------------------------------------------------------
+
+    @property
+    def files(self) -> list[FileInHand]:
+        """All of them, what is due first at the head."""
+        with self._one:
+            return sorted(self._files.values(), key=lambda each: each.due)
+
+    @property
+    def watched(self) -> list[Path]:
+        """The folders that are watched."""
+        return list(self._watched)
+
+    def next(self) -> FileInHand | None:
+        """The file that is due first and needs a person."""
+        return next((each for each in self.files if each.state is State.TO_FIX), None)
+
+    # What an operator does ------------------------------------------------------------------------------------------
+
+    def add(self, paths: Iterable[Path], by: str = MACHINE) -> int:
+        """Take files and folders in hand; returns how many of them are new."""
+        found = gathered(paths)
+        with self._one:
+            known = {*self._files, *self._written()}
+            new = [path.absolute() for path in found.paths if path.absolute() not in known]
+            for path in new:
+                self._put(FileInHand(path, chosen_for(path, self.profiles), by=by))
+        if found.beside:
+            kinds = ", ".join(f"{count} {ending or 'without an ending'}" for ending, count in found.beside.most_common())
+            self.told.append(f"Not taken in hand, since their endings are none of programmes: {kinds}.")
+        self.changed()
+        return len(new)
+
+    def _written(self) -> Iterator[Path]:
+        """What is written of files in hand, which is not taken in hand itself."""
+        for file in self._files.values():
+            yield from map(Path, file.told.written if file.told is not None else ())
+        yield from (path.absolute() for asked in self._under_way for path in asked.outputs)
+
+    def watch(self, folder: Path) -> None:
+        """Take in hand whatever is in a folder and comes into it while this runs."""
+        self._watched[folder.absolute()] = Watcher(folder.absolute(), quiet=0, clock=self._clock)
+
+    def remove(self, path: Path) -> None:
+        """Let a file go: nothing of it is changed, and what is known of it is kept for when it comes again."""
+        with self._one:
+            if self._files.pop(path, None) is not None:
+                self.ledger.within(lambda store: store.execute("delete from hand where path = ?", (bytes(path),)))
+        self.changed()
+
+    def put_on_air(self, path: Path, text: str) -> None:
+        """Say when a file is on air, as 18:30; empty where that is not known.
+
+        Raises
+        ------
+        SettingsError : it is no time
+        """
+        found = _TIME.fullmatch(text.strip())
+        if text.strip() and found is None:
+            raise SettingsError(f"A time on air is hours and minutes, as 18:30, not {text[:20]}.")
+        self._change(path, on_air=f"{int(found[1]):02}:{found[2]}" if found else "")
+
+    def read_air_times(self, path: Path) -> list[str]:
+        """Take times on air from a CSV of names and times; returns the names that no file in hand has.
+
+        Raises
+        ------
+        SettingsError : it can't be read, or a line of it is none
+        """
+        try:
+            rows = [row for row in csv.reader(read_text(path).splitlines()) if any(cell.strip() for cell in row)]
+        except (OSError, ValueError, csv.Error) as error:
+            raise SettingsError(f"The air times {shown(path)} can't be read: {error}.") from error
+        unknown, times = [], {}
+        for number, row in enumerate(rows, 1):
+            if len(row) < 2 or not _TIME.fullmatch(row[1].strip()):
+                if number == 1 and len(row) >= 2:
+                    continue  # the names of the columns
+                told = f"{shown(path)}, line {number}: a name and a time are needed"
+                raise SettingsError(f"{told}, as harbour-report.mxf, 18:30.")
+            times[row[0].strip().casefold()] = row[1]
+        with self._one:
+            for name, time in times.items():
+                mine = [each for each in self._files if name in (each.name.casefold(), each.stem.casefold())]
+                unknown += [] if mine else [name]
+                for each in mine:
+                    self.put_on_air(each, time)
+        return unknown
+
+    def choose_profile(self, path: Path, profile: Profile) -> None:
+        """Judge and write a file by another profile; it is measured again."""
+        self._change(path, profile=profile, state=State.WAITING, told=None)
+
+    def put_off(self, path: Path, by: str) -> None:
+        """Leave a file for later, or take it up again."""
+        file = self._files.get(path)
+        if file is not None and file.state is State.PUT_OFF:
+            self._change(path, state=_state_of(file.told), by=by)
+        else:
+            self._change(path, state=State.PUT_OFF, by=by)
+
+    def send_back(self, path: Path, by: str) -> None:
+        """Note that a file went back to whoever made it."""
+        self._change(path, state=State.SENT_BACK, by=by)
+
+    def deliver(self, path: Path, by: str) -> None:
+        """Note that a file has been handed on."""
+        self._change(path, state=State.DELIVERED, by=by)
+
+    def certify(self, path: Path) -> None:
+        """Give a file its certificate, if it is good as it stands."""
+        self._ask(path, "certificate", lambda file: Asked(path, file.profile, certify=True))
+
+    def legalise(self, path: Path, folder: Path | None = None) -> None:
+        """Write a proved legal copy of a file into a folder, by default one beside it."""
+        into = folder or path.parent / _LEGAL
+        self._ask(path, "legal copy", lambda file: Asked(path, file.profile, True, file.profile.target(path, into)))
+
+    def proved(self, path: Path, sentence: str, by: str) -> None:
+        """Note that a file was proved on the desk."""
+        file = self._files.get(path.absolute())
+        if file is not None:
+            told = replace(file.told or Told(State.PROVED, sentence), state=State.PROVED, sentence=sentence)
+            self._change(file.path, state=State.PROVED, by=by, told=told)
+
+    def _ask(self, path: Path, what: str, asked: Callable[[FileInHand], Asked]) -> None:
+        with self._one:
+            file = self._files.get(path)
+            if file is not None and path not in self._acts and file.state not in _WORKING:
+                self._acts[path] = asked(file)
+                self._files[path] = replace(file, asked_for=what)
+        self.changed()
+
+    # What goes on by itself -----------------------------------------------------------------------------------------
+
+    def step(self, seconds: float = 0.2) -> None:
+        """Look at every file, begin what can be, and take over what has ended, waited for so long."""
+        for watcher in self._watched.values():
+            if new := [path for path in watcher.steady() if path.absolute() not in self._files]:
+                self.add(new)
+        for file in self.files:
+            self._look_at(file)
+        for file in self.files:
+            asked = self._acts.get(file.path)
+            if asked is not None and file.state not in _WORKING:
+                del self._acts[file.path]
+                self._begin(asked)
+            elif file.state is State.WAITING and len(self._under_way) < self._at_once:
+                self._change(file.path, state=State.MEASURING, by=MACHINE)
+                self._begin(Asked(file.path, file.profile))
+        for ended in self._batch.ended(seconds):
+            self._take(ended)
+
+    def _begin(self, asked: Asked) -> None:
+        self._under_way.append(asked)
+        if (ended := self._batch.begin(asked)) is not None:
+            self._take(ended)
+
+    def _take(self, ended: Ended) -> None:
+        self._under_way.remove(ended.asked)
+        file = self._files.get(ended.asked.path)
+        if file is None:  # it was let go meanwhile
+            return
+        told, state = brief(ended.told), ended.told.state
+        if state is State.REFUSED and file.asked_for:  # what was asked could not be; the file is what it was
+            self.told.append(f"{shown(file.path.name)}: {told.sentence}")
+            self._change(file.path, asked_for="")
+        else:
+            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=ended.identity)
+
+    def _look_at(self, file: FileInHand) -> None:
+        """A file that has changed goes back to growing; one that has stayed as it is long enough waits to be measured."""
+        now = self._now(file)
+        if file.state is State.GROWING:
+            before, since = self._steady.get(file.path, ("", self._clock()))
+            if now != before:
+                self._steady[file.path] = now, self._clock()
+            elif self._clock() - since >= self._quiet:
+                del self._steady[file.path]
+                self._change(file.path, state=State.WAITING, identity=now)
+        elif file.state not in _WORKING and now != file.identity:
+            self._change(file.path, state=State.GROWING, told=None)
+
+    @staticmethod
+    def _now(file: FileInHand) -> str:
+        return identity_of(Asked(file.path, file.profile))
+
+    def _change(self, path: Path, **what: object) -> None:
+        with self._one:
+            file = self._files.get(path)
+            if file is None:
+                return
+            if "state" in what and what["state"] is not file.state:
+                what["since"] = datetime.now(UTC).isoformat(timespec="seconds")
+            self._put(replace(file, **what))  # type: ignore[arg-type]
+        self.changed()
+
+    # Kept -----------------------------------------------------------------------------------------------------------
+
+    def _put(self, file: FileInHand) -> None:
+        self._files[file.path] = file
+        self.ledger.put_in_hand(
+            (bytes(file.path), file.profile.name, str(file.state), file.since, file.by, file.on_air, file.identity), file.told
+        )
+
+    def _kept(self) -> Iterator[FileInHand]:
+        """What was in hand when this ended last; what was under way then waits again."""
+        named = {profile.name: profile for profile in self.profiles}
+        for row, told in self.ledger.in_hand():
+            path, profile, state, since, by, on_air, identity = row
+            known = State(state)
+            yield FileInHand(
+                Path(path), named.get(profile) or _profile(profile), State.GROWING if known in _WORKING else known, since, by,
+                on_air, identity, told,
+            )  # fmt: skip
+
+
+def brief(told: Told) -> Told:
+    """What came of a file without what only its report has to say, so that thousands can be in hand."""
+    report = {name: told.checked[name] for name in _SHOWN if name in told.checked}
+    return replace(told, report=report)
+
+
+def _state_of(told: Told | None) -> State:
+    return told.state if told is not None else State.GROWING
+
+
+def _profile(name: str) -> Profile:
+    try:
+        return load_profile(name)
+    except BlufflineError:  # it is gone: the file is judged as any other
+        return PLAIN

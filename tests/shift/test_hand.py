@@ -1,0 +1,192 @@
+"""The files in hand: their states, what is done to them by themselves and by hand, and what a kill leaves of it."""
+
+import shutil
+from concurrent.futures import Executor, Future
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from bluffline.errors import SettingsError
+from bluffline.shift import hand
+from bluffline.shift.hand import Shift
+from bluffline.shift.ledger import Ledger
+from bluffline.shift.profile import Profile
+from bluffline.shift.states import State
+from clips import make_clip
+
+
+class Later(Executor):
+    """Does what it is given when it is told to."""
+
+    def __init__(self):
+        self.waiting = []
+
+    def submit(self, function, /, *arguments, **named):
+        future = Future()
+        self.waiting.append((future, function, arguments))
+        return future
+
+    def work(self):
+        while self.waiting:
+            future, function, arguments = self.waiting.pop(0)
+            future.set_result(function(*arguments))
+
+
+class Desk:
+    """A shift whose clock and hands the test moves."""
+
+    def __init__(self, path, profiles=()):
+        self.now, self.hands = 0.0, Later()
+        self.shift = Shift(Ledger(path), self.hands, profiles, quiet=3, clock=lambda: self.now)
+
+    def go_on(self, seconds=4.0):
+        """Time goes by, and whatever can be done is."""
+        for _ in range(4):
+            self.now += seconds
+            self.shift.step(0)
+            while self.hands.waiting:
+                assert len(self.hands.waiting) <= 2
+                self.hands.work()
+                self.shift.step(0)
+        return self.states
+
+    @property
+    def states(self):
+        return {file.path.name: file.state for file in self.shift.files}
+
+
+@pytest.fixture
+def folder(tmp_path, over_clip):
+    into = tmp_path / "in"
+    into.mkdir()
+    shutil.copy(over_clip, into / "over.mkv")
+    make_clip(into / "good.mkv", lambda n: np.full((64, 96, 3), 0.2 + 0.02 * (n % 5)), 10, codec="ffv1")
+    (into / "torn.mov").write_bytes(b"no film" * 500)
+    return into
+
+
+@pytest.fixture
+def desk(tmp_path):
+    return Desk(tmp_path / "l.sqlite")
+
+
+MEASURED = {"good.mkv": State.GOOD, "over.mkv": State.TO_FIX, "torn.mov": State.REFUSED}
+
+
+def test_files_come_grow_wait_are_measured_and_judged(desk, folder):
+    shift = desk.shift
+    assert shift.add([folder]) == 3 and shift.add([folder]) == 0
+    assert set(desk.states.values()) == {State.GROWING}
+    shift.step(0)
+    desk.now += 2
+    shift.step(0)
+    assert set(desk.states.values()) == {State.GROWING}, "not yet long enough as it is"
+    desk.now += 2
+    shift.step(0)
+    shift.step(0)
+    assert list(desk.states.values()) == [State.MEASURING, State.MEASURING, State.WAITING], "as many as there are hands"
+    assert desk.go_on() == MEASURED
+    over = next(file for file in shift.files if file.path.name == "over.mkv")
+    assert over.told.checked["must_fix"] == 3 and over.told.skyline and over.since and shift.next() == over
+    assert len(over.told.report) == len(hand._SHOWN), "no more than is shown"
+
+
+def test_a_kill_loses_nothing_and_what_was_under_way_is_done_once(desk, folder, tmp_path):
+    desk.shift.add([folder])
+    desk.shift.put_on_air(folder / "over.mkv", "18:30")
+    desk.shift.step(0)
+    desk.now = 4
+    desk.shift.step(0)
+    desk.shift.step(0)
+    assert State.MEASURING in desk.states.values(), "… and here it is killed"
+    second = Desk(tmp_path / "l.sqlite")
+    assert second.go_on() == MEASURED and second.shift.files[0].on_air == "18:30"
+    third = Desk(tmp_path / "l.sqlite")
+    assert third.states == MEASURED and third.shift.next().told.checked["must_fix"] == 3
+    third.shift.step(0)
+    assert not third.hands.waiting, "a finished file is not done again"
+
+
+def test_what_changes_grows_again_and_is_measured_anew(desk, folder):
+    desk.shift.add([folder])
+    desk.go_on()
+    shutil.copy(folder / "good.mkv", folder / "over.mkv")
+    desk.shift.step(0)
+    assert desk.states["over.mkv"] is State.GROWING and desk.shift.next() is None
+    assert desk.go_on()["over.mkv"] is State.GOOD
+    (folder / "good.mkv").unlink()
+    assert desk.go_on()["good.mkv"] is State.REFUSED, "it is gone, and that is said"
+
+
+def test_acts_are_done_by_themselves_and_what_can_not_be_leaves_the_file_as_it_was(desk, folder):
+    shift = desk.shift
+    shift.watch(folder)
+    desk.go_on()
+    shift.certify(folder / "good.mkv")
+    shift.certify(folder / "over.mkv")
+    shift.legalise(folder / "over.mkv")
+    shift.legalise(folder / "over.mkv")
+    assert {file.asked_for for file in shift.files} == {"certificate", ""}, "one act at a time"
+    assert desk.go_on() == MEASURED and (folder / "good.mkv.certificate.html").exists()
+    shift.legalise(folder / "over.mkv")
+    assert desk.go_on()["over.mkv"] is State.PROVED
+    assert (folder / "legal" / "over-legal.mov").exists() and set(desk.states) == set(MEASURED), "the copy does not come in"
+    shift.deliver(folder / "over.mkv", "Rosalind")
+    assert desk.states["over.mkv"] is State.DELIVERED and shift.next() is None
+    (folder / "legal" / "good-legal.mov").write_bytes(b"theirs")
+    shutil.copy(folder / "over.mkv", folder / "good.mkv")
+    desk.go_on()
+    shift.legalise(folder / "good.mkv")
+    assert desk.go_on()["good.mkv"] is State.TO_FIX
+    assert "is there already" in shift.told[-1] and (folder / "legal" / "good-legal.mov").read_bytes() == b"theirs"
+
+
+def test_put_off_taken_up_again_and_let_go(desk, folder):
+    desk.shift.add([folder])
+    desk.go_on()
+    over = folder / "over.mkv"
+    desk.shift.put_off(over, "Rosalind")
+    assert desk.states["over.mkv"] is State.PUT_OFF and desk.shift.next() is None
+    desk.shift.put_off(over, "Rosalind")
+    assert desk.shift.next().path == over and desk.shift.next().by == "Rosalind"
+    desk.shift.remove(over)
+    assert "over.mkv" not in desk.states and over.exists()
+    assert desk.shift.add([folder]) == 1 and desk.go_on() == MEASURED and not desk.hands.waiting
+
+
+def test_air_times_are_typed_or_read_and_the_first_on_air_is_next(desk, folder, tmp_path):
+    shutil.copy(folder / "over.mkv", folder / "bulletin.mkv")
+    desk.shift.add([folder])
+    desk.go_on()
+    assert desk.shift.next().path.name == "bulletin.mkv"
+    (tmp_path / "air.csv").write_text("name,time\nover.mkv,9:05\nbulletin,18:30\nnobody,20:00\n")
+    assert desk.shift.read_air_times(tmp_path / "air.csv") == ["nobody"]
+    assert [file.on_air for file in desk.shift.files[:2]] == ["09:05", "18:30"] and desk.shift.next().path.name == "over.mkv"
+    for wrong in ("25:00", "soon", "1830"):
+        with pytest.raises(SettingsError, match="hours and minutes"):
+            desk.shift.put_on_air(folder / "over.mkv", wrong)
+    (tmp_path / "air.csv").write_text("over.mkv,9:05\nbulletin\n")
+    with pytest.raises(SettingsError, match="line 2: a name and a time"):
+        desk.shift.read_air_times(tmp_path / "air.csv")
+
+
+def test_a_profile_goes_with_its_folder_and_may_be_chosen_by_hand(tmp_path, folder):
+    wide = tmp_path / "wide.toml"
+    wide.write_text('title = "Wide"\n[limits]\nluma = [-7, 109]\nrgb = [-20, 130]\n[tolerance]\narea = 5\n')
+    loose = Profile("loose", str(wide), ("*/in/over.*",))
+    desk = Desk(tmp_path / "l.sqlite", [loose])
+    desk.shift.add([folder])
+    assert desk.go_on() == {**MEASURED, "over.mkv": State.GOOD}
+    desk.shift.choose_profile(folder / "over.mkv", Profile())
+    assert desk.go_on() == MEASURED
+
+
+def test_more_files_than_are_handed_out_at_once(desk, tmp_path):
+    files = tmp_path / "many"
+    files.mkdir()
+    for n in range(200):
+        (files / f"{n}.mov").write_bytes(b"x")
+    assert desk.shift.add([files]) == 200
+    assert set(desk.go_on().values()) == {State.REFUSED} and len(desk.states) == 200
+    assert all(Path(file.path).exists() and file.told.sentence for file in desk.shift.files)
