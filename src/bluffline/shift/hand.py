@@ -217,7 +217,9 @@ class Shift:
     # What goes on by itself -----------------------------------------------------------------------------------------
 
     def step(self, seconds: float = 0.2) -> None:
-        """Look at every file, begin what can be, and take over what has ended, waited for so long."""
+        """Take over what has ended, waited for so long; look at every file, and begin what can be."""
+        for ended in self._batch.ended(seconds):
+            self._take(ended)
         for watcher in self._watched.values():
             if new := [path for path in watcher.steady() if path.absolute() not in self._files]:
                 self.add(new)
@@ -231,8 +233,6 @@ class Shift:
             elif file.state is State.WAITING and len(self._under_way) < self._at_once:
                 self._change(file.path, state=State.MEASURING, by=MACHINE)
                 self._begin(Asked(file.path, file.profile))
-        for ended in self._batch.ended(seconds):
-            self._take(ended)
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)
