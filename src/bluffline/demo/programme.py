@@ -22,7 +22,7 @@ RATE = 25
 START = "10:00:00:00"
 _TONE_HZ, _SOUND_RATE, _TONE_LEVEL = 1000, 48000, 10 ** (-18 / 20)
 _SEED = 1703
-_FONT = Path(__file__).parents[1] / "draw" / "fonts" / "B612-Bold.otf"
+_FONT = Path(__file__).parents[1] / "gauges" / "fonts" / "B612-Bold.otf"
 
 
 @dataclass(frozen=True)

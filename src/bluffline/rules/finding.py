@@ -63,6 +63,11 @@ class Finding:
     waiver: Waiver | None = None
 
     @property
+    def place(self) -> tuple[str, int, int]:
+        """What it is known by, whoever has waived it: its rule, and its first and last frame."""
+        return self.rule, self.first_frame, self.last_frame
+
+    @property
     def length(self) -> int:
         """Number of frames."""
         return self.last_frame - self.first_frame + 1

@@ -164,8 +164,11 @@ class Session:
         """Have the shots judged as they are divided by hand now; until then findings stand in the shots of their frames."""
         judged, cuts = self._judged, self.document.work.cuts
         if judged is not None and self.document.work.waivers != self._waivers:
+            selected = self.place.selected
             self._take_findings(judged)
             self.survey_changed.tell()
+            if selected is not None and (same := [found for found in self.findings if found.place == selected.place]):
+                self.place.select(same[0])
         if judged is None or not judged.complete or judged.cuts == cuts:
             return
         shots = cuts.of(judged.found)

@@ -16,7 +16,7 @@ from bluffline.session.likeness import Looks
 from bluffline.session.store import DocumentStore, Kept, Known
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, WorkFile, read_work
-from bluffline.signal.format import NO_OVERRIDES
+from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, start_survey
 
@@ -43,7 +43,7 @@ class Opened:
 
 def take_in(
     path: Path, rules: Rules, documents: DocumentStore, surveys: SurveyStore, held: Hold | None = None,
-    *, rate: Fraction | None = None, track: int | None = None, monitor: Monitor | None = None,
+    *, rate: Fraction | None = None, track: int | None = None, read: Overrides = NO_OVERRIDES, monitor: Monitor | None = None,
 ) -> Opened:  # fmt: skip
     """Open a programme, or the work on one; its survey is begun and has to be run.
 
@@ -51,6 +51,7 @@ def take_in(
     ----------
     held : what this desk holds already
     rate, track : as for `probe`
+    read : the operator's word on how it is read
 
     Raises
     ------
@@ -60,7 +61,7 @@ def take_in(
     OSError : the disk refuses
     CancelledError : the monitor was asked to stop
     """
-    brought, told, said = None, "", NO_OVERRIDES
+    brought, told, said = None, "", read
     if path.suffix == ENDING:
         brought = read_work(path)
         path, rate, track, said = brought.programme, brought.rate, brought.track, brought.overrides

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QMenuBar,
     QMessageBox,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -28,10 +29,11 @@ from bluffline.session.gauges import GaugeModel
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.shift.gathering import gathered
 from bluffline.treat.ladder import acts
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
-from bluffline.ui.actions.commands import COMMANDS, MENUS
+from bluffline.ui.actions.commands import COMMANDS, MENUS, WHILE_IN_HAND
 from bluffline.ui.actions.for_shot import ForShot
 from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
@@ -39,6 +41,7 @@ from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
+from bluffline.ui.actions.shifting import Shifting
 from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.actions.trying import Trying
 from bluffline.ui.chart.charting import Charting
@@ -100,6 +103,7 @@ class Desk(QMainWindow):
         for_shot = ForShot(session, self.work.beside, self.header.say)
         self.balancing = Balancing(session, for_shot, self.header.say, self)
         self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)
+        self.shifting = Shifting(self.work, settings, self.header, self)
         self.player = Player(session, self.viewer, self._stopped)
         self.trying = Trying(
             session, self.viewer.frames, self.header.fault, lambda: self.jobs.kind is Kind.PROOF or self.player.playing
@@ -109,7 +113,8 @@ class Desk(QMainWindow):
         self.hands = Hands(
             session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting,
             self.carrying, self.balancing, self.luts, self.gauges,
-            self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self.overseeing, self,
+            self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self.overseeing, self.shifting,
+            self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
@@ -150,12 +155,19 @@ class Desk(QMainWindow):
         lower.addWidget(self.pages)
         lower.addWidget(self.divider)
         lower.addWidget(self.viewer.board)
+        one = QWidget()
+        programme = QVBoxLayout(one)
+        programme.setContentsMargins(0, 0, 0, 0)
+        programme.addWidget(self.skyline_card)
+        programme.addLayout(lower, 1)
+        self.places = QStackedWidget()
+        self.places.addWidget(one)
+        self.places.addWidget(self.shifting.place)
         whole = QVBoxLayout()
         whole.setContentsMargins(8, 4, 8, 8)
         whole.addWidget(self.header)
-        whole.addWidget(self.skyline_card)
-        whole.addLayout(lower, 1)
-        for layout in (above, lower, whole):
+        whole.addWidget(self.places, 1)
+        for layout in (above, lower, programme, whole):
             layout.setSpacing(7)
         centre = QWidget()
         centre.setLayout(whole)
@@ -223,6 +235,9 @@ class Desk(QMainWindow):
         self.work.ended.connect(self.refresh_commands)
         self.work.ended.connect(self.trying.resume)
         self.header.cancelled.connect(self.work.cancel)
+        self.shifting.wanted.connect(self._turn)
+        self.shifting.place.command.connect(lambda name: self.acts[name].trigger())
+        self.work.opened.connect(lambda _: self._turn(to_shift=False) if self.in_hand else None)
         self.header.command.connect(lambda name: self.acts[name].trigger())
         self.header.rules_chosen.connect(self.programmes.choose_rules)
         self.acts["show-reach"].triggered.connect(self._note_reach)
@@ -241,8 +256,11 @@ class Desk(QMainWindow):
         assert event is not None
         data = event.mimeData()
         files = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data is not None else []
-        if files:
-            self.open(Path(files[0]))
+        paths = [Path(file) for file in files]
+        if len(paths) == 1 and not self.in_hand and gathered(paths).paths == paths:
+            self.open(paths[0])
+        elif paths:
+            self.shifting.add(paths)
 
     def _programme_changed(self) -> None:
         self.player.pause()
@@ -258,6 +276,25 @@ class Desk(QMainWindow):
         else:
             self.picture.drop_tool()
             self.picture.highlight(None)
+
+    @property
+    def in_hand(self) -> bool:
+        """Whether the files in hand are shown, and not the programme under control."""
+        return self.places.currentWidget() is self.shifting.place
+
+    def turn_to_shift(self) -> None:
+        """Show the files in hand, or the desk again."""
+        if self.in_hand:
+            self._turn(to_shift=False)
+        else:
+            self.shifting.show()
+
+    def _turn(self, to_shift: bool) -> None:
+        self.player.pause()
+        self.places.setCurrentIndex(int(to_shift))
+        self.header.programme_row.setVisible(not to_shift)
+        (self.shifting.place if to_shift else self.skyline).setFocus()
+        self.refresh_commands()
 
     def show_page(self, name: str) -> None:
         """Turn the left column to a page."""
@@ -409,7 +446,8 @@ class Desk(QMainWindow):
     def refresh_commands(self) -> None:
         """Enable what can be done now."""
         for command in COMMANDS:
-            self.acts[command.id].setEnabled(command.enabled(self.hands))
+            here = not self.in_hand or command.menu in WHILE_IN_HAND or command.id in ("quit", "open", "open-demo", "cancel")
+            self.acts[command.id].setEnabled(here and command.enabled(self.hands))
         for name, act in (("undo", self.session.document.undoes), ("redo", self.session.document.redoes)):
             self.acts[name].setText(f"{name.capitalize()}: {act}" if act else name.capitalize())
         self.header.enable({name: action.isEnabled() for name, action in self.acts.items()})
@@ -506,6 +544,7 @@ class Desk(QMainWindow):
     def end(self) -> None:
         """End all that runs, and keep what has been done."""
         self.player.pause()
+        self.shifting.stop()
         self.work.stop()
         self.trying.stop()
         self.skyline.stop()

@@ -72,7 +72,9 @@ class Header(QWidget):
                 ("prove", "Prove and write …"),
             )
         }
-        top = QHBoxLayout()
+        self.programme_row = QWidget()
+        top = QHBoxLayout(self.programme_row)
+        top.setContentsMargins(0, 0, 0, 0)
         top.setSpacing(8)
         top.addWidget(self._title)
         top.addSpacing(10)
@@ -122,7 +124,7 @@ class Header(QWidget):
         layout.setContentsMargins(2, 0, 0, 0)
         layout.setSpacing(4)
         layout.addLayout(state)
-        layout.addLayout(top)
+        layout.addWidget(self.programme_row)
         self.end_progress()
 
     def _button(self, name: str, text: str) -> QPushButton:

@@ -9,7 +9,8 @@ from bluffline.treat.ladder import acts
 from bluffline.ui.actions.hands import Hands
 from bluffline.view.looking import Tool
 
-MENUS = ("Programme", "Go", "Treatment", "Chart", "View", "Gauges", "Areas", "Help")
+MENUS = ("Programme", "Go", "Treatment", "Chart", "View", "Gauges", "Areas", "Shift", "Help")
+WHILE_IN_HAND = frozenset({"Shift", "Help"})  # menus that act while the files in hand are shown, and not the programme
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,10 @@ def _treatable(hands: Hands) -> bool:
 
 def _has_findings(hands: Hands) -> bool:
     return bool(hands.session.findings)
+
+
+def _found(hands: Hands) -> bool:
+    return _has_findings(hands) and _surveyed(hands)
 
 
 def _treated(hands: Hands) -> bool:
@@ -117,6 +122,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("next-finding", "Go", "Next finding", ("N",), lambda h: h.session.place.next_finding(1), _has_findings, apart=True),
     Command("worst-finding", "Go", "Worst finding", ("Shift+N",), lambda h: h.session.go_to_worst(), _has_findings),
     Command("previous-finding", "Go", "Previous finding", ("P",), lambda h: h.session.place.next_finding(-1), _has_findings),
+    Command("waive", "Go", "Waive it …, or take that back", ("Shift+V",), lambda h: h.programmes.waive(), _found),
     Command("next-shot", "Go", "Next shot", ("Down",), lambda h: h.session.place.next_shot(1)),
     Command("previous-shot", "Go", "Previous shot", ("Up",), lambda h: h.session.place.next_shot(-1)),
     Command("first-frame", "Go", "First frame", ("Home",), lambda h: h.session.place.go_to(0)),
@@ -237,6 +243,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("polygon", "Areas", "Draw a polygon", ("Ctrl+Shift+R",), lambda h: h.measuring.take_tool(Tool.POLYGON)),
     Command("path", "Areas", "Draw a path for gauges", ("Shift+Y",), lambda h: h.measuring.take_tool(Tool.PATH)),
     Command("taken", "Areas", "Gauges take areas, others, all", ("A",), lambda h: h.measuring.next_taken(), apart=True),
+    Command("shift", "Shift", "Files in hand, and back to the desk", ("F2",), lambda h: h.window.turn_to_shift(), _always),
+    Command("shift-next", "Shift", "Take the next", ("F3",), lambda h: h.shifting.take_next(), _always),
+    Command("shift-add", "Shift", "Add files …", ("Ctrl+Shift+O",), lambda h: h.shifting.choose_files(), _always, apart=True),
+    Command("shift-watch", "Shift", "Watch a folder …", (), lambda h: h.shifting.choose_folder(), _always),
+    Command("shift-air", "Shift", "Air times from a CSV …", (), lambda h: h.shifting.choose_air_times(), _always),
     Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.window.show_keys(), _always),
     Command("said", "Help", "What was said …", (), lambda h: h.window.show_said(), _always),
     Command("about", "Help", "About Bluffline", (), lambda h: h.window.show_about(), _always),
@@ -244,6 +255,7 @@ COMMANDS: tuple[Command, ...] = (
 
 HELD_KEYS = (("S", "Hold to see the source"),)
 MOUSE = (
+    ("In hand", "keys: Enter opens, C certifies, G legalises, O puts off, D delivers, T air time"),
     ("Skyline", "click or drag: go there; wheel: zoom; Shift and drag: move; double-click: all"),
     ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, a drag moves it"),
     ("Areas", "drag an edge, with Shift in this shot only; double-click closes a polygon"),

@@ -12,6 +12,7 @@ from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
+from bluffline.ui.actions.shifting import Shifting
 from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.gauges.measuring import Measuring
@@ -33,6 +34,9 @@ class Window(Protocol):
 
     def show_page(self, name: str) -> None:
         """Turn the left column to a page."""
+
+    def turn_to_shift(self) -> None:
+        """Show the files in hand, or the desk again."""
 
     def show_chart(self) -> None:
         """Open the chart panel, or close it."""
@@ -74,4 +78,5 @@ class Hands:
     proposing: Proposing
     stocking: Stocking
     overseeing: Overseeing
+    shifting: Shifting
     window: Window

@@ -30,6 +30,7 @@ from bluffline.session.store import DocumentStore, Known
 from bluffline.session.taking_in import Opened, take_in
 from bluffline.session.work import Work
 from bluffline.session.workfile import ENDING, save_work
+from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.survey.checking import check_again
 from bluffline.survey.monitor import Monitor, Progress
 from bluffline.survey.survey import Survey
@@ -173,11 +174,13 @@ class LongWork(QObject):
         if name:
             self.save_work(Path(name))
 
-    def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
+    def open(
+        self, path: Path, *, rate: Fraction | None = None, track: int | None = None, read: Overrides = NO_OVERRIDES
+    ) -> bool:
         """Begin to open a programme, or the work on one; whether nothing stands in the way.
 
-        ``rate``: frames a second of numbered pictures; ``track``: the video track to take. What can't be opened is told, and
-        what was under control remains.
+        ``rate``: frames a second of numbered pictures; ``track``: the video track to take; ``read``: the operator's word on how
+        it is read. What can't be opened is told, and what was under control remains.
         """
         if not self.clear_the_way():
             return False
@@ -185,7 +188,9 @@ class LongWork(QObject):
         rules, held = self.session.rules, self._hold
 
         def job(monitor: Monitor) -> Opened:
-            return take_in(path, rules, self.documents, self.surveys, held, rate=rate, track=track, monitor=monitor)
+            return take_in(
+                path, rules, self.documents, self.surveys, held, rate=rate, track=track, read=read, monitor=monitor
+            )
 
         self._header.say(f"Opening {shown(path.name)} …")
         self._opener.jobs.start(Kind.OPENING, job, self._take)

@@ -14,6 +14,7 @@ from bluffline.session.settings import Settings
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.layout import asked
+from bluffline.ui.dialogs.waive import WaiveDialog
 
 
 class Programmes:
@@ -75,6 +76,24 @@ class Programmes:
             self.session.survey_again(overrides=dialog.overrides, region=dialog.region)
             self._work.survey()
             self.session.document.changed.tell()
+
+    def waive(self) -> None:
+        """Ask by whose word the finding that is picked is to pass; of one that is waived, take that word back."""
+        finding, document = self.session.place.selected, self.session.document
+        if finding is None:
+            self._say("Pick the finding that is to be waived first (N goes to the next)")
+            return
+        if finding.waiver is not None:
+            document.unwaive(finding.waiver)
+            self._say(f"The word of {finding.waiver.by} is taken back (Ctrl+Z gives it again)")
+            return
+        dialog = WaiveDialog(finding, self.session.shots[finding.shot], self._settings.operator, self._window)
+        if asked(dialog):
+            waiver = dialog.waiver
+            self._settings.operator = self._settings.operator or waiver.by
+            self._settings.save()
+            document.waive(waiver)
+            self._say(f"Waived by {waiver.by}: {waiver.reason}")
 
     def split_shot(self) -> None:
         """Let a shot begin at the frame in view."""

@@ -161,7 +161,8 @@ class FindingsList(QWidget):
             item.setData(finding, _FINDING)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
-            told = f"{finding.severity}: {finding.reason}, {when}"
+            waiver = f"; waived by {finding.waiver.by}: {finding.waiver.reason}" if finding.waiver is not None else ""
+            told = f"{finding.severity}: {finding.reason}, {when}{waiver}"
             item.setToolTip(told)
             item.setAccessibleText(told)
             row.appendRow(item)
@@ -279,7 +280,8 @@ class _FindingDelegate(QStyledItemDelegate):
             painter.drawRoundedRect(QRectF(box).adjusted(0.5, 1.5, -0.5, -1.5), 3, 3)
         outcome = self._session.outcome(finding)
         draw_mark(painter, QPointF(box.left() + 13, box.top() + 13), finding.severity, TEXT)
-        painter.setPen(DIM if outcome is not None and outcome.answered else TEXT)
+        done = finding.waiver is not None or (outcome is not None and outcome.answered)
+        painter.setPen(DIM if done else TEXT)
         painter.setFont(font(12))
         upper = QRect(box.left() + 26, box.top() + 3, box.width() - 28, 19)
         shown = painter.fontMetrics().elidedText(headline(finding), Qt.TextElideMode.ElideRight, upper.width())
@@ -287,6 +289,8 @@ class _FindingDelegate(QStyledItemDelegate):
         painter.setPen(DIM)
         painter.setFont(font(11))
         told = " · ".join(filter(None, (f"{finding.severity} · {finding.length} fr", part_of(finding))))
+        if finding.waiver is not None:
+            told, outcome = f"waived by {finding.waiver.by}: {finding.waiver.reason}", None
         painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(replace(outcome, coded=True)))
 
 

@@ -1,0 +1,1 @@
+"""The place of the desk for the files in hand."""

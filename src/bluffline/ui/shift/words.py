@@ -1,0 +1,58 @@
+"""What a row of the list says of a file, and what is done with it next."""
+
+from fractions import Fraction
+
+from bluffline.rules.severity import Severity
+from bluffline.shift.hand import FileInHand
+from bluffline.shift.states import State
+
+GROUPS: tuple[tuple[str, frozenset[State]], ...] = (
+    ("need a person", frozenset({State.TO_FIX, State.REFUSED})),
+    ("good as they are", frozenset({State.GOOD})),
+    ("proved", frozenset({State.PROVED})),
+    ("delivered", frozenset({State.DELIVERED})),
+    ("put off or sent back", frozenset({State.PUT_OFF, State.SENT_BACK})),
+    ("being measured", frozenset({State.MEASURING})),
+    ("waiting or growing", frozenset({State.WAITING, State.GROWING})),
+)
+ONE = {"need a person": "needs a person", "good as they are": "good as it is"}
+_NEXT = {State.TO_FIX: "take", State.GOOD: "certify", State.PROVED: "deliver", State.PUT_OFF: "take up"}
+
+
+def found_in(file: FileInHand) -> str:
+    """What was found in a file, in a few words."""
+    told = file.told
+    if told is None or file.state in (State.GROWING, State.WAITING, State.MEASURING):
+        return str(file.state)
+    if file.state is State.REFUSED:
+        return "can't be read"
+    must, look, notes = (told.count(severity) for severity in Severity)
+    counts = [(must, "must fix"), (look, "look"), (int(told.checked.get("waived", 0)), "waived")]
+    if not must and not look:
+        counts.append((notes, "note" if notes == 1 else "notes"))
+    said = ", ".join(f"{count} {words}" for count, words in counts if count)
+    if file.state is State.PROVED:
+        return f"proved, {told.count(Severity.MUST_FIX)} answered"
+    if file.state in (State.DELIVERED, State.PUT_OFF, State.SENT_BACK):
+        return f"{file.state} {file.since[11:16]} UTC"
+    if file.told is not None and file.told.written and file.state is State.GOOD:
+        return f"certified, {said or 'nothing'}"
+    return said or "nothing"
+
+
+def next_for(file: FileInHand) -> str:
+    """What is done with a file next, in a word; while it is under way, what that is."""
+    if file.asked_for:
+        return "…"
+    if file.state is State.GOOD and file.told is not None and file.told.written:
+        return "deliver"
+    return _NEXT.get(file.state, "")
+
+
+def length_of(file: FileInHand) -> str:
+    """How long a file is, in hours, minutes and seconds; empty where that is not known."""
+    facts = file.told.checked.get("file", {}) if file.told is not None else {}
+    if not facts:
+        return ""
+    seconds = int(facts["frame_count"] / Fraction(facts["frame_rate"]))
+    return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"

@@ -1,0 +1,132 @@
+"""The files in hand on the desk, and findings that are waived, driven as an operator drives them."""
+
+import shutil
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QInputDialog
+
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
+from bluffline.shift.states import State
+from bluffline.ui.actions import programmes
+from bluffline.ui.desk import Desk
+from clips import make_clip
+
+WAIT = 30_000
+LEFT = Qt.MouseButton.LeftButton
+
+
+def dropped(desk, *paths):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    desk.dropEvent(event)
+
+
+@pytest.fixture
+def folder(tmp_path, over_clip):
+    into = tmp_path / "in"
+    into.mkdir()
+    shutil.copy(over_clip, into / "over.mkv")
+    make_clip(into / "good.mkv", lambda n: np.full((64, 96, 3), 0.2 + 0.02 * (n % 5)), 10, codec="ffv1")
+    (into / "torn.mov").write_bytes(b"no film" * 500)
+    return into
+
+
+def states(desk):
+    return {file.path.name: file.state for file in desk.shifting.shift.files}
+
+
+MEASURED = {"good.mkv": State.GOOD, "over.mkv": State.TO_FIX, "torn.mov": State.REFUSED}
+
+
+def test_what_is_dropped_together_is_taken_in_hand_measured_and_worked_through_by_keys(desk, qtbot, folder, monkeypatch):
+    dropped(desk, *folder.iterdir())
+    assert desk.in_hand and not desk.acts["play"].isEnabled() and desk.acts["shift-next"].isEnabled()
+    qtbot.waitUntil(lambda: states(desk) == MEASURED, timeout=WAIT)
+    place = desk.shifting.place
+    qtbot.waitUntil(lambda: [file.state for file in place.rows.files] == list(MEASURED.values()), timeout=WAIT)
+    assert place.grab().toImage().width() > 600
+    place.strip._choose(frozenset({State.TO_FIX, State.REFUSED}))
+    assert [file.path.name for file in place.rows.files] == ["over.mkv", "torn.mov"]
+    place.strip._choose(None)
+    place.search.setText("good mkv")
+    assert [file.path.name for file in place.rows.files] == ["good.mkv"] and place.current.path.name == "good.mkv"
+    assert place.chosen.buttons["certify"].isEnabled() and not place.chosen.buttons["legalise"].isEnabled()
+    qtbot.keyClick(place.list, Qt.Key.Key_C)
+    qtbot.waitUntil((folder / "good.mkv.certificate.html").exists, timeout=WAIT)
+    place.search.setText("")
+    qtbot.waitUntil(lambda: not place.rows.files[0].asked_for, timeout=WAIT)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Rosalind", True))
+    qtbot.keyClick(place.list, Qt.Key.Key_D)
+    assert states(desk)["good.mkv"] is State.DELIVERED and desk.settings.operator == "Rosalind"
+
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.acts["shift-next"].trigger()
+    assert not desk.in_hand and desk.session.programme.path == folder / "over.mkv"
+    assert desk.session.place.selected is not None and desk.acts["play"].isEnabled(), "where it is worst"
+    desk.acts["legalise"].trigger()
+    qtbot.waitUntil(lambda: 1 in desk.session.document.treatments, timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+    with qtbot.waitSignal(desk.proved, timeout=WAIT):
+        desk.work.start_proof(folder / "proved.mov", "prores")
+    desk.work.result_dialog.close()
+    assert states(desk)["over.mkv"] is State.PROVED and desk.shifting.shift.next() is None
+
+
+def test_one_file_is_opened_and_what_was_in_hand_is_there_in_the_next_sitting(desk, qtbot, folder, tmp_path):
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        dropped(desk, folder / "good.mkv")
+    assert not desk.in_hand and desk.session.programme.path.name == "good.mkv"
+    desk.acts["shift"].trigger()
+    assert desk.in_hand and desk.shifting.place.rows.files == []
+    dropped(desk, folder)
+    qtbot.waitUntil(lambda: states(desk) == MEASURED, timeout=WAIT)
+    desk.acts["shift"].trigger()
+    assert not desk.in_hand
+    desk.shifting.stop()
+    second = Desk(Session(), Settings(tmp_path / "other.json"))
+    qtbot.addWidget(second)
+    second.acts["shift"].trigger()
+    assert {file.path.name: file.state for file in second.shifting.place.rows.files} == MEASURED
+    second.end()
+
+
+def test_a_finding_is_waived_listed_counted_and_taken_back(surveyed_desk, qtbot, monkeypatch):
+    desk, session = surveyed_desk, surveyed_desk.session
+    desk.acts["waive"].trigger()
+    assert "Pick the finding" in desk.header.message
+    session.place.select(session.findings[0])
+
+    def answer(dialog):
+        assert not dialog.accept_button.isEnabled()
+        dialog.reason.setText("lamp in view, as agreed")
+        dialog.by.setText("Duty editor")
+        assert dialog.accept_button.isEnabled()
+        dialog.choices[choice][0].setChecked(True)
+        return True
+
+    monkeypatch.setattr(programmes, "asked", answer)
+    choice = 0
+    desk.acts["waive"].trigger()
+    assert session.must_fix_count == 2 and session.left_count == 2 and session.findings[0].waiver.by == "Duty editor"
+    assert session.place.selected == session.findings[0], "it is still the one that is picked"
+    head = desk.findings.rows.item(0)
+    assert "waived by Duty editor" in head.child(0).toolTip() and head.rowCount() >= 3
+    assert desk.findings.grab().toImage().width() > 0
+    desk.acts["waive"].trigger()
+    assert session.must_fix_count == 3
+    desk.acts["undo"].trigger()
+    assert session.must_fix_count == 2
+    session.place.select(session.findings[1])
+    choice = 1
+    desk.acts["waive"].trigger()
+    assert session.must_fix_count == 0 and all(found.waiver for found in session.findings if found.shot == 1)
+    assert desk.acts["certify"].isEnabled(), "nothing is left to fix"
+    with qtbot.waitSignal(desk.work.ended, timeout=WAIT):
+        desk.acts["certify"].trigger()
+    page = session.programme.path.with_name(f"{session.programme.path.name}.certificate.html").read_text()
+    assert "lamp in view, as agreed" in page and "waived" in page
