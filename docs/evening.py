@@ -208,6 +208,7 @@ def main() -> None:
         told = {"name": stage.name, "told": stage.told, "on": application.platformName()}
         sys.stdout.write(json.dumps(told) + "\n")
         sys.stdout.flush()
+    desk.work.save_work(folder / "an-evening.bluffline")
     desk.close()
 
 

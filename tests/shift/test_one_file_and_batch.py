@@ -110,7 +110,7 @@ def test_what_somebody_else_has_written_is_not_replaced_and_what_a_kill_left_is(
     target.write_bytes(b"theirs")
     ledger, one = Ledger(tmp_path / "l.sqlite"), Asked(folder / "over.mkv", PLAIN, target=target)
     (ended,) = Batch(ledger, Here()).run([one])
-    assert ended.told.state is State.REFUSED and "--again replaces it" in ended.told.sentence
+    assert ended.told.state is State.REFUSED and "is somebody else's" in ended.told.sentence
     assert target.read_bytes() == b"theirs"
     (ended,) = Batch(ledger, Here()).run([one])
     assert ended.told.state is State.REFUSED, "to have refused it once makes it nobody's own"

@@ -1,5 +1,6 @@
 """The guided tour, run in a real window: what docs/evening.md tells is what is measured."""
 
+import hashlib
 import json
 import os
 import shutil
@@ -7,7 +8,11 @@ import subprocess
 import sys
 from pathlib import Path
 
+import av
+import numpy as np
 import pytest
+
+from bluffline.demo import demo_clip
 
 pytestmark = [
     pytest.mark.window,
@@ -15,6 +20,17 @@ pytestmark = [
 ]
 DOCS = Path(__file__).parents[2] / "docs"
 _SECONDS = 400
+
+
+def samples(path):
+    """A digest of every sample of the picture."""
+    digest = hashlib.sha256()
+    with av.open(str(path)) as container:
+        for frame in container.decode(video=0):
+            for plane in frame.planes:
+                lines = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+                digest.update(lines[:, : 2 * plane.width].tobytes())
+    return digest.hexdigest()
 
 
 def test_an_evening_at_larkmoor(screen, tmp_path):
@@ -31,4 +47,9 @@ def test_an_evening_at_larkmoor(screen, tmp_path):
     assert not missing, "what was measured and docs/evening.md doesn't tell"
     assert all(f"evening/{stage['name']}.png" in text for stage in stages)
     assert all((DOCS / "evening" / f"{stage['name']}.png").exists() for stage in stages)
+    again = tmp_path / "again.mkv"
+    command = [sys.executable, "-m", "bluffline", "legalise", demo_clip(), again, "--work", tmp_path / "an-evening.bluffline"]
+    legalised = subprocess.run(command, capture_output=True, text=True, timeout=_SECONDS, check=False)
+    assert legalised.returncode == 0, legalised.stderr
+    assert samples(again) == samples(tmp_path / "an-evening.mkv"), "the command line does what the desk did"
     assert (tmp_path / "an-evening.mkv").exists() and list(tmp_path.glob("an-evening*.pdf")) + list(tmp_path.glob("*.html"))

@@ -70,7 +70,7 @@ class Batch:
         taken = self.ledger.take_up(asked, again=self.again)
         if taken is None:
             there = next(path for path in asked.outputs if path.exists())
-            words = f"{shown(there)} is there already, and was not made by a batch; --again replaces it."
+            words = f"{shown(there)} is there already and is somebody else's, so it was left as it is."
             return Ended(asked, Told(State.REFUSED, words), identity)
         self._running[self.executor.submit(do, taken)] = asked, identity
         return None

@@ -22,6 +22,7 @@ from bluffline.errors import BlufflineError
 TRIES = 2  # of one piece of work, where the process that did it died
 _NO_MORE = b"no more"
 _TO_END = 10.0  # seconds that a process has to remove what it has begun
+_LOOK_EVERY = 0.2  # seconds between two looks at whether whoever asked is still there
 _NICE = 10  # what an operator waits for goes first
 _Given = TypeVar("_Given")
 
@@ -149,5 +150,5 @@ def _work(pipe: Connection, parent: int) -> None:
 def _watch(parent: int) -> None:
     """End with whoever gave the work, however that ended: nobody would ask for what is done."""
     while os.getppid() == parent:
-        time.sleep(1)
+        time.sleep(_LOOK_EVERY)
     os.kill(os.getpid(), signal.SIGTERM)
