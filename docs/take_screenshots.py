@@ -1,6 +1,7 @@
 """Takes the pictures in docs/screenshots from the demo programme, without a display. Run by ``make screenshots``."""
 
 import os
+import shutil
 import sys
 import tempfile
 from dataclasses import replace
@@ -11,6 +12,7 @@ for _place in ("DATA", "CACHE", "STATE"):
     os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # nothing from another sitting
 
 from evening import run, until
+from larkmoor_shift import AIR, make
 from PyQt6.QtWidgets import QApplication, QDialog
 
 from bluffline.demo import demo_clip
@@ -19,6 +21,8 @@ from bluffline.gauges.graticule import Guide
 from bluffline.measure.areas import Shape
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.shift.profile import PLAIN
+from bluffline.shift.states import State
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.cdl import Cdl
@@ -37,6 +41,31 @@ from bluffline.view.looking import Compare
 from bluffline.view.preview import View
 
 _STEADY = 10  # looks at what is asked for
+
+
+def _take_in_hand(desk: Desk, folder: Path) -> None:
+    """A Saturday's files: all but two measured, one proved, one certified, one delivered."""
+    shutil.rmtree(folder, ignore_errors=True)
+    files = make(folder)
+    desk.settings.operator = "Duty editor"
+    desk.shifting.add(files)
+    shift = desk.shifting.shift
+    for name, time in AIR.items():
+        shift.put_on_air(folder / f"{name}.mov", time)
+    until(lambda: all(file.state.measured or file.state.needs_a_person for file in shift.files))
+    shift.legalise(folder / "quay-market.mov")
+    for name in ("opening-titles", "low-water"):
+        shift.certify(folder / f"{name}.mov")
+    until(lambda: not any(file.asked_for for file in shift.files))
+    shift.deliver(folder / "opening-titles.mov", "Duty editor")
+    shift.put_off(folder / "ferry-line-ep4.mov", "Duty editor")
+    shift.choose_profile(folder / "moor-walks-2.mov", PLAIN)
+    place = desk.shifting.place
+    desk.header.say("")
+    harbour = folder / "harbour-report-v3.mov"
+    until(lambda: [file.state for file in place.rows.files] == [file.state for file in shift.files])
+    place.list.setCurrentIndex(place.rows.index([file.path for file in place.rows.files].index(harbour)))
+    until(lambda: all(file.state is not State.WAITING for file in place.rows.files))
 
 
 def main() -> None:
@@ -79,7 +108,6 @@ def main() -> None:
             save(name, made)
             made.close()
 
-        save("empty")
         clip = scratch / demo_clip().name
         clip.unlink(missing_ok=True)
         clip.symlink_to(demo_clip())
@@ -189,6 +217,8 @@ def main() -> None:
         until(lambda: "Looking" not in write.carried.text())
         dialog("write", write)
         dialog("keys", KeySheet(desk), fitted=False)
+        _take_in_hand(desk, scratch / "saturday")
+        save("hand")
         desk.close()
         with tempfile.TemporaryDirectory() as made:
             os.environ["XDG_DATA_HOME"] = made  # the evening begins without what was done above

@@ -30,7 +30,10 @@ from bluffline.session.workfile import WorkFile
 from bluffline.survey.checking import check
 from bluffline.survey.survey import Survey, run_survey, start_survey
 
-COMMANDS = ("check", "legalise", "batch", "watch", "scope", "bars", "signal", "chart", "apply", "steps", "propose", "match")
+COMMANDS = (
+    *("check", "legalise", "batch", "watch", "compare"),
+    *("scope", "bars", "signal", "chart", "apply", "steps", "propose", "match"),
+)
 _JSON, _CSV = (".json",), (".csv",)
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT, _UNFORESEEN = 0, 1, 2, 3
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"

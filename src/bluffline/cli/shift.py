@@ -1,4 +1,4 @@
-"""The commands for many files: batch, watch."""
+"""The commands for many files: batch, watch, compare."""
 
 import argparse
 import json
@@ -12,8 +12,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from bluffline.cli import files
+from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import SettingsError
 from bluffline.media.opening import shown
+from bluffline.media.probe import probe
 from bluffline.report.batch import FileRow, batch_csv, batch_page, row_report
 from bluffline.report.files import save_text
 from bluffline.rules.finding import Waiver
@@ -21,6 +23,7 @@ from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.waivers import load_waivers
 from bluffline.shift.batch import Batch, Ended
+from bluffline.shift.compare import compare, compare_report, told
 from bluffline.shift.gathering import Gathered, gathered
 from bluffline.shift.ledger import Ledger
 from bluffline.shift.one_file import Asked, Told
@@ -29,6 +32,7 @@ from bluffline.shift.states import State
 from bluffline.shift.watching import Watcher
 from bluffline.shift.workers import Workers
 from bluffline.signal.format import Overrides
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 
 _WORST_FIRST = (State.REFUSED, State.TO_FIX, State.PROVED, State.GOOD)
 _CODES = {State.REFUSED: 2, State.TO_FIX: 1}
@@ -36,7 +40,7 @@ _LOOK_EVERY = 0.5  # seconds between two looks at a folder that is watched
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Declare both commands."""
+    """Declare the commands."""
     batch = commands.add_parser("batch", help="check many files, and certify or legalise them; goes on where it was stopped")
     batch.set_defaults(run=_batch)
     batch.add_argument("paths", type=Path, nargs="+", metavar="PATH", help="files, numbered pictures, folders of them")
@@ -44,6 +48,13 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     watch.set_defaults(run=_watch)
     watch.add_argument("folder", type=Path, metavar="FOLDER", help="where files come in; what still grows is waited for")
     watch.add_argument("--out", type=Path, required=True, metavar="DIR", help="where reports and certificates go")
+    compared = commands.add_parser("compare", help="hold a delivery against the one before")
+    compared.set_defaults(run=_compare)
+    compared.add_argument("old", type=Path, metavar="OLD", help="the delivery before")
+    compared.add_argument("new", type=Path, metavar="NEW", help="the one that came now")
+    compared.add_argument("--rules", default=SHIPPED[0], metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file")
+    compared.add_argument("--json", type=Path, metavar="OUT.json", help="write the result as JSON")
+    files.add_force(compared)
     for command in (batch, watch):
         command.add_argument("--profile", metavar="NAME|PATH", help="default: your own that is for the file, else plain")
         command.add_argument("--rules", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file, not the profile's")
@@ -58,6 +69,22 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         command.add_argument("--again", action="store_true", help="do anew, and replace, what an earlier run has done")
         files.add_waivers(command)
         files.add_facts(command)
+
+
+def _compare(options: argparse.Namespace) -> int:
+    rules = load_rules(options.rules)
+    targets = files.Targets([options.old, options.new], force=options.force)
+    targets.add(options.json, (".json",))
+    surveys = []
+    with terminal_monitor() as monitor:
+        for path in (options.old, options.new):
+            survey = start_survey(probe(path), rules)
+            surveys.append(run_survey(survey, monitor, stage=f"Survey of {shown(path.name)}"))
+    found = compare(*surveys)
+    if options.json is not None:
+        save_text(options.json, json.dumps(compare_report(found), indent=2, ensure_ascii=False) + "\n")
+    print("\n".join([f"{shown(options.new)} against {shown(options.old)}", *told(found)]))
+    return 1 if must_fix([*found.still, *found.new]) else 0
 
 
 def _batch(options: argparse.Namespace) -> int:
