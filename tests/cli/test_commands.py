@@ -58,7 +58,7 @@ def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):
     report = json.loads(out)
     assert code == 0 and err == ""
     assert (
-        report["schema"] == "bluffline.legalise/2" and report["after"]["must_fix"] == 0 and report["output"] == str(target)
+        report["schema"] == "bluffline.certificate/2" and report["after"]["must_fix"] == 0 and report["output"] == str(target)
     )
     assert run(capfd, "check", target)[0] == 0
 

@@ -102,7 +102,7 @@ def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
     paths = certificate_paths(proof.request.target)
     assert all(path.exists() for path in paths)
     report = json.loads(paths[0].read_text("utf-8"))
-    assert report["schema"] == "bluffline.legalise/2" and report["rounds"] == 1 and report["output"] == str(target)
+    assert report["schema"] == "bluffline.certificate/2" and report["rounds"] == 1 and report["output"] == str(target)
     assert report["before"]["must_fix"] and report["after"]["must_fix"] == 0
     assert report["after"]["file"]["path"] == str(target)
     page = _Page()

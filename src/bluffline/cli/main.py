@@ -4,9 +4,10 @@ import argparse
 import json
 import sys
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 
 from bluffline import __version__, stopping
 from bluffline.cli import charts, files, instruments, looks, shift
@@ -18,9 +19,10 @@ from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.prove.prove import ProveRequest, prove, refuse_unreadable
-from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
+from bluffline.report.certificate import certificate_files, certificate_report, checked_report, standing_certificate
 from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
+from bluffline.report.forms import FORMS, CheckForm, ChecksForm, ErrorForm, schema_of
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.waivers import load_waivers
@@ -31,7 +33,7 @@ from bluffline.survey.checking import check
 from bluffline.survey.survey import Survey, run_survey, start_survey
 
 COMMANDS = (
-    *("check", "legalise", "batch", "watch", "compare"),
+    *("check", "legalise", "batch", "watch", "compare", "schema"),
     *("scope", "bars", "signal", "chart", "apply", "steps", "propose", "match"),
 )
 _JSON, _CSV = (".json",), (".csv",)
@@ -53,19 +55,35 @@ def main(arguments: Sequence[str]) -> int:
     except (BlufflineError, OSError) as error:
         if stopping.asked():
             raise
-        print(f"bluffline: {fault_of(error, '').sentence}", file=sys.stderr)
-        return _COULD_NOT
+        return _failed(options, fault_of(error, "").sentence, "", _COULD_NOT)
     except Exception as error:
         if stopping.asked():
             raise
-        print(f"bluffline: {fault_of(error, 'This command').sentence} More is in {log_path()}.", file=sys.stderr)
-        return _UNFORESEEN
+        return _failed(options, fault_of(error, "This command").sentence, f" More is in {log_path()}.", _UNFORESEEN)
+
+
+def _failed(options: argparse.Namespace, sentence: str, more: str, code: int) -> int:
+    """Say why it could not be done; with ``--json`` in a form of its own as well, where that can be written."""
+    print(f"bluffline: {sentence}{more}", file=sys.stderr)
+    where = getattr(options, "json", None)
+    if where is not None and options.command not in ("batch", "watch"):  # of many files each line says how it ended
+        told: ErrorForm = {
+            "schema": "bluffline.error/1", "version": __version__, "command": options.command, "error": sentence,
+            "exit_code": code, "at": datetime.now(UTC).isoformat(timespec="seconds"),
+        }  # fmt: skip
+        if str(where) == "-" or not Path(where).exists():  # what is there may be what could not be replaced
+            with suppress(BlufflineError, OSError):
+                _deliver(told, str(where))
+    return code
 
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser("bluffline", description="Broadcast quality control.", epilog=_DESK_HELP)
     parser.add_argument("--version", action="version", version=f"bluffline {__version__}")
-    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND", dest="command")
+    schema = commands.add_parser("schema", help="print the JSON Schema of a report")
+    schema.set_defaults(run=_schema)
+    schema.add_argument("name", nargs="?", metavar="NAME", help=f"{', '.join(FORMS)}; without it their names")
     check = commands.add_parser("check", help="survey a file and say what is illegal in it")
     legalise = commands.add_parser("legalise", help="write a legal file and prove it")
     check.set_defaults(run=_check)
@@ -88,13 +106,21 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _schema(options: argparse.Namespace) -> int:
+    if options.name is None:
+        print("\n".join(FORMS))
+    else:
+        _deliver(schema_of(options.name), "-")
+    return _NOTHING_TO_FIX
+
+
 def _check(options: argparse.Namespace) -> int:
     if options.rules is not None:  # what can't be used is told before anything is measured
         load_rules(options.rules)
     paths = [path for named in options.files for path in files.programmes_in(named)]
     if len(paths) > 1 and options.frames is not None:
         raise SettingsError("--frames holds the measurements of one file; name one.")
-    reports: list[dict[str, Any]] = []
+    reports: list[CheckForm] = []
     worst = _NOTHING_TO_FIX
     for path in paths:
         try:
@@ -106,7 +132,8 @@ def _check(options: argparse.Namespace) -> int:
             code = _COULD_NOT
         worst = max(worst, code)
     if options.json is not None and reports:
-        _deliver(reports[0] if len(paths) == 1 else {"schema": "bluffline.checks/1", "checks": reports}, options.json)
+        several: ChecksForm = {"schema": "bluffline.checks/1", "checks": reports}
+        _deliver(reports[0] if len(paths) == 1 else several, options.json)
     return worst
 
 
@@ -124,7 +151,7 @@ def _surveyed(options: argparse.Namespace, programme: Programme, work: WorkFile 
     return replace(start_survey(programme, _judged_by(options, work)), waivers=waivers)
 
 
-def _check_one(options: argparse.Namespace, path: Path, reports: list[dict[str, Any]]) -> int:
+def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]) -> int:
     """Check one file, tell of it, and give it its certificate where that was asked for and it is good."""
     work = files.work_of(options, path)
     programme = files.open_source(options, path, work)
@@ -180,7 +207,7 @@ def _legalise(options: argparse.Namespace) -> int:
         return f"{shown(options.out)}: {told}\nCertificate:\n{paths}"
 
     if options.json is not None:
-        _deliver(legalise_report(proof), options.json)
+        _deliver(certificate_report(proof), options.json)
     if options.json != "-":
         print(summary())
     return _NOTHING_TO_FIX if proof.legal else _MUST_FIX
@@ -190,7 +217,7 @@ def _path(where: str | None) -> Path | None:
     return None if where is None else Path(where)
 
 
-def _deliver(report: dict[str, Any], where: str) -> None:
+def _deliver(report: object, where: str) -> None:
     """JSON to where it was asked for."""
     text = json.dumps(report, indent=2, ensure_ascii=False) + "\n"
     if where == "-":

@@ -10,8 +10,8 @@ from typing import Any
 from bluffline import __version__
 from bluffline.report.certificate import page
 from bluffline.report.check import plain_cell
+from bluffline.report.forms import BatchForm
 
-SCHEMA = "bluffline.batch/1"
 _WIDTH, _HEIGHT = 240, 36
 _RANGE = (-12.0, 125.0)  # percent from the foot to the top of a small skyline
 _COLUMNS = (
@@ -24,7 +24,7 @@ _COLUMNS = (
 class FileRow:
     """What is told of one file of a batch.
 
-    ``state``: in words; ``rank``: the worst comes first; ``report``: in the form of ``bluffline.check/2`` or ``legalise/2``;
+    ``state``: in words; ``rank``: the worst comes first; ``report``: in the form of ``bluffline.check/2`` or ``certificate/2``;
     ``skyline``: four rows of tenths of a percent, see `shift.one_file.Told`; ``seconds``: that it took, 0 where it was known.
     """
 
@@ -38,7 +38,7 @@ class FileRow:
     seconds: float
     known: bool
     at: str
-    report: dict[str, Any] = field(repr=False)
+    report: Any = field(repr=False)
     skyline: bytes = field(repr=False)
     limits: tuple[float, float, float, float]
     written: tuple[str, ...]
@@ -51,16 +51,19 @@ class FileRow:
         return {name: each["source"] for name, each in told.items() if isinstance(each, dict)} | found
 
 
-def row_report(row: FileRow) -> dict[str, Any]:
+def row_report(row: FileRow) -> BatchForm:
     """One file as data, in the form of schema ``bluffline.batch/1``."""
     return {
-        "schema": SCHEMA,
+        "schema": "bluffline.batch/1",
         "version": __version__,
         "path": row.path,
         "state": row.state,
         "profile": row.profile,
         "rules": row.rules,
-        **{f"{name}_findings": count for name, count in row.counts.items()},
+        "must_fix_findings": row.counts["must_fix"],
+        "look_findings": row.counts["look"],
+        "note_findings": row.counts["note"],
+        "waived_findings": row.counts["waived"],
         "verdict": row.verdict,
         "seconds": round(row.seconds, 3),
         "from_an_earlier_run": row.known,

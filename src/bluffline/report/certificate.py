@@ -19,6 +19,7 @@ from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof, frame_list
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
+from bluffline.report.forms import CertificateForm, CheckForm
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import part_of
 from bluffline.rules.columns import percent_columns
@@ -35,14 +36,15 @@ _SVG_WIDTH, _SVG_HEIGHT = 1000, 150
 _SVG_RANGE = (-12.0, 125.0)  # percent from the foot to the top of the drawing
 
 
-def legalise_report(proof: Proof) -> dict[str, Any]:
-    """The proof in the form of schema ``bluffline.legalise/2``."""
+def certificate_report(proof: Proof) -> CertificateForm:
+    """The proof in the form of schema ``bluffline.certificate/2``."""
     shots = list(proof.request.shots)
+    after = check_report(proof.after, shots)
+    after["file"]["path"] = shown(proof.request.target)
     return {
-        "schema": "bluffline.legalise/2",
+        "schema": "bluffline.certificate/2",
         "before": check_report(proof.request.survey, shots),
-        "after": check_report(proof.after, shots)
-        | {"file": check_report(proof.after)["file"] | {"path": shown(proof.request.target)}},
+        "after": after,
         "rounds": proof.rounds,
         "output": shown(proof.request.target),
         "codec": proof.request.codec.title,
@@ -95,7 +97,7 @@ def certificate_files(proof: Proof) -> dict[Path, bytes]:
     """The certificate's three files, by the paths where they are to stand (see `certificate_paths`)."""
     programme = proof.request.survey.programme
     texts = (
-        json.dumps(legalise_report(proof), indent=2, ensure_ascii=False) + "\n",
+        json.dumps(certificate_report(proof), indent=2, ensure_ascii=False) + "\n",
         findings_csv(proof.before, programme),
         certificate_page(proof),
     )
@@ -140,13 +142,14 @@ def certificate_page(proof: Proof) -> str:
     return text
 
 
-def checked_report(checked: Checked) -> dict[str, Any]:
+def checked_report(checked: Checked) -> CheckForm:
     """A check in the form of schema ``bluffline.check/2``, bound to the file that was read."""
     report = check_report(checked.survey, findings=checked.findings)
-    report["file"] |= {
-        "size": checked.size, "sha256": checked.sha256, "modified": checked.modified.isoformat(timespec="microseconds"),
-    }  # fmt: skip
-    return report | {"checked": checked.at.isoformat(timespec="seconds"), "versions": versions()}
+    file = report["file"]
+    file["size"], file["sha256"] = checked.size, checked.sha256
+    file["modified"] = checked.modified.isoformat(timespec="microseconds")
+    report["checked"], report["versions"] = checked.at.isoformat(timespec="seconds"), versions()
+    return report
 
 
 def standing_certificate(checked: Checked) -> dict[Path, bytes]:

@@ -7,6 +7,7 @@ from typing import Any
 
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme, Track
+from bluffline.report.forms import CheckForm, FindingForm, RulesForm, TrackForm
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import RULES, part_of
 from bluffline.rules.finding import Finding
@@ -26,7 +27,7 @@ _COLUMNS = (
 )
 
 
-def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list[Finding] | None = None) -> dict[str, Any]:
+def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list[Finding] | None = None) -> CheckForm:
     """The survey in the form of schema ``bluffline.check/2``; ``findings``: as they were judged, where that was done."""
     programme, source = survey.programme, survey.source
     shots = survey.shots() if shots is None else shots
@@ -97,7 +98,7 @@ def verdict(survey: Survey, findings: list[Finding]) -> str:
     return f"{left} in the picture under {rules_name(survey.rules)}{filtered}{passed}"
 
 
-def track_report(track: Track) -> dict[str, Any]:
+def track_report(track: Track) -> TrackForm:
     """A track as data."""
     return {
         "index": track.index,
@@ -109,7 +110,7 @@ def track_report(track: Track) -> dict[str, Any]:
     }
 
 
-def rules_report(rules: Rules) -> dict[str, Any]:
+def rules_report(rules: Rules) -> RulesForm:
     """The rules in force as data: limits in percent, what is tolerated, and whether they are shipped ones to the letter."""
     return {
         "name": rules.name,
@@ -130,9 +131,9 @@ def rules_report(rules: Rules) -> dict[str, Any]:
     }
 
 
-def finding_report(finding: Finding, programme: Programme) -> dict[str, Any]:
+def finding_report(finding: Finding, programme: Programme) -> FindingForm:
     """One finding as data; frames and shots counted from 0, ends included."""
-    return {
+    found: FindingForm = {
         "rule": finding.rule,
         "severity": str(finding.severity),
         "shot": finding.shot,
@@ -147,9 +148,12 @@ def finding_report(finding: Finding, programme: Programme) -> dict[str, Any]:
         "reason": finding.reason,
         "runs": finding.runs,
         "frames": finding.frames or finding.length,
-        **({"made_of": dict(finding.made_of)} if finding.made_of else {}),
-        **({"waived": waiver_to(finding.waiver)} if finding.waiver is not None else {}),
     }
+    if finding.made_of:
+        found["made_of"] = dict(finding.made_of)
+    if finding.waiver is not None:
+        found["waived"] = waiver_to(finding.waiver)
+    return found
 
 
 def frames_csv(survey: Survey) -> str:

@@ -59,7 +59,7 @@ def waiver_from(data: Any, where: str) -> Waiver:
     return Waiver(written.rule, written.reason.strip(), written.by.strip(), written.at, first, last)
 
 
-def waiver_to(waiver: Waiver) -> dict[str, Any]:
+def waiver_to(waiver: Waiver) -> Any:
     """A waiver as `waiver_from` reads it."""
     data: dict[str, Any] = {"reason": waiver.reason, "by": waiver.by, "at": waiver.at}
     if waiver.rule:

@@ -2,17 +2,16 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from bluffline.report.check import check_report, finding_report
+from bluffline.report.forms import CompareForm
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.session.likeness import alike, looks_of
 from bluffline.survey.survey import Survey
 
-SCHEMA = "bluffline.compare/1"
 _GRID = 16 * 9  # of a look: means of luma, 200 steps to nominal white
 _CHANGED = 4.0  # steps by which the means of a part of the picture differ, at which it is another picture; coding stays below
 
@@ -93,11 +92,11 @@ def told(found: Comparison) -> list[str]:
     return lines
 
 
-def compare_report(found: Comparison) -> dict[str, Any]:
+def compare_report(found: Comparison) -> CompareForm:
     """It in the form of schema ``bluffline.compare/1``; shots and frames are counted from 0."""
     after, before = found.new_survey.programme, found.old.programme
     return {
-        "schema": SCHEMA,
+        "schema": "bluffline.compare/1",
         "old": check_report(found.old, found.old_shots),
         "new": check_report(found.new_survey, found.shots),
         "shots": [{"shot": number, "was": found.pairs.get(number)} for number in range(len(found.shots))],

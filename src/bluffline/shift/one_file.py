@@ -17,7 +17,7 @@ from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.prove.prove import Proof, ProveRequest, prove, refuse_unreadable
-from bluffline.report.certificate import certificate_files, checked_report, legalise_report, standing_certificate
+from bluffline.report.certificate import certificate_files, certificate_report, checked_report, standing_certificate
 from bluffline.report.check import frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.columns import percent_columns
@@ -79,14 +79,14 @@ class Asked:
 class Told:
     """What came of a file.
 
-    ``sentence``: in words; ``report``: `checked_report` or `legalise_report`, empty where it was refused; ``skyline``: least
+    ``sentence``: in words; ``report``: `checked_report` or `certificate_report`, empty where it was refused; ``skyline``: least
     and greatest luma and R′G′B′ of up to `COLUMNS` runs of frames, in tenths of a percent, one after the other; ``limits``: of
     luma and R′G′B′, in percent; ``written``: files that were left; ``at``: when it ended; ``seconds``: that it took.
     """
 
     state: State
     sentence: str
-    report: dict[str, Any] = field(default_factory=dict, repr=False)
+    report: Any = field(default_factory=dict, repr=False)
     skyline: bytes = field(default=b"", repr=False)
     limits: tuple[float, float, float, float] = (0.0, 100.0, 0.0, 100.0)
     written: tuple[str, ...] = ()
@@ -165,7 +165,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
         proof = _legalised(asked, survey, work, monitor)
         state = State.PROVED if proof.legal else State.TO_FIX
         written = tuple(str(path) for path in (asked.target, *certificate_paths(asked.target)))
-        return Told(state, proof.verdict, legalise_report(proof), drawn, limits, (*kept, *written))
+        return Told(state, proof.verdict, certificate_report(proof), drawn, limits, (*kept, *written))
     report = checked_report(checked)
     left: tuple[str, ...] = ()
     if checked.good and asked.certify:
