@@ -7,6 +7,7 @@ import sys
 import time
 from collections import Counter
 from collections.abc import Iterator
+from concurrent.futures import Executor
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -23,6 +24,7 @@ from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.waivers import load_waivers
 from bluffline.shift.batch import Batch, Ended
+from bluffline.shift.cluster import cluster
 from bluffline.shift.compare import compare, compare_report, told
 from bluffline.shift.gathering import Gathered, gathered
 from bluffline.shift.ledger import Ledger
@@ -62,6 +64,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         command.add_argument("--legalise", type=Path, metavar="DIR", help="write a proved copy of what is not good there")
         command.add_argument("--work", action="store_true", help="take up the .bluffline file that lies beside each")
         command.add_argument("--jobs", type=int, metavar="N", help="files at a time; default: one for each processor")
+        command.add_argument("--cluster", metavar="ADDRESS", help="work on the machines of this Dask scheduler, tcp://host:8786")
         command.add_argument("--json", type=Path, metavar="OUT.jsonl", help="a line of JSON for each file")
         command.add_argument("--csv", type=Path, metavar="OUT.csv", help="a table of all files")
         command.add_argument("--html", type=Path, metavar="OUT.html", help="a page of all files, the worst first")
@@ -96,7 +99,7 @@ def _batch(options: argparse.Namespace) -> int:
     asked = [asker.of(path, root) for path, root in found.found]
     refused = _same_targets(asked)
     with _workers(options, len(asked)) as workers:
-        batch = Batch(Ledger(), workers, options.again)
+        batch = Batch(Ledger(), workers, options.again, elsewhere=options.cluster is not None)
         for ended in batch.run(each for each in asked if id(each) not in refused):
             teller.tell(ended)
         for each in asked:
@@ -113,7 +116,7 @@ def _watch(options: argparse.Namespace) -> int:
     watcher = Watcher(options.folder, [options.out, *([options.legalise] if options.legalise is not None else [])])
     print(f"watching {shown(options.folder)}; Ctrl+C ends it", file=sys.stderr, flush=True)
     with _workers(options) as workers:
-        batch = Batch(Ledger(), workers, options.again)
+        batch = Batch(Ledger(), workers, options.again, elsewhere=options.cluster is not None)
         while True:
             for path in watcher.steady():
                 asked = asker.of(path, options.folder)
@@ -126,8 +129,12 @@ def _watch(options: argparse.Namespace) -> int:
 
 
 @contextmanager
-def _workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Workers]:
-    """So many processes; they are stopped, and remove what they have begun, however this ends."""
+def _workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Executor]:
+    """So many processes, or a cluster; they are stopped, and remove what they have begun, however this ends."""
+    if options.cluster is not None:
+        with cluster(options.cluster) as executor:
+            yield executor
+        return
     count = options.jobs if options.jobs is not None else os.cpu_count() or 1
     if not 1 <= count <= 1 << 10:
         raise SettingsError(f"--jobs must be between 1 and 1024, not {count}.")

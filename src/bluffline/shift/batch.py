@@ -1,11 +1,14 @@
 """A batch: many files, each done once, by several at a time; what was done before and has not changed is taken as it is."""
 
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
-from dataclasses import dataclass, field
+from concurrent.futures import FIRST_COMPLETED, CancelledError, Executor, Future, wait
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 
 from bluffline.errors import BlufflineError
-from bluffline.media.opening import shown
+from bluffline.media.opening import Opening, shown
+from bluffline.session.faults import fault_of
+from bluffline.session.fingerprint import fingerprint
 from bluffline.shift.ledger import Ledger, identity_of
 from bluffline.shift.one_file import Asked, Told, do
 from bluffline.shift.states import State
@@ -30,12 +33,14 @@ class Ended:
 class Batch:
     """What is done to files, in the order in which they are asked for, as many at a time as the executor has hands.
 
-    ``again``: also what was done before, and what stands in its way. A file that changes meanwhile is refused.
+    ``again``: also what was done before, and what stands in its way. ``elsewhere``: whoever works on a file may see another
+    under its path, and is told what it holds. A file that changes meanwhile is refused.
     """
 
     ledger: Ledger
     executor: Executor
     again: bool = False
+    elsewhere: bool = False
     _running: dict[Future[Told], tuple[Asked, str]] = field(default_factory=dict)
 
     def run(self, asked: Iterable[Asked], stop: Callable[[], bool] = lambda: False) -> Iterator[Ended]:
@@ -72,6 +77,9 @@ class Batch:
             there = next(path for path in asked.outputs if path.exists())
             words = f"{shown(there)} is there already and is somebody else's, so it was left as it is."
             return Ended(asked, Told(State.REFUSED, words), identity)
+        if self.elsewhere:
+            with suppress(BlufflineError, OSError):  # what can't be read is told as it is done
+                taken = replace(taken, content=fingerprint(Opening.of(taken.path).files))
         self._running[self.executor.submit(do, taken)] = asked, identity
         return None
 
@@ -82,8 +90,10 @@ class Batch:
             asked, identity = self._running.pop(future)
             try:
                 told = future.result()
-            except BlufflineError as error:
-                told = Told(State.REFUSED, str(error))
+            except CancelledError:
+                raise
+            except Exception as error:  # noqa: BLE001 (whatever ended it, the others go on)
+                told = Told(State.REFUSED, fault_of(error, "Whoever worked on it").sentence)
             if told.state is not State.REFUSED:  # what could not be done is tried again next time
                 self.ledger.put(asked, identity, told)
             yield Ended(asked, told, identity)

@@ -169,5 +169,5 @@ def _key(asked: Asked) -> str:
         rules = asked.profile.judged_by().checksum
     except Exception:  # noqa: BLE001 (told as it is done)
         rules = "none"
-    plain = asdict(replace(asked, path=asked.path.absolute(), force=False))
+    plain = asdict(replace(asked, path=asked.path.absolute(), content="", force=False))
     return hashlib.sha256(f"{plain!r} {rules} {__version__}".encode("utf-8", "surrogateescape")).hexdigest()

@@ -1,5 +1,6 @@
 """One file of a shift, from opening to what came of it: a function of plain data, so that it can be done anywhere."""
 
+import socket
 from array import array
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -47,7 +48,8 @@ class Asked:
     ``certify``: give it its certificate where it is good as it stands; ``target``: where a legal copy goes where it is not;
     ``leave``: the folder for the certificate of what is not written, beside it where None; ``work``: the work file that holds
     what was done to it; ``find_work``: take the one that lies beside it; ``read``: the operator's word beyond that of the
-    profile; ``frames``: where the measurements of every frame go; ``force``: replace what is there.
+    profile; ``frames``: where the measurements of every frame go; ``content``: what the file holds, see `fingerprint`, where it
+    is looked at from elsewhere; ``force``: replace what is there.
     """
 
     path: Path
@@ -60,6 +62,7 @@ class Asked:
     read: Overrides = NO_OVERRIDES
     waivers: tuple[Waiver, ...] = ()
     frames: Path | None = None
+    content: str = ""
     force: bool = False
 
     @property
@@ -139,7 +142,10 @@ def measured(asked: Asked, monitor: Monitor) -> tuple[Checked, WorkFile | None]:
     rate, track = (work.rate, work.track) if work is not None else (None, None)
     said = asked.profile.read.joined(work.overrides if work is not None else NO_OVERRIDES).joined(asked.read)
     files = Opening.of(asked.path, rate).files
-    mark = stamped(fingerprint(files), files)
+    content = fingerprint(files)
+    if asked.content not in ("", content):
+        raise MediaError(f"{shown(asked.path)} is another file where it was to be measured: {socket.gethostname()}.")
+    mark = stamped(content, files)
     programme = probe(asked.path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor)).read_as(said)
     survey = start_survey(programme, rules, region=surveys.region(programme, mark))
     waivers = (*asked.waivers, *(work.work.waivers if work is not None else ()))

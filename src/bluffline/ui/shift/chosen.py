@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from bluffline.figures import figure
 from bluffline.media.opening import shown
 from bluffline.rules.catalogue import rule_title
 from bluffline.rules.severity import Severity
@@ -184,4 +185,4 @@ class _Found(QWidget):
 def _worst_told(finding: dict[str, Any]) -> str:
     """A rule, and how far the worst finding breaks it."""
     title = rule_title(finding["rule"])
-    return f"{title} {finding['worst_value']:.1f} {finding['unit']}" if finding["unit"] == "%" else title
+    return f"{title} {figure(finding['worst_value'], '.1f')} %" if finding["unit"] == "%" else title

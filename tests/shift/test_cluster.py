@@ -1,0 +1,90 @@
+"""A batch on a real scheduler and two workers of this machine, one of which is killed while it works."""
+
+import json
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from bluffline.errors import SettingsError
+from bluffline.shift.cluster import cluster
+from bluffline.shift.one_file import Asked, do
+from bluffline.shift.profile import PLAIN
+from bluffline.shift.states import State
+from clips import make_clip
+
+
+def started(log, role, *words):
+    """A process of Dask's, and the line of its log in which it says that it is there."""
+    with log.open("w") as written:
+        process = subprocess.Popen([sys.executable, "-m", f"distributed.cli.dask_{role}", *words], stderr=written)
+    began, said = time.monotonic(), "Scheduler at" if role == "scheduler" else "Registered to"
+    while time.monotonic() - began < 60:
+        if line := next((line for line in log.read_text().splitlines() if said in line), ""):
+            return process, line
+        time.sleep(0.05)
+    raise AssertionError(f"no {role} in a minute: {log.read_text()}")
+
+
+@pytest.fixture
+def scheduler(tmp_path):
+    process, line = started(tmp_path / "scheduler.log", "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard")
+    yield re.search(r"tcp://\S+", line)[0]
+    process.terminate()
+    process.wait(30)
+
+
+@pytest.fixture
+def workers(scheduler, tmp_path):
+    made = []
+    for n in range(2):
+        place = ["--local-directory", str(tmp_path / f"dask-{n}")]
+        made.append(
+            started(
+                tmp_path / f"worker-{n}.log", "worker", scheduler, "--no-nanny", "--nthreads", "1", "--no-dashboard", *place
+            )[0]
+        )
+    yield made
+    for process in made:
+        process.kill()
+        process.wait(30)
+
+
+def test_a_worker_that_is_killed_loses_nothing_and_nothing_is_told_twice(scheduler, workers, tmp_path, over_clip):
+    folder, out = tmp_path / "in", tmp_path / "out"
+    folder.mkdir()
+    for n in range(4):
+        shutil.copy(over_clip, folder / f"over-{n}.mkv")
+        make_clip(folder / f"good-{n}.mkv", lambda f, n=n: np.full((64, 96, 3), 0.2 + 0.02 * ((f + n) % 5)), 10, codec="ffv1")
+    (folder / "torn.mov").write_bytes(b"no film" * 500)
+    command = [sys.executable, "-m", "bluffline", "batch", folder, "--legalise", out, "--cluster", scheduler]
+    command += ["--json", tmp_path / "b.jsonl"]
+    run = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    assert run.stdout.readline(), "one is done"
+    workers[0].send_signal(signal.SIGKILL)
+    told, complaint = run.communicate(timeout=180)
+    assert run.returncode == 2, complaint
+    lines = [json.loads(line) for line in (tmp_path / "b.jsonl").read_text().splitlines()]
+    names = [Path(line["path"]).name for line in lines]
+    assert sorted(names) == sorted(path.name for path in folder.iterdir()) and "9 files in" in told
+    states = {Path(line["path"]).name: line["state"] for line in lines}
+    assert states == {
+        **{f"over-{n}.mkv": "proved" for n in range(4)}, **{f"good-{n}.mkv": "good as it is" for n in range(4)},
+        "torn.mov": "refused",
+    }  # fmt: skip
+    assert not [path for path in out.iterdir() if path.name.startswith(".") and not path.name.endswith(".lock")]
+
+
+def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(over_clip, monkeypatch):
+    monkeypatch.setattr("bluffline.shift.cluster._WAIT", 1)
+
+    with pytest.raises(SettingsError, match="There is no scheduler at tcp:"), cluster("tcp://127.0.0.1:9"):
+        pass
+    told = do(Asked(over_clip, PLAIN, content="another"))
+    assert told.state is State.REFUSED and "is another file where it was to be measured" in told.sentence
