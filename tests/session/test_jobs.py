@@ -176,3 +176,16 @@ def test_side_by_side_no_job_ends_one_of_another_kind_and_a_second_of_its_own_do
     counted = dict(owner.settle() for _ in range(3))
     assert {ended.result: counts for ended, counts in counted.items()} == {"bake": False, "pick": True, "again": True}
     assert sorted(owner.taken) == ["again", "pick"] and owner.jobs.kind is None
+
+
+def test_progress_is_told_at_most_so_often_and_its_end_always():
+    owner, done = Owner(), threading.Event()
+
+    def job(monitor: Monitor):
+        for number in range(1, 501):
+            monitor.at("Work", number, 500)
+        done.set()
+
+    owner.jobs.start(Kind.SURVEY, job, owner.taken.append)
+    owner.settle()
+    assert done.is_set() and owner.told[-1].done == 500 and len(owner.told) < 50

@@ -143,3 +143,24 @@ def test_an_unfinished_survey_and_one_whose_file_has_changed_are_not_kept(progra
     os.utime(programme)
     store.keep(survey, opened.mark)
     assert not list(store.folder.glob("*.survey"))
+
+
+def test_what_was_kept_of_formats_that_it_does_not_name_is_measured_anew(programme, store):
+    survey = kept(programme, store)
+    mark, (path,) = mark_of(programme), list(store.folder.glob("*.survey"))
+    with np.load(path) as whole:
+        columns = dict(whole)
+    columns["format"][3] = 7
+    path.write_bytes(kept_surveys._packed(columns))
+    again = start_survey(survey.programme, RULES, region=survey.region)
+    assert not store.fill(again, mark) and len(again.table) == 0 and not path.exists()
+
+
+def test_work_on_an_earlier_delivery_is_looked_for_only_where_there_is_none_on_this_one(programme, store, monkeypatch):
+    asked = []
+    monkeypatch.setattr(DocumentStore, "delivered_before", lambda _, known: asked.append(known))
+    begun(programme, store)
+    assert len(asked) == 1
+    monkeypatch.setattr(DocumentStore, "recall", lambda *_: (object(), []))
+    begun(programme, store)
+    assert len(asked) == 1

@@ -7,7 +7,7 @@ import pytest
 from bluffline.errors import SettingsError
 from bluffline.propose.propose import Proposal
 from bluffline.rules.shots import Shot
-from bluffline.session.work import Shared, Work, carried
+from bluffline.session.work import Cuts, Shared, Work, carried
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
@@ -116,3 +116,9 @@ def test_steps_are_given_to_a_group_but_limits_and_what_is_shared_stay(session):
     document.undo()
     document.set_group("g", [0, 1], [0, 1])
     assert document.own == (ChromaRein(-5, 105),) and len(document.treatment) == 2
+
+
+def test_cuts_beyond_the_programme_divide_nothing():
+    found = [Shot(0, 9), Shot(10, 19)]
+    assert Cuts(frozenset({0, 20, 31}), frozenset()).of(found) == found
+    assert Cuts(frozenset({19}), frozenset({10})).of(found) == [Shot(0, 18), Shot(19, 19)]

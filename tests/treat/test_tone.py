@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from bluffline.errors import SettingsError
 from bluffline.signal.colorimetry import camera_light
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from clips import signal
 
@@ -95,3 +96,10 @@ def test_figures_without_sense_are_refused():
         Tone(contrast=9)
     with pytest.raises(SettingsError, match="at least 1 % above the black point"):
         Tone(black_point=60, white_point=60)
+
+
+def test_a_limit_that_is_moved_takes_the_knee_along_and_no_other_figure_does():
+    ceiling = SoftCeiling(103, 109.5, 90)
+    assert ceiling.figured("limit", 80.0) == SoftCeiling(80.0, 109.5, 79.0)
+    assert ceiling.figured("limit", 100.0) == SoftCeiling(100.0, 109.5, 90)
+    assert ceiling.figured("peak", 105.0) == SoftCeiling(103, 105.0, 90)
