@@ -80,7 +80,9 @@ class Proof:
         if self.unreadable:
             count = len(self.unreadable)
             return f"not proved: {count} frame{'s' if count > 1 else ''} could not be read"
-        return "picture proved legal" if self.legal else "picture not legal"
+        waived = sum(finding.waiver is not None for finding in self.after_findings)
+        but = f" but for {waived} finding{'s' if waived > 1 else ''} waived" if waived else ""
+        return f"picture proved legal{but}" if self.legal else "picture not legal"
 
     @property
     def losses(self) -> list[str]:

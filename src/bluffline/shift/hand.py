@@ -25,6 +25,7 @@ MACHINE = "this machine"
 _TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 _SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
 _LEGAL = "legal"  # the folder that proved copies go to
+_REST = 20.0  # looking at the files takes at most one part in so many of the time
 _WORKING = frozenset({State.GROWING, State.WAITING, State.MEASURING})
 
 
@@ -77,6 +78,7 @@ class Shift:
         self._watched: dict[Path, Watcher] = {}
         self._acts: dict[Path, Asked] = {}
         self._under_way: list[Asked] = []
+        self._look_next = 0.0
         self.told: list[str] = []  # sentences that nobody has been told yet
         for each in self._kept():
             self._files[each.path] = each
@@ -106,8 +108,7 @@ class Shift:
         with self._one:
             known = {*self._files, *self._written()}
             new = [path.absolute() for path in found.paths if path.absolute() not in known]
-            for path in new:
-                self._put(FileInHand(path, chosen_for(path, self.profiles), by=by))
+            self._put(*(FileInHand(path, chosen_for(path, self.profiles), by=by) for path in new))
         if found.beside:
             kinds = ", ".join(f"{count} {ending or 'without an ending'}" for ending, count in found.beside.most_common())
             self.told.append(f"Not taken in hand, since their endings are none of programmes: {kinds}.")
@@ -223,8 +224,10 @@ class Shift:
         for watcher in self._watched.values():
             if new := [path for path in watcher.steady() if path.absolute() not in self._files]:
                 self.add(new)
-        for file in self.files:
-            self._look_at(file)
+        if (now := self._clock()) >= self._look_next:
+            for file in self.files:
+                self._look_at(file)
+            self._look_next = now + _REST * (self._clock() - now)
         for file in self.files:
             asked = self._acts.get(file.path)
             if asked is not None and file.state not in _WORKING:
@@ -280,11 +283,13 @@ class Shift:
 
     # Kept -----------------------------------------------------------------------------------------------------------
 
-    def _put(self, file: FileInHand) -> None:
-        self._files[file.path] = file
-        self.ledger.put_in_hand(
-            (bytes(file.path), file.profile.name, str(file.state), file.since, file.by, file.on_air, file.identity), file.told
+    def _put(self, *files: FileInHand) -> None:
+        self._files.update((file.path, file) for file in files)
+        rows = (
+            (bytes(each.path), each.profile.name, str(each.state), each.since, each.by, each.on_air, each.identity)
+            for each in files
         )
+        self.ledger.put_in_hand(list(zip(rows, (each.told for each in files), strict=True)))
 
     def _kept(self) -> Iterator[FileInHand]:
         """What was in hand when this ended last; what was under way then waits again."""

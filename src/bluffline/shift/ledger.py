@@ -4,7 +4,7 @@ import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import closing, suppress
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -111,14 +111,15 @@ class Ledger:
         except (sqlite3.Error, OSError) as error:
             raise SettingsError(f"The list of what was done, {shown(self.path)}, can't be used: {error}.") from error
 
-    def put_in_hand(self, row: tuple[object, ...], told: Told | None) -> None:
-        """Keep what is known of a file in hand: its path, profile, state, since when, by whom, on air when, and what it was.
+    def put_in_hand(self, files: Sequence[tuple[tuple[object, ...], Told | None]]) -> None:
+        """Keep what is known of files in hand: path, profile, state, since, by, on air, what each was; and what came of it.
 
         Raises
         ------
         SettingsError : the disk refuses
         """
-        self.within(lambda store: store.execute(_PUT_IN_HAND, (*row, "" if told is None else _text_of(told))))
+        rows = [(*row, "" if told is None else _text_of(told)) for row, told in files]
+        self.within(lambda store: store.executemany(_PUT_IN_HAND, rows))
 
     def in_hand(self) -> list[tuple[tuple[Any, ...], Told | None]]:
         """The rows of all files in hand, and what came of each; one that can't be read is left out.

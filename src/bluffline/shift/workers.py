@@ -74,6 +74,11 @@ class Workers(Executor):
             process.terminate()
         for _ in self._threads:
             self._jobs.put(None)
+        if wait and cancel_futures:  # one that does not heed being asked is ended all the same
+            until = time.monotonic() + _TO_END
+            for process in running:
+                process.join(max(until - time.monotonic(), 0))
+                process.kill()
         for thread in self._threads if wait else ():
             thread.join()
 

@@ -3,6 +3,7 @@
 import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from queue import SimpleQueue
 from threading import Event, Thread
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -44,6 +45,7 @@ class Shifting(QObject):
         self._workers: Workers | None = None
         self._thread: Thread | None = None
         self._end = Event()
+        self._coming: SimpleQueue[list[Path]] = SimpleQueue()  # folders may be large: they are searched on the thread
         self._opened_here, self._rules_before = False, work.session.rules
         self._drawing = QTimer(self)
         self._drawing.setSingleShot(True)
@@ -91,6 +93,10 @@ class Shifting(QObject):
     def _go_on(self, shift: Shift) -> None:
         while not self._end.wait(_REST):
             try:
+                while not self._coming.empty():
+                    count = shift.add(self._coming.get())
+                    new = f"{count} file{'s' if count != 1 else ''} taken in hand" if count else "Nothing new is in hand"
+                    self._told.emit(new)
                 shift.step(0.0)
             except Exception as error:  # noqa: BLE001 (a disk that is full now has room later: it is told, and goes on)
                 if self._end.is_set():
@@ -127,12 +133,8 @@ class Shifting(QObject):
 
     def add(self, paths: Sequence[Path]) -> None:
         """Take files and folders in hand, and show the list."""
-
-        def take() -> None:
-            count = self.shift.add(paths)
-            self._header.say(f"{count} file{'s' if count != 1 else ''} taken in hand" if count else "Nothing new is in hand")
-
-        if self._safely(take):
+        if self._safely(lambda: self.shift):
+            self._coming.put(list(paths))
             self.show()
 
     def choose_files(self) -> None:
