@@ -20,11 +20,11 @@ class WaiveDialog(QDialog):
         self.by, self.reason = QLineEdit(operator), QLineEdit()
         self.reason.setPlaceholderText("lamp in view, as agreed")
         self.reason.setMinimumWidth(360)
-        rule = rule_title(finding.rule).lower()
+        rule = rule_title(finding.rule)
         self.choices: list[tuple[QRadioButton, tuple[str, int | None, int | None]]] = [
             (QRadioButton("This finding"), (finding.rule, finding.first_frame, finding.last_frame)),
             (QRadioButton(f"All that is found in shot {finding.shot + 1}"), ("", shot.first, shot.last)),
-            (QRadioButton(f"Every finding of this rule, {rule}, in the whole programme"), (finding.rule, None, None)),
+            (QRadioButton(f"“{rule}” in the whole programme"), (finding.rule, None, None)),
         ]
         group, listed = QButtonGroup(self), QVBoxLayout()
         for button, _ in self.choices:
