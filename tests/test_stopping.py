@@ -10,6 +10,14 @@ import pytest
 from bluffline import stopping
 
 
+@pytest.fixture(autouse=True)
+def nobody_asks_any_more():
+    """What was asked in a test is forgotten with it."""
+    yield
+    stopping._asked.clear()
+
+
+
 @pytest.fixture
 def listening():
     numbers = (*stopping.SIGNALS, signal.SIGALRM)

@@ -77,7 +77,10 @@ def test_each_read_of_the_checksum_that_fails_leaves_no_verdict_and_no_certifica
         monkeypatch.setattr(checking, "hashlib", failing(at))
         code, out, err = run(capsys, "check", good, "--certificate", "--json", tmp_path / "r.json")
         assert code == 2 and "could not be read for its checksum: Input/output error" in err and "to fix" not in out
-        assert [path.name for path in tmp_path.iterdir() if "certificate" in path.name or path.name == "r.json"] == []
+        assert not [path for path in tmp_path.iterdir() if "certificate" in path.name]
+        told = json.loads((tmp_path / "r.json").read_text())
+        assert told["schema"] == "bluffline.error/1" and "verdict" not in told
+        (tmp_path / "r.json").unlink()
     monkeypatch.setattr(checking, "hashlib", failing(reads))
     assert run(capsys, "check", good)[0] == 0, "it was the read that failed"
 
