@@ -8,11 +8,20 @@ import numpy as np
 import pytest
 
 from bluffline.errors import SettingsError
+from bluffline.media.probe import probe
+from bluffline.media.reader import Reader
+from bluffline.rules.finding import Waiver
+from bluffline.rules.shots import Shot
+from bluffline.session.fingerprint import fingerprint
+from bluffline.session.store import DocumentStore, Known
+from bluffline.session.work import Work
 from bluffline.shift import hand
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
+from bluffline.shift.one_file import work_kept
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
+from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from clips import make_clip
 
 
@@ -38,7 +47,7 @@ class Desk:
 
     def __init__(self, path, profiles=()):
         self.now, self.hands = 0.0, Later()
-        self.shift = Shift(Ledger(path), self.hands, profiles, quiet=3, clock=lambda: self.now)
+        self.shift = Shift(Ledger(path), self.hands, profiles, quiet=3, clock=lambda: self.now, kept=work_kept)
 
     def go_on(self, seconds=4.0):
         """Time goes by, and whatever can be done is."""
@@ -142,6 +151,26 @@ def test_acts_are_done_by_themselves_and_what_can_not_be_leaves_the_file_as_it_w
     assert "is there already" in shift.told[-1] and (folder / "legal" / "good-legal.mov").read_bytes() == b"theirs"
 
 
+def test_what_was_done_on_the_desk_counts_and_is_written(desk, folder):
+    over = folder / "over.mkv"
+    desk.shift.add([folder])
+    desk.go_on()
+    known, shots = Known(fingerprint([over]), over), [Shot(0, 11), Shot(12, 23)]
+    desk.shift.judge_again(over)
+    assert desk.states == MEASURED, "nothing was done to it"
+    every = Waiver("", "as agreed", "Duty editor", "2026-11-29T16:41:00Z", 0, 23)
+    assert DocumentStore().keep(known, shots, Work(waivers=(every,)))
+    desk.shift.judge_again(over)
+    assert desk.states["over.mkv"] is State.WAITING and desk.go_on()["over.mkv"] is State.GOOD
+    assert DocumentStore().keep(known, shots, Work({0: (SoftCeiling(20, 109, 10),)}))
+    desk.shift.judge_again(over)
+    assert desk.go_on()["over.mkv"] is State.TO_FIX
+    desk.shift.legalise(over)
+    assert desk.go_on()["over.mkv"] is State.PROVED
+    with Reader(probe(folder / "legal" / "over-legal.mov")) as reader:
+        assert reader.planes(3)[0].max() < 300, "the shot that was treated on the desk is written as it was"
+
+
 def test_put_off_taken_up_again_and_let_go(desk, folder):
     desk.shift.add([folder])
     desk.go_on()
@@ -163,6 +192,8 @@ def test_air_times_are_typed_or_read_and_the_first_on_air_is_next(desk, folder, 
     (tmp_path / "air.csv").write_text("name,time\nover.mkv,9:05\nbulletin,18:30\nnobody,20:00\n")
     assert desk.shift.read_air_times(tmp_path / "air.csv") == ["nobody"]
     assert [file.on_air for file in desk.shift.files[:2]] == ["09:05", "18:30"] and desk.shift.next().path.name == "over.mkv"
+    desk.shift.put_on_air(folder / "over.mkv", "0:40")
+    assert [file.on_air for file in desk.shift.files[:2]] == ["18:30", "00:40"], "the small hours are the evening's"
     for wrong in ("25:00", "soon", "1830"):
         with pytest.raises(SettingsError, match="hours and minutes"):
             desk.shift.put_on_air(folder / "over.mkv", wrong)

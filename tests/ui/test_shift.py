@@ -8,6 +8,7 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QInputDialog
 
+from bluffline.rules.finding import Waiver
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.shift.states import State
@@ -130,3 +131,16 @@ def test_a_finding_is_waived_listed_counted_and_taken_back(surveyed_desk, qtbot,
         desk.acts["certify"].trigger()
     page = session.programme.path.with_name(f"{session.programme.path.name}.certificate.html").read_text()
     assert "lamp in view, as agreed" in page and "waived" in page
+
+
+def test_a_file_whose_findings_are_waived_on_the_desk_is_good_in_the_list(desk, qtbot, folder):
+    dropped(desk, folder)
+    qtbot.waitUntil(lambda: states(desk) == MEASURED, timeout=WAIT)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.acts["shift-next"].trigger()
+    desk.session.document.waive(Waiver("", "as agreed", "Duty editor", "2026-11-29T16:41:00Z", 0, 23))
+    assert desk.session.must_fix_count == 0
+    desk.acts["shift"].trigger()
+    qtbot.waitUntil(lambda: states(desk)["over.mkv"] is State.GOOD, timeout=WAIT)
+    place = desk.shifting.place
+    qtbot.waitUntil(lambda: any("waived" in place.rows.index(n).data() for n in range(3)), timeout=WAIT)

@@ -148,6 +148,14 @@ class DocumentStore:
             self._put_row_aside(known)
             return None
 
+    def changed(self, content: str) -> str:
+        """When the work that is kept on a programme was last changed; empty where there is none, or it can't be read."""
+        try:
+            row = self._within(lambda store: store.execute("select changed from kept where content = ?", (content,)).fetchone())
+        except (sqlite3.Error, OSError):
+            return ""
+        return "" if row is None else str(row[0])
+
     def delivered_before(self, known: Known) -> tuple[Work, list[Shot], Looks] | None:
         """The latest work on another delivery of this name, its shots and their looks; None where there is none."""
         try:

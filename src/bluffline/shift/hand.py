@@ -15,7 +15,7 @@ from bluffline.intake import read_text
 from bluffline.media.opening import shown
 from bluffline.shift.batch import Batch, Ended
 from bluffline.shift.gathering import gathered
-from bluffline.shift.ledger import Ledger, identity_of
+from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in
 from bluffline.shift.one_file import Asked, Told
 from bluffline.shift.profile import PLAIN, Profile, chosen_for, load_profile
 from bluffline.shift.states import State
@@ -24,6 +24,7 @@ from bluffline.shift.watching import QUIET, Watcher
 MACHINE = "this machine"
 _TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 _SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
+_DAY_BEGINS = "06"  # the hour at which a day's programme does
 _LEGAL = "legal"  # the folder that proved copies go to
 _REST = 20.0  # looking at the files takes at most one part in so many of the time
 _WORKING = frozenset({State.GROWING, State.WAITING, State.MEASURING})
@@ -50,8 +51,9 @@ class FileInHand:
 
     @property
     def due(self) -> tuple[str, str]:
-        """What the list is sorted by: what is on air first; what has no time comes last, by its name."""
-        return self.on_air or "99:99", self.path.name
+        """What the list is sorted by: what is on air first, the small hours last; behind it what has no time, by its name."""
+        early = self.on_air[:2] < _DAY_BEGINS
+        return f"{int(self.on_air[:2]) + 24 * early:02}{self.on_air[2:]}" if self.on_air else "99", self.path.name
 
 
 class Shift:
@@ -63,14 +65,15 @@ class Shift:
     changed : called after anything has changed, from the thread that changed it
     at_once : files that are worked on at the same time
     quiet : seconds that a file has to stay as it is before it is taken for whole
+    kept : tells when the work that the desk keeps on a file was last changed; empty where there is none
     """
 
     def __init__(
         self, ledger: Ledger, executor: Executor, profiles: Sequence[Profile] = (), *,
         changed: Callable[[], object] = lambda: None, at_once: int = 2, quiet: float = QUIET,
-        clock: Callable[[], float] = monotonic,
+        clock: Callable[[], float] = monotonic, kept: Callable[[Path], str] = lambda _: "",
     ) -> None:  # fmt: skip
-        self.ledger, self.profiles, self.changed = ledger, list(profiles), changed
+        self.ledger, self.profiles, self.changed, self._work_kept = ledger, list(profiles), changed, kept
         self._batch = Batch(ledger, executor)
         self._at_once, self._quiet, self._clock, self._one = at_once, quiet, clock, RLock()
         self._files: dict[Path, FileInHand] = {}
@@ -79,6 +82,7 @@ class Shift:
         self._acts: dict[Path, Asked] = {}
         self._under_way: list[Asked] = []
         self._look_next = 0.0
+        self._judged_with: dict[Path, str] = {}  # when the work was last changed that a file was judged with
         self.told: list[str] = []  # sentences that nobody has been told yet
         for each in self._kept():
             self._files[each.path] = each
@@ -175,6 +179,14 @@ class Shift:
         """Judge and write a file by another profile; it is measured again."""
         self._change(path, profile=profile, state=State.WAITING, told=None)
 
+    def judge_again(self, path: Path) -> None:
+        """Judge a file with whatever has been done to it on the desk by now; what was measured of it is not measured again."""
+        file = self._files.get(path.absolute())
+        if file is None or file.asked_for or file.state not in (State.TO_FIX, State.GOOD):
+            return
+        if self._work_kept(file.path) != self._judged_with.get(file.path, ""):
+            self._change(file.path, state=State.WAITING)
+
     def put_off(self, path: Path, by: str) -> None:
         """Leave a file for later, or take it up again."""
         file = self._files.get(path)
@@ -232,10 +244,10 @@ class Shift:
             asked = self._acts.get(file.path)
             if asked is not None and file.state not in _WORKING:
                 del self._acts[file.path]
-                self._begin(asked)
+                self._begin(replace(asked, kept=self._work_kept(file.path)))
             elif file.state is State.WAITING and len(self._under_way) < self._at_once:
                 self._change(file.path, state=State.MEASURING, by=MACHINE)
-                self._begin(Asked(file.path, file.profile))
+                self._begin(Asked(file.path, file.profile, kept=self._work_kept(file.path)))
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)
@@ -247,12 +259,13 @@ class Shift:
         file = self._files.get(ended.asked.path)
         if file is None:  # it was let go meanwhile
             return
+        self._judged_with[file.path] = kept_in(ended.identity)
         told, state = brief(ended.told), ended.told.state
         if state is State.REFUSED and file.asked_for:  # what was asked could not be; the file is what it was
             self.told.append(f"{shown(file.path.name)}: {told.sentence}")
             self._change(file.path, asked_for="")
         else:
-            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=ended.identity)
+            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=files_in(ended.identity))
 
     def _look_at(self, file: FileInHand) -> None:
         """A file that has changed goes back to growing; one that has stayed as it is long enough waits to be measured."""
@@ -269,7 +282,7 @@ class Shift:
 
     @staticmethod
     def _now(file: FileInHand) -> str:
-        return identity_of(Asked(file.path, file.profile))
+        return files_in(identity_of(Asked(file.path, file.profile)))
 
     def _change(self, path: Path, **what: object) -> None:
         with self._one:

@@ -37,6 +37,7 @@ _GET = "select identity, told from done where asked = ?"
 _OURS = "select 1 from done where asked = ?"
 _PUT_IN_HAND = "insert or replace into hand values (?, ?, ?, ?, ?, ?, ?, ?)"
 _IN_HAND = "select path, profile, state, since, by, on_air, identity, told from hand"
+_KEPT = " kept "
 _Found = TypeVar("_Found")
 
 
@@ -149,18 +150,23 @@ def _told_from(text: str) -> Told:
 
 
 def identity_of(asked: Asked) -> str:
-    """What a file, and the work that is taken up with it, are now, so that a change is noticed.
-
-    Raises
-    ------
-    SettingsError : never; what can't be looked at is told by its name alone
-    """
+    """What a file, and the work that is taken up with it, are now, so that a change is noticed."""
     try:
         files = Opening.of(asked.path).files
     except Exception:  # noqa: BLE001 (what is no programme is told as it is done)
         files = (asked.path,)
     work = (asked.work or asked.path.with_suffix(".bluffline"),) if asked.work or asked.find_work else ()
-    return repr(Identity.of((*files, *work)).stats)
+    return f"{Identity.of((*files, *work)).stats!r}{_KEPT}{asked.kept}"
+
+
+def files_in(identity: str) -> str:
+    """The part of an identity that is of the files alone, whatever work is kept on them."""
+    return identity.partition(_KEPT)[0]
+
+
+def kept_in(identity: str) -> str:
+    """The part of an identity that tells when the work that is kept on the files was last changed."""
+    return identity.partition(_KEPT)[2]
 
 
 def _key(asked: Asked) -> str:
@@ -170,5 +176,5 @@ def _key(asked: Asked) -> str:
         rules = asked.profile.judged_by().checksum
     except Exception:  # noqa: BLE001 (told as it is done)
         rules = "none"
-    plain = asdict(replace(asked, path=asked.path.absolute(), content="", force=False))
+    plain = asdict(replace(asked, path=asked.path.absolute(), content="", kept="", force=False))
     return hashlib.sha256(f"{plain!r} {rules} {__version__}".encode("utf-8", "surrogateescape")).hexdigest()

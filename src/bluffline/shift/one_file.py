@@ -28,6 +28,7 @@ from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint, stamped
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.plan import legalised, plan_of
+from bluffline.session.store import DocumentStore, Known
 from bluffline.session.workfile import WorkFile, beside, read_work
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
@@ -49,7 +50,8 @@ class Asked:
     ``leave``: the folder for the certificate of what is not written, beside it where None; ``work``: the work file that holds
     what was done to it; ``find_work``: take the one that lies beside it; ``read``: the operator's word beyond that of the
     profile; ``frames``: where the measurements of every frame go; ``content``: what the file holds, see `fingerprint`, where it
-    is looked at from elsewhere; ``force``: replace what is there.
+    is looked at from elsewhere; ``kept``: when the work that the desk keeps on it was last changed, which is then taken up;
+    ``force``: replace what is there.
     """
 
     path: Path
@@ -63,6 +65,7 @@ class Asked:
     waivers: tuple[Waiver, ...] = ()
     frames: Path | None = None
     content: str = ""
+    kept: str = ""
     force: bool = False
 
     @property
@@ -108,6 +111,14 @@ class Told:
         return sum(each["severity"] == severity and "waived" not in each for each in found)
 
 
+def work_kept(path: Path) -> str:
+    """When the work that the desk keeps on a file was last changed; empty where there is none, or it can't be read."""
+    try:
+        return DocumentStore().changed(fingerprint(Opening.of(path).files))
+    except (BlufflineError, OSError):
+        return ""
+
+
 def do(asked: Asked) -> Told:
     """Do what is asked of a file. Whatever goes wrong with it is told in a sentence, and nothing of it is left behind."""
     began = monotonic()
@@ -148,6 +159,8 @@ def measured(asked: Asked, monitor: Monitor) -> tuple[Checked, WorkFile | None]:
     mark = stamped(content, files)
     programme = probe(asked.path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor)).read_as(said)
     survey = start_survey(programme, rules, region=surveys.region(programme, mark))
+    if work is None and asked.kept and (kept := DocumentStore().recall(Known(content, asked.path))) is not None:
+        work = WorkFile(asked.path, rate, programme.picture, kept[1], kept[0], same=True)
     waivers = (*asked.waivers, *(work.work.waivers if work is not None else ()))
     survey = replace(survey, waivers=waivers)
     if surveys.fill(survey, mark) and survey.complete:

@@ -16,6 +16,7 @@ from bluffline.session.faults import fault_of
 from bluffline.session.settings import Settings
 from bluffline.shift.hand import FileInHand, Shift
 from bluffline.shift.ledger import Ledger
+from bluffline.shift.one_file import work_kept
 from bluffline.shift.profile import own_profiles
 from bluffline.shift.workers import Workers
 from bluffline.ui.actions.long_work import LongWork
@@ -70,7 +71,7 @@ class Shifting(QObject):
             hands = max((os.cpu_count() or 1) - 1, 1)
             workers = Workers(hands)
             try:
-                self._shift = Shift(Ledger(), workers, profiles, changed=self._changed.emit, at_once=hands)
+                self._shift = Shift(Ledger(), workers, profiles, changed=self._changed.emit, at_once=hands, kept=work_kept)
             except SettingsError:
                 workers.shutdown()
                 raise
@@ -116,7 +117,10 @@ class Shifting(QObject):
             self.place.show_files(self._shift.files)
 
     def show(self) -> None:
-        """Turn to the files in hand."""
+        """Turn to the files in hand; the one that was worked on is judged anew, with what was done and waived."""
+        self._work.keep_now()
+        if self._shift is not None and self._work.session.programme is not None:
+            self._shift.judge_again(self._work.session.programme.path)
         if self._safely(lambda: self.place.show_files(self.shift.files)):
             self.wanted.emit(True)
 
