@@ -50,6 +50,7 @@ def _take_in_hand(desk: Desk, folder: Path) -> None:
     desk.settings.operator = "Duty editor"
     desk.shifting.add(files)
     shift = desk.shifting.shift
+    until(lambda: len(shift.files) == len(files))
     for name, time in AIR.items():
         shift.put_on_air(folder / f"{name}.mov", time)
     until(lambda: all(file.state.measured or file.state.needs_a_person for file in shift.files))

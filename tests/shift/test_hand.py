@@ -192,8 +192,17 @@ def test_air_times_are_typed_or_read_and_the_first_on_air_is_next(desk, folder, 
     (tmp_path / "air.csv").write_text("name,time\nover.mkv,9:05\nbulletin,18:30\nnobody,20:00\n")
     assert desk.shift.read_air_times(tmp_path / "air.csv") == ["nobody"]
     assert [file.on_air for file in desk.shift.files[:2]] == ["09:05", "18:30"] and desk.shift.next().path.name == "over.mkv"
+    shutil.copy(folder / "good.mkv", folder / "nobody.mov")
+    assert desk.shift.add([folder]) == 1
+    late = {file.path.name: file.on_air for file in desk.shift.files}
+    assert late["nobody.mov"] == "20:00", "a file that comes later has its time"
+    second = Desk(tmp_path / "l.sqlite").shift
+    shutil.copy(folder / "good.mkv", tmp_path / "nobody.mkv")
+    assert second.add([tmp_path / "nobody.mkv"]) == 1
+    assert {file.path.name: file.on_air for file in second.files}["nobody.mkv"] == "20:00", "… in the next sitting too"
+    second.remove(tmp_path / "nobody.mkv")
     desk.shift.put_on_air(folder / "over.mkv", "0:40")
-    assert [file.on_air for file in desk.shift.files[:2]] == ["18:30", "00:40"], "the small hours are the evening's"
+    assert [file.on_air for file in desk.shift.files[:3]] == ["18:30", "20:00", "00:40"], "the small hours are the evening's"
     for wrong in ("25:00", "soon", "1830"):
         with pytest.raises(SettingsError, match="hours and minutes"):
             desk.shift.put_on_air(folder / "over.mkv", wrong)

@@ -84,6 +84,7 @@ class Shift:
         self._look_next = 0.0
         self._judged_with: dict[Path, str] = {}  # when the work was last changed that a file was judged with
         self.told: list[str] = []  # sentences that nobody has been told yet
+        self._times = ledger.times()
         for each in self._kept():
             self._files[each.path] = each
 
@@ -112,7 +113,9 @@ class Shift:
         with self._one:
             known = {*self._files, *self._written()}
             new = [path.absolute() for path in found.paths if path.absolute() not in known]
-            self._put(*(FileInHand(path, chosen_for(path, self.profiles), by=by) for path in new))
+            self._put(
+                *(FileInHand(path, chosen_for(path, self.profiles), by=by, on_air=self._time_of(path)) for path in new)
+            )
         if found.beside:
             kinds = ", ".join(f"{count} {ending or 'without an ending'}" for ending, count in found.beside.most_common())
             self.told.append(f"Not taken in hand, since their endings are none of programmes: {kinds}.")
@@ -149,7 +152,7 @@ class Shift:
         self._change(path, on_air=f"{int(found[1]):02}:{found[2]}" if found else "")
 
     def read_air_times(self, path: Path) -> list[str]:
-        """Take times on air from a CSV of names and times; returns the names that no file in hand has.
+        """Take times on air from a CSV of names and times, also for files that come later; returns names that none has yet.
 
         Raises
         ------
@@ -159,21 +162,26 @@ class Shift:
             rows = [row for row in csv.reader(read_text(path).splitlines()) if any(cell.strip() for cell in row)]
         except (OSError, ValueError, csv.Error) as error:
             raise SettingsError(f"The air times {shown(path)} can't be read: {error}.") from error
-        unknown, times = [], {}
+        times: dict[str, str] = {}
         for number, row in enumerate(rows, 1):
             if len(row) < 2 or not _TIME.fullmatch(row[1].strip()):
                 if number == 1 and len(row) >= 2:
                     continue  # the names of the columns
                 told = f"{shown(path)}, line {number}: a name and a time are needed"
                 raise SettingsError(f"{told}, as harbour-report.mxf, 18:30.")
-            times[row[0].strip().casefold()] = row[1]
+            times[row[0].strip().casefold()] = row[1].strip().rjust(5, "0")
         with self._one:
-            for name, time in times.items():
-                mine = [each for each in self._files if name in (each.name.casefold(), each.stem.casefold())]
-                unknown += [] if mine else [name]
-                for each in mine:
-                    self.put_on_air(each, time)
-        return unknown
+            self._times = times
+            self.ledger.put_times(times)
+            for path in list(self._files):
+                if time := self._time_of(path):
+                    self.put_on_air(path, time)
+            names = {name for path in self._files for name in _names_of(path)}
+        return [name for name in times if name not in names]
+
+    def _time_of(self, path: Path) -> str:
+        """When a file is on air by the times that were read; empty where none is of its name."""
+        return next((self._times[name] for name in _names_of(path) if name in self._times), "")
 
     def choose_profile(self, path: Path, profile: Profile) -> None:
         """Judge and write a file by another profile; it is measured again."""
@@ -314,6 +322,11 @@ class Shift:
                 Path(path), named.get(profile) or _profile(profile), State.GROWING if known in _WORKING else known, since, by,
                 on_air, identity, told,
             )  # fmt: skip
+
+
+def _names_of(path: Path) -> tuple[str, str]:
+    """The names by which a schedule may call a file."""
+    return path.name.casefold(), path.stem.casefold()
 
 
 def brief(told: Told) -> Told:

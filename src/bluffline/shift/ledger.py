@@ -4,7 +4,7 @@ import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import closing, suppress
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -31,6 +31,7 @@ _SCHEMA = (
         on_air text not null, identity text not null, told text not null
     ) without rowid
     """,
+    "create table if not exists air (name text primary key, time text not null) without rowid",
 )
 _PUT = "insert or replace into done values (?, ?, ?, ?)"
 _GET = "select identity, told from done where asked = ?"
@@ -121,6 +122,29 @@ class Ledger:
         """
         rows = [(*row, "" if told is None else _text_of(told)) for row, told in files]
         self.within(lambda store: store.executemany(_PUT_IN_HAND, rows))
+
+    def put_times(self, times: Mapping[str, str]) -> None:
+        """Keep times on air by names, in place of those that were kept before.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+
+        def put(store: sqlite3.Connection) -> None:
+            store.execute("delete from air")
+            store.executemany("insert into air values (?, ?)", list(times.items()))
+
+        self.within(put)
+
+    def times(self) -> dict[str, str]:
+        """The times on air that are kept, by names.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        return dict(self.within(lambda store: store.execute("select name, time from air").fetchall()))
 
     def in_hand(self) -> list[tuple[tuple[Any, ...], Told | None]]:
         """The rows of all files in hand, and what came of each; one that can't be read is left out.

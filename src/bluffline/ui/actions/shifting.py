@@ -165,7 +165,7 @@ class Shifting(QObject):
 
         def read() -> None:
             unknown = self.shift.read_air_times(path)
-            named = f"; not in hand: {', '.join(unknown[:5])}{' …' * (len(unknown) > 5)}" if unknown else ""
+            named = f"; not in hand yet: {', '.join(unknown[:5])}{' …' * (len(unknown) > 5)}" if unknown else ""
             self._header.say(f"Times on air are taken from {shown(path.name)}{named}")
 
         self._safely(read)
