@@ -151,6 +151,18 @@ def test_acts_are_done_by_themselves_and_what_can_not_be_leaves_the_file_as_it_w
     assert "is there already" in shift.told[-1] and (folder / "legal" / "good-legal.mov").read_bytes() == b"theirs"
 
 
+def test_what_was_asked_for_is_done_after_a_kill_unless_the_file_has_changed(desk, folder, tmp_path):
+    desk.shift.add([folder])
+    desk.go_on()
+    desk.shift.legalise(folder / "over.mkv")
+    desk.shift.certify(folder / "good.mkv")
+    shutil.copy(folder / "over.mkv", folder / "good.mkv")
+    second = Desk(tmp_path / "l.sqlite")
+    assert {file.path.name: file.asked_for for file in second.shift.files}["over.mkv"] == "legal copy"
+    assert second.go_on() == {**MEASURED, "over.mkv": State.PROVED, "good.mkv": State.TO_FIX}
+    assert not any(file.asked_for for file in second.shift.files) and not (folder / "good.mkv.certificate.json").exists()
+
+
 def test_what_was_done_on_the_desk_counts_and_is_written(desk, folder):
     over = folder / "over.mkv"
     desk.shift.add([folder])

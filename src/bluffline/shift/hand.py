@@ -25,6 +25,7 @@ MACHINE = "this machine"
 _TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 _SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
 _DAY_BEGINS = "06"  # the hour at which a day's programme does
+_CERTIFICATE, _COPY = "certificate", "legal copy"  # what may be asked for
 _LEGAL = "legal"  # the folder that proved copies go to
 _REST = 20.0  # looking at the files takes at most one part in so many of the time
 _WORKING = frozenset({State.GROWING, State.WAITING, State.MEASURING})
@@ -36,7 +37,7 @@ class FileInHand:
 
     ``since``: when it came into its state, in ISO 8601; ``by``: whom or what that came about by; ``on_air``: hours and minutes,
     empty where nobody has said; ``identity``: what the file was when it came into its state, see `identity_of`; ``told``: what
-    came of it, None before it was measured; ``asked_for``: the act that is under way.
+    came of it, None before it was measured; ``asked_for``: the act that was asked for and is not done yet, empty where none.
     """
 
     path: Path
@@ -79,7 +80,6 @@ class Shift:
         self._files: dict[Path, FileInHand] = {}
         self._steady: dict[Path, tuple[str, float]] = {}
         self._watched: dict[Path, Watcher] = {}
-        self._acts: dict[Path, Asked] = {}
         self._under_way: list[Asked] = []
         self._look_next = 0.0
         self._judged_with: dict[Path, str] = {}  # when the work was last changed that a file was judged with
@@ -213,12 +213,11 @@ class Shift:
 
     def certify(self, path: Path) -> None:
         """Give a file its certificate, if it is good as it stands."""
-        self._ask(path, "certificate", lambda file: Asked(path, file.profile, certify=True))
+        self._ask(path, _CERTIFICATE)
 
-    def legalise(self, path: Path, folder: Path | None = None) -> None:
-        """Write a proved legal copy of a file into a folder, by default one beside it."""
-        into = folder or path.parent / _LEGAL
-        self._ask(path, "legal copy", lambda file: Asked(path, file.profile, True, file.profile.target(path, into)))
+    def legalise(self, path: Path) -> None:
+        """Write a proved legal copy of a file into a folder beside it."""
+        self._ask(path, _COPY)
 
     def proved(self, path: Path, sentence: str, by: str) -> None:
         """Note that a file was proved on the desk."""
@@ -227,13 +226,11 @@ class Shift:
             told = replace(file.told or Told(State.PROVED, sentence), state=State.PROVED, sentence=sentence)
             self._change(file.path, state=State.PROVED, by=by, told=told)
 
-    def _ask(self, path: Path, what: str, asked: Callable[[FileInHand], Asked]) -> None:
+    def _ask(self, path: Path, what: str) -> None:
         with self._one:
             file = self._files.get(path)
-            if file is not None and path not in self._acts and file.state not in _WORKING:
-                self._acts[path] = asked(file)
-                self._files[path] = replace(file, asked_for=what)
-        self.changed()
+            if file is not None and not file.asked_for and file.state not in _WORKING:
+                self._change(path, asked_for=what)
 
     # What goes on by itself -----------------------------------------------------------------------------------------
 
@@ -249,13 +246,11 @@ class Shift:
                 self._look_at(file)
             self._look_next = now + _REST * (self._clock() - now)
         for file in self.files:
-            asked = self._acts.get(file.path)
-            if asked is not None and file.state not in _WORKING:
-                del self._acts[file.path]
-                self._begin(replace(asked, kept=self._work_kept(file.path)))
-            elif file.state is State.WAITING and len(self._under_way) < self._at_once:
-                self._change(file.path, state=State.MEASURING, by=MACHINE)
-                self._begin(Asked(file.path, file.profile, kept=self._work_kept(file.path)))
+            acts = file.asked_for and file.state not in _WORKING and file.path not in [each.path for each in self._under_way]
+            if acts or (file.state is State.WAITING and len(self._under_way) < self._at_once):
+                if not acts:
+                    self._change(file.path, state=State.MEASURING, by=MACHINE)
+                self._begin(replace(_asked(file), kept=self._work_kept(file.path)))
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)
@@ -286,7 +281,7 @@ class Shift:
                 del self._steady[file.path]
                 self._change(file.path, state=State.WAITING, identity=now)
         elif file.state not in _WORKING and now != file.identity:
-            self._change(file.path, state=State.GROWING, told=None)
+            self._change(file.path, state=State.GROWING, told=None, asked_for="")
 
     @staticmethod
     def _now(file: FileInHand) -> str:
@@ -307,7 +302,10 @@ class Shift:
     def _put(self, *files: FileInHand) -> None:
         self._files.update((file.path, file) for file in files)
         rows = (
-            (bytes(each.path), each.profile.name, str(each.state), each.since, each.by, each.on_air, each.identity)
+            (
+                *(bytes(each.path), each.profile.name, str(each.state), each.since, each.by, each.on_air, each.identity),
+                each.asked_for,
+            )
             for each in files
         )
         self.ledger.put_in_hand(list(zip(rows, (each.told for each in files), strict=True)))
@@ -316,17 +314,23 @@ class Shift:
         """What was in hand when this ended last; what was under way then waits again."""
         named = {profile.name: profile for profile in self.profiles}
         for row, told in self.ledger.in_hand():
-            path, profile, state, since, by, on_air, identity = row
+            path, profile, state, since, by, on_air, identity, asked_for = row
             known = State(state)
             yield FileInHand(
                 Path(path), named.get(profile) or _profile(profile), State.GROWING if known in _WORKING else known, since, by,
-                on_air, identity, told,
+                on_air, identity, told, asked_for if asked_for in (_CERTIFICATE, _COPY) else "",
             )  # fmt: skip
 
 
 def _names_of(path: Path) -> tuple[str, str]:
     """The names by which a schedule may call a file."""
     return path.name.casefold(), path.stem.casefold()
+
+
+def _asked(file: FileInHand) -> Asked:
+    """What is to be done with a file: what was asked for, else to check it."""
+    target = file.profile.target(file.path, file.path.parent / _LEGAL) if file.asked_for == _COPY else None
+    return Asked(file.path, file.profile, certify=bool(file.asked_for), target=target)
 
 
 def brief(told: Told) -> Told:

@@ -28,7 +28,7 @@ _SCHEMA = (
     """
     create table if not exists hand (
         path blob primary key, profile text not null, state text not null, since text not null, by text not null,
-        on_air text not null, identity text not null, told text not null
+        on_air text not null, identity text not null, asked_for text not null, told text not null
     ) without rowid
     """,
     "create table if not exists air (name text primary key, time text not null) without rowid",
@@ -36,8 +36,8 @@ _SCHEMA = (
 _PUT = "insert or replace into done values (?, ?, ?, ?)"
 _GET = "select identity, told from done where asked = ?"
 _OURS = "select 1 from done where asked = ?"
-_PUT_IN_HAND = "insert or replace into hand values (?, ?, ?, ?, ?, ?, ?, ?)"
-_IN_HAND = "select path, profile, state, since, by, on_air, identity, told from hand"
+_PUT_IN_HAND = "insert or replace into hand values (?, ?, ?, ?, ?, ?, ?, ?, ?)"
+_IN_HAND = "select path, profile, state, since, by, on_air, identity, asked_for, told from hand"
 _KEPT = " kept "
 _Found = TypeVar("_Found")
 
@@ -114,7 +114,7 @@ class Ledger:
             raise SettingsError(f"The list of what was done, {shown(self.path)}, can't be used: {error}.") from error
 
     def put_in_hand(self, files: Sequence[tuple[tuple[object, ...], Told | None]]) -> None:
-        """Keep what is known of files in hand: path, profile, state, since, by, on air, what each was; and what came of it.
+        """Keep what is known of files in hand, a row as `_IN_HAND` names its columns each, and what came of it.
 
         Raises
         ------
