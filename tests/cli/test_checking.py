@@ -26,7 +26,7 @@ from bluffline.prove.prove import ProveRequest, prove
 from bluffline.report.check import plain_cell
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.rulefile import load_rules
-from bluffline.survey import checking
+from bluffline.survey import checking, runs
 from bluffline.survey.checking import check, check_again
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
@@ -143,6 +143,18 @@ def test_several_files_and_a_folder_of_them(good, capsys, tmp_path):
     (tmp_path / "empty").mkdir()
     assert "no programme in it" in run(capsys, "check", tmp_path / "empty")[2]
     assert "name one" in run(capsys, "check", good, good, "--frames", tmp_path / "f.csv")[2]
+
+
+def test_one_file_is_shared_by_processes_and_its_report_is_the_same(capsys, tmp_path, monkeypatch):
+    monkeypatch.setattr(runs, "SHORTEST", 30)
+    film = make_clip(tmp_path / "film.mkv", lambda n: np.full((96, 128, 3), 0.2 + 0.9 * (n > 60)), 130, options={"g": "1"})
+    reports = []
+    for words in ((), ("--jobs", "2")):
+        code, out, _ = run(capsys, "check", film, "--json", "-", "--frames", tmp_path / "f.csv", "--force", *words)
+        reports.append((code, json.loads(out) | {"checked": ""}, (tmp_path / "f.csv").read_text()))
+    assert reports[0] == reports[1] and reports[0][0] == 1
+    code, _, err = run(capsys, "check", film, "--jobs", "0")
+    assert code == 2 and "--jobs must be between 1 and 1024" in err
 
 
 def test_overrides_by_command_stand_in_the_report(good, capsys):

@@ -81,6 +81,28 @@ def test_a_worker_that_is_killed_loses_nothing_and_nothing_is_told_twice(schedul
     assert not [path for path in out.iterdir() if path.name.startswith(".") and not path.name.endswith(".lock")]
 
 
+def test_a_long_file_is_shared_and_a_machine_that_goes_changes_nothing(scheduler, workers, tmp_path):
+    def moving(n):
+        picture = np.full((96, 128, 3), 0.3 + 0.2 * (n > 700))
+        picture[20:50, n % 100 : n % 100 + 20] = 1.05
+        return picture
+
+    film = make_clip(tmp_path / "long.mkv", moving, 2400, codec="ffv1", options={"g": "1"})
+    reports = []
+    for words in ([], ["--cluster", scheduler]):
+        out = tmp_path / f"{len(words)}.json"
+        command = [sys.executable, "-m", "bluffline", "check", film, "--json", out, *words]
+        run = subprocess.Popen(command, stdout=subprocess.PIPE)
+        if words:
+            time.sleep(3.5)
+            assert run.poll() is None, "it is still at work"
+            workers[0].send_signal(signal.SIGKILL)
+        run.communicate(timeout=180)
+        assert run.returncode == 1
+        reports.append(json.loads(out.read_text()) | {"checked": ""})
+    assert reports[0] == reports[1]
+
+
 def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(over_clip, monkeypatch):
     monkeypatch.setattr("bluffline.shift.cluster._WAIT", 1)
 

@@ -30,6 +30,7 @@ from bluffline.session.faults import fault_of, log_path
 from bluffline.session.plan import legalised, plan_of
 from bluffline.session.workfile import WorkFile
 from bluffline.survey.checking import check
+from bluffline.survey.runs import run_survey_in_runs
 from bluffline.survey.survey import Survey, run_survey, start_survey
 
 COMMANDS = (
@@ -38,6 +39,7 @@ COMMANDS = (
 )
 _JSON, _CSV = (".json",), (".csv",)
 _NOTHING_TO_FIX, _MUST_FIX, _COULD_NOT, _UNFORESEEN = 0, 1, 2, 3
+_RUNS = 64  # of a file that a cluster shares
 _DESK_HELP = "with no command, opens the desk: bluffline [FILE | --demo]"
 
 
@@ -98,6 +100,7 @@ def _parser() -> argparse.ArgumentParser:
         files.add_waivers(command)
         command.add_argument("--rules", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file; default: r103")
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
+    shift.add_hands(check, "processes that share one long file; the result is the same")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
     shift.add_commands(commands)
     instruments.add_commands(commands)
@@ -162,7 +165,12 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
         targets.add_certificate(path)
     survey = _surveyed(options, programme, work)
     with terminal_monitor() as monitor:
-        checked = check(survey, monitor)
+        if options.jobs is None and options.cluster is None:
+            checked = check(survey, monitor)
+        else:
+            with shift.workers(options) as executor:
+                hands = options.jobs or _RUNS // 4
+                checked = check(survey, monitor, lambda asked, told: run_survey_in_runs(asked, executor, 4 * hands, told))
         if work is not None:  # in the shots that the work divides it into
             checked = replace(checked, findings=survey.findings(plan_of(survey, work).shots))
     if options.frames is not None:

@@ -63,8 +63,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         command.add_argument("--certify", action="store_true", help="give what is good as it is its certificate")
         command.add_argument("--legalise", type=Path, metavar="DIR", help="write a proved copy of what is not good there")
         command.add_argument("--work", action="store_true", help="take up the .bluffline file that lies beside each")
-        command.add_argument("--jobs", type=int, metavar="N", help="files at a time; default: one for each processor")
-        command.add_argument("--cluster", metavar="ADDRESS", help="work on the machines of this Dask scheduler, tcp://host:8786")
+        add_hands(command, "files at a time; default: one for each processor")
         command.add_argument("--json", type=Path, metavar="OUT.jsonl", help="a line of JSON for each file")
         command.add_argument("--csv", type=Path, metavar="OUT.csv", help="a table of all files")
         command.add_argument("--html", type=Path, metavar="OUT.html", help="a page of all files, the worst first")
@@ -72,6 +71,12 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         command.add_argument("--again", action="store_true", help="do anew, and replace, what an earlier run has done")
         files.add_waivers(command)
         files.add_facts(command)
+
+
+def add_hands(command: argparse.ArgumentParser, words: str) -> None:
+    """Declare who does the work."""
+    command.add_argument("--jobs", type=int, metavar="N", help=words)
+    command.add_argument("--cluster", metavar="ADDRESS", help="work on the machines of this Dask scheduler, tcp://host:8786")
 
 
 def _compare(options: argparse.Namespace) -> int:
@@ -98,8 +103,8 @@ def _batch(options: argparse.Namespace) -> int:
     teller.total = len(found.found)
     asked = [asker.of(path, root) for path, root in found.found]
     refused = _same_targets(asked)
-    with _workers(options, len(asked)) as workers:
-        batch = Batch(Ledger(), workers, options.again, elsewhere=options.cluster is not None)
+    with workers(options, len(asked)) as executor:
+        batch = Batch(Ledger(), executor, options.again, elsewhere=options.cluster is not None)
         for ended in batch.run(each for each in asked if id(each) not in refused):
             teller.tell(ended)
         for each in asked:
@@ -115,8 +120,8 @@ def _watch(options: argparse.Namespace) -> int:
     teller, asker = _Teller(options), _Asker(options, leave=options.out)
     watcher = Watcher(options.folder, [options.out, *([options.legalise] if options.legalise is not None else [])])
     print(f"watching {shown(options.folder)}; Ctrl+C ends it", file=sys.stderr, flush=True)
-    with _workers(options) as workers:
-        batch = Batch(Ledger(), workers, options.again, elsewhere=options.cluster is not None)
+    with workers(options) as executor:
+        batch = Batch(Ledger(), executor, options.again, elsewhere=options.cluster is not None)
         while True:
             for path in watcher.steady():
                 asked = asker.of(path, options.folder)
@@ -129,7 +134,7 @@ def _watch(options: argparse.Namespace) -> int:
 
 
 @contextmanager
-def _workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Executor]:
+def workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Executor]:
     """So many processes, or a cluster; they are stopped, and remove what they have begun, however this ends."""
     if options.cluster is not None:
         with cluster(options.cluster) as executor:
@@ -138,13 +143,13 @@ def _workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Execu
     count = options.jobs if options.jobs is not None else os.cpu_count() or 1
     if not 1 <= count <= 1 << 10:
         raise SettingsError(f"--jobs must be between 1 and 1024, not {count}.")
-    workers = Workers(min(count, most))
+    processes = Workers(min(count, most))
     try:
-        yield workers
+        yield processes
     except BaseException:
-        workers.shutdown(cancel_futures=True)
+        processes.shutdown(cancel_futures=True)
         raise
-    workers.shutdown()
+    processes.shutdown()
 
 
 class _Asker:

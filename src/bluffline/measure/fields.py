@@ -47,6 +47,10 @@ class FieldOrder:
         else:
             self.neither += 1
 
+    def vote(self, top: int, bottom: int, neither: int) -> None:
+        """Add what was gathered elsewhere."""
+        self.top, self.bottom, self.neither = self.top + top, self.bottom + bottom, self.neither + neither
+
     @property
     def top_first(self) -> bool | None:
         """Whether the top field is first; None where too little moves, or it moves as a whole frame does."""

@@ -123,6 +123,36 @@ class SurveyTable:
     def __len__(self) -> int:
         return self._count
 
+    def extend(self, rows: NDArray[Any], formats: Sequence[SignalFormat]) -> None:
+        """Add rows that another table of this kind has measured, behind frames that stand before them here as well.
+
+        Parameters
+        ----------
+        formats : those that the column ``format`` of ``rows`` counts
+        """
+        mine = np.array([self._format(each) for each in formats], np.int32)
+        end = self._count + len(rows)
+        if end > len(self._rows):
+            self._rows = np.concatenate([self._rows, np.zeros(end - len(self._rows), self._rows.dtype)])
+            self._measured = self._rows[list(_MEASURED)]
+        self._rows[self._count : end] = rows
+        self._rows["format"][self._count : end] = mine[rows["format"]]
+        self._count, self._previous = end, None
+        self._samples.clear()
+
+    def _format(self, source: SignalFormat) -> int:
+        """The number of a format, which is known from now on."""
+        if source not in self.formats:
+            self.formats.append(source)
+        return self.formats.index(source)
+
+    def clear(self) -> None:
+        """Forget every row; only the programme's own format is known again."""
+        self._rows[:] = np.zeros(1, self._rows.dtype)
+        self._count, self._previous = 0, None
+        self._samples.clear()
+        del self.formats[1:]
+
     def frozen(self) -> "SurveyTable":
         """The table as it stands now, sharing the rows measured so far."""
         table = SurveyTable(0)
@@ -187,9 +217,7 @@ class SurveyTable:
         if source is None:
             row["format"] = self._rows[self._count - 1]["format"] if self._count else 0
         else:
-            if source not in self.formats:
-                self.formats.append(source)
-            row["format"] = self.formats.index(source)
+            row["format"] = self._format(source)
         if measure is not None:
             self.put(self._count, measure)
             look = row["look"]

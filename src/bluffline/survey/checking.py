@@ -37,8 +37,8 @@ class Checked:
         return not must_fix(self.findings) and not unreadable_frames(self.survey)
 
 
-def check(survey: Survey, monitor: Monitor) -> Checked:
-    """Run a survey, and take the file's checksum while it is read.
+def check(survey: Survey, monitor: Monitor, run: Callable[[Survey, Monitor], object] = run_survey) -> Checked:
+    """Run a survey, and take the file's checksum while it is read; ``run``: runs it.
 
     Raises
     ------
@@ -47,7 +47,7 @@ def check(survey: Survey, monitor: Monitor) -> Checked:
     """
     hashing = _Beside(lambda quiet: checksum(survey.programme.opening.files, quiet, ""))
     try:
-        run_survey(survey, monitor)
+        run(survey, monitor)
         sha256 = hashing.result()
     finally:
         hashing.stop()

@@ -4,6 +4,7 @@ from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
+from itertools import dropwhile, takewhile
 
 import numpy as np
 
@@ -32,8 +33,9 @@ from bluffline.survey.chart_rule import chart_in, rule_reference
 from bluffline.survey.monitor import Monitor, ahead_of, in_order
 
 _SAMPLES = 12
-_FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
+FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
 _CHART = Chart()
+_BEFORE = 12  # frames that are decoded before those that are measured
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
 
@@ -68,6 +70,14 @@ class Survey:
     def complete(self) -> bool:
         """Whether every frame has been measured, and every chart that the rules ask for."""
         return len(self.table) == self.programme.frame_count and (not _CHART.on(self.rules) or any(self.searched))
+
+    def clear(self) -> None:
+        """Forget what has been measured."""
+        self.table.clear()
+        self.riding.clear()
+        self.read[:] = []
+        if self.fields is not None:
+            self.fields.top = self.fields.bottom = self.fields.neither = 0
 
     def shots(self) -> list[Shot]:
         """Shots of what has been measured so far."""
@@ -131,16 +141,36 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     CancelledError : the monitor was asked to stop; the rows measured so far remain.
     """
     total = survey.programme.frame_count
-    measure = partial(_measure, survey)
     with Reader(survey.programme) as reader:
-        if len(survey.table) < total:
-            for row, source in in_order(measure, _watched(reader.frames(len(survey.table)), survey), ahead_of(survey.source)):
-                survey.table.append(row, source)
-                monitor.at(stage, len(survey.table), total)
-            survey.read[:] = [reader.digest] if reader.digest else []
-        if _CHART.on(survey.rules):
-            survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
-            survey.searched[:] = [True]
+        if len(survey.table) == total:
+            return end_survey(survey, reader, None, monitor)
+        begun = len(survey.table)
+        for row, source in measured_frames(survey, reader, begun, total):
+            survey.table.append(row, source)
+            monitor.at(stage, len(survey.table), total)
+        return end_survey(survey, reader, reader.digest if begun == 0 else "", monitor)
+
+
+def measured_frames(
+    survey: Survey, reader: Reader, first: int, after: int, looked_at: int | None = None
+) -> Iterator[tuple[FrameMeasure | None, SignalFormat | None]]:
+    """What each frame of a run measures by itself and the format that it is read by, in their order, worked on by all cores.
+
+    ``looked_at``: the frame from which on it is noted what rides on them, and the order of fields; ``first`` where None.
+    """
+    noted = first if looked_at is None else looked_at
+    before = reader.frames(max(first - _BEFORE, 0))  # a decoder hides damage by what it has decoded before
+    frames = takewhile(lambda frame: frame.number < after, dropwhile(lambda frame: frame.number < first, before))
+    return in_order(partial(_measure, survey), _watched(frames, survey, noted), ahead_of(survey.source))
+
+
+def end_survey(survey: Survey, reader: Reader, digest: str | None, monitor: Monitor) -> Survey:
+    """Finish a survey whose frames are all measured. ``digest``: see `Reader.digest`; None where it is known already."""
+    if digest is not None:
+        survey.read[:] = [digest] if digest else []
+    if _CHART.on(survey.rules):
+        survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
+        survey.searched[:] = [True]
     return survey
 
 
@@ -156,12 +186,15 @@ def levels_of(programme: Programme, rules: Rules, frames: range) -> dict[str, Co
     return table_levels(table, survey.source)
 
 
-def _watched(frames: Iterator[Frame], survey: Survey) -> Iterator[Frame]:
-    """Frames as they come, and what rides on them; pairs of them are looked at for the order of their fields."""
+def _watched(frames: Iterator[Frame], survey: Survey, noted: int) -> Iterator[Frame]:
+    """Frames as they come; from one on, what rides on them is noted, and pairs are looked at for the order of their fields."""
     fields = survey.fields
     for frame in frames:
+        if frame.number < noted:
+            yield frame
+            continue
         survey.riding.update(frame.riders)
-        pair = frame.number % _FIELDS_EVERY
+        pair = frame.number % FIELDS_EVERY
         if fields is not None and pair < 2:
             fields.add(frame.planes[0] if frame.planes is not None else None, first=pair == 0)
         yield frame

@@ -1,0 +1,118 @@
+"""One long programme measured in runs of frames, wherever, and joined to the table of one process, to the bit.
+
+Each run begins some frames earlier, which are measured and thrown away: what is made of two frames is the same then.
+"""
+
+from collections import deque
+from concurrent.futures import Executor
+from dataclasses import dataclass, replace
+from itertools import islice
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.errors import MediaError
+from bluffline.measure.region import Region
+from bluffline.measure.table import DRIFT, SurveyTable
+from bluffline.media.programme import Programme
+from bluffline.media.reader import Reader
+from bluffline.rules.rules import Rules
+from bluffline.signal.format import SignalFormat
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import FIELDS_EVERY, Survey, end_survey, measured_frames, run_survey, start_survey
+
+_AT_ONCE = 8  # runs that are handed out at once: what they measured waits in memory
+SHORTEST = 200  # frames of a run: opening a file and coming to a frame has its price
+
+
+@dataclass(frozen=True)
+class RunAsked:
+    """Frames of a programme from ``first`` on, to the one before ``after``; the rest as for a survey."""
+
+    programme: Programme
+    rules: Rules
+    region: Region
+    first: int
+    after: int
+
+
+@dataclass(frozen=True)
+class RunTold:
+    """What a run measured: rows of the table and the formats that they count, what rides on frames, votes for fields."""
+
+    rows: NDArray[Any]
+    formats: list[SignalFormat]
+    riding: frozenset[str]
+    votes: tuple[int, int, int]
+
+
+def runs_of(programme: Programme, count: int) -> list[tuple[int, int]]:
+    """About so many runs of a programme, first frames and those after their last; they begin near frames that stand alone.
+
+    Pairs of frames that are looked at for the order of fields are never parted.
+    """
+    total, keys = programme.frame_count, programme.index.keys
+    wanted = np.arange(1, min(count, total // SHORTEST)) * total // max(min(count, total // SHORTEST), 1)
+    starts = {0}
+    for frame in wanted:
+        after = keys[np.searchsorted(keys, frame) :] if len(keys) else keys
+        near = int(after[0]) if len(after) else int(frame)
+        starts.add(-(-near // FIELDS_EVERY) * FIELDS_EVERY)
+    ordered = sorted(start for start in starts if start < total)
+    return list(zip(ordered, [*ordered[1:], total], strict=True))
+
+
+def measure_run(asked: RunAsked) -> RunTold:
+    """Measure a run.
+
+    Raises
+    ------
+    MediaError : the file is no longer what was opened, or could not be read
+    """
+    if asked.programme.changed():
+        raise MediaError(f"{asked.programme.name} is not what was opened any more; check it again.")
+    survey = start_survey(asked.programme, asked.rules, region=asked.region)
+    length = asked.after - asked.first + DRIFT
+    survey = replace(survey, table=SurveyTable(length, len(asked.rules.limited), [survey.source]))
+    before = max(asked.first - DRIFT, 0)  # frames that those of the run are held against
+    with Reader(asked.programme) as reader:
+        for measure, source in measured_frames(survey, reader, before, asked.after, asked.first):
+            survey.table.append(measure, source)
+    order = survey.fields
+    votes = (order.top, order.bottom, order.neither) if order is not None else (0, 0, 0)
+    rows = survey.table.rows[asked.first - before :].copy()
+    return RunTold(rows, survey.table.formats, frozenset(survey.riding), votes)
+
+
+def run_survey_in_runs(survey: Survey, executor: Executor, count: int, monitor: Monitor, *, stage: str = "Survey") -> Survey:
+    """`run_survey` by about so many runs, each measured by the executor; nothing may have been measured yet.
+
+    A programme in which a frame can't be read is measured in one go, here.
+
+    Raises
+    ------
+    MediaError : as for `measure_run`, or the file is no longer what was opened
+    CancelledError : the monitor was asked to stop
+    """
+    programme, total = survey.programme, survey.programme.frame_count
+    asked = iter(RunAsked(programme, survey.rules, survey.region, *run) for run in runs_of(programme, count))
+    futures = deque(executor.submit(measure_run, each) for each in islice(asked, _AT_ONCE))
+    try:
+        while futures:
+            told = futures.popleft().result()
+            futures.extend(executor.submit(measure_run, each) for each in islice(asked, 1))
+            if not told.rows["readable"].all():
+                survey.clear()  # how much of it is lost depends on where one begins to read
+                return run_survey(survey, monitor, stage=stage)
+            survey.table.extend(told.rows, told.formats)
+            survey.riding.update(told.riding)
+            if survey.fields is not None:
+                survey.fields.vote(*told.votes)
+            monitor.at(stage, len(survey.table), total)
+    finally:
+        for future in futures:
+            future.cancel()
+    with Reader(programme) as reader:
+        digest = reader.packets_digest(lambda number: monitor.at("Reading again", min(number, total), total))
+        return end_survey(survey, reader, digest, monitor)
