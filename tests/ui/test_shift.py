@@ -91,8 +91,12 @@ def test_one_file_is_opened_and_what_was_in_hand_is_there_in_the_next_sitting(de
     desk.shifting.stop()
     second = Desk(Session(), Settings(tmp_path / "other.json"))
     qtbot.addWidget(second)
+    shutil.copy(folder / "good.mkv", folder / "torn.mov")
+    second.shifting.begin()
+    qtbot.waitUntil(lambda: states(second)["torn.mov"] is State.GOOD, timeout=WAIT)
+    assert not second.in_hand, "it goes on by itself"
     second.acts["shift"].trigger()
-    assert {file.path.name: file.state for file in second.shifting.place.rows.files} == MEASURED
+    assert {file.path.name for file in second.shifting.place.rows.files} == set(MEASURED)
     second.end()
 
 

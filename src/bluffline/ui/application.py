@@ -55,6 +55,7 @@ def run_desk(arguments: Sequence[str]) -> int:
         return _take_picture(application, desk, file or demo_clip(), options.picture, ends)
     desk.fit_screen()
     desk.show()
+    QTimer.singleShot(0, desk.shifting.begin)
     if file is not None:
         QTimer.singleShot(0, lambda: desk.open(file))
     try:

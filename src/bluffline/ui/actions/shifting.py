@@ -82,6 +82,11 @@ class Shifting(QObject):
                 self._header.say(sentence)
         return self._shift
 
+    def begin(self) -> None:
+        """Go on with the files that were in hand when this was closed or killed, if there are any."""
+        if Ledger().path.exists():
+            self._safely(lambda: self.shift)
+
     def stop(self) -> None:
         """End what goes on; what was begun is begun anew when this comes again."""
         self._end.set()
