@@ -88,7 +88,7 @@ def test_a_long_file_is_shared_and_a_machine_that_goes_changes_nothing(scheduler
         return picture
 
     film = make_clip(tmp_path / "long.mkv", moving, 2400, codec="ffv1", options={"g": "1"})
-    reports = []
+    reports, took = [], 0.0
     for words in ([], ["--cluster", scheduler]):
         out = tmp_path / f"{len(words)}.json"
         command = [sys.executable, "-m", "bluffline", "check", film, "--json", out, *words]
