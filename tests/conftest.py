@@ -1,6 +1,7 @@
 """What tests share: clips made for the purpose, the demo's survey, and a home that is not the user's."""
 
 import os
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -72,3 +73,14 @@ def clip(tmp_path: Path) -> Iterator[Callable[..., Path]]:
         return make_clip(tmp_path / name, *args, **kwargs)  # type: ignore[arg-type]
 
     return make
+
+
+@pytest.fixture
+def folder(tmp_path: Path, over_clip: Path) -> Path:
+    """Two programmes, one of them bad, and a file that is none."""
+    into = tmp_path / "in"
+    into.mkdir()
+    shutil.copy(over_clip, into / "over.mkv")
+    make_clip(into / "good.mkv", lambda n: np.full((64, 96, 3), 0.2 + 0.02 * (n % 5)), 10, codec="ffv1")
+    (into / "torn.mov").write_bytes(b"no film" * 500)
+    return into

@@ -4,7 +4,6 @@ import shutil
 from concurrent.futures import Executor, Future
 from pathlib import Path
 
-import numpy as np
 import pytest
 
 from bluffline.errors import SettingsError
@@ -22,7 +21,6 @@ from bluffline.shift.one_file import work_kept
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
-from clips import make_clip
 
 
 class Later(Executor):
@@ -63,16 +61,6 @@ class Desk:
     @property
     def states(self):
         return {file.path.name: file.state for file in self.shift.files}
-
-
-@pytest.fixture
-def folder(tmp_path, over_clip):
-    into = tmp_path / "in"
-    into.mkdir()
-    shutil.copy(over_clip, into / "over.mkv")
-    make_clip(into / "good.mkv", lambda n: np.full((64, 96, 3), 0.2 + 0.02 * (n % 5)), 10, codec="ffv1")
-    (into / "torn.mov").write_bytes(b"no film" * 500)
-    return into
 
 
 @pytest.fixture

@@ -25,7 +25,6 @@ from bluffline.shift.states import State
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
-from clips import make_clip
 
 
 class Here(Executor):
@@ -39,17 +38,6 @@ class Here(Executor):
         future = Future()
         future.set_result(function(*arguments))
         return future
-
-
-@pytest.fixture
-def folder(tmp_path, over_clip):
-    """Two programmes, one of them bad, and one that is none."""
-    into = tmp_path / "in"
-    into.mkdir()
-    shutil.copy(over_clip, into / "over.mkv")
-    make_clip(into / "good.mkv", lambda n: np.full((64, 96, 3), 0.2 + 0.02 * (n % 5)), 10, codec="ffv1")
-    (into / "torn.mov").write_bytes(b"no film" * 500)
-    return into
 
 
 def states(ended):

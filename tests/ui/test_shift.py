@@ -2,8 +2,6 @@
 
 import shutil
 
-import numpy as np
-import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QInputDialog
@@ -14,7 +12,6 @@ from bluffline.session.settings import Settings
 from bluffline.shift.states import State
 from bluffline.ui.actions import programmes
 from bluffline.ui.desk import Desk
-from clips import make_clip
 
 WAIT = 30_000
 LEFT = Qt.MouseButton.LeftButton
@@ -25,16 +22,6 @@ def dropped(desk, *paths):
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
     event = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
     desk.dropEvent(event)
-
-
-@pytest.fixture
-def folder(tmp_path, over_clip):
-    into = tmp_path / "in"
-    into.mkdir()
-    shutil.copy(over_clip, into / "over.mkv")
-    make_clip(into / "good.mkv", lambda n: np.full((64, 96, 3), 0.2 + 0.02 * (n % 5)), 10, codec="ffv1")
-    (into / "torn.mov").write_bytes(b"no film" * 500)
-    return into
 
 
 def states(desk):

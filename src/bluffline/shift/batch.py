@@ -86,7 +86,7 @@ class Batch:
     def ended(self, seconds: float | None = None) -> Iterator[Ended]:
         """What has ended, waited for until there is something, or so many seconds."""
         done, _ = wait(self._running, timeout=seconds, return_when=FIRST_COMPLETED) if self._running else (set(), ())
-        for future in done:
+        for future in [each for each in self._running if each in done]:  # in the order in which they were begun
             asked, identity = self._running.pop(future)
             try:
                 told = future.result()
