@@ -154,6 +154,8 @@ def test_folders_are_searched_and_what_is_passed_over_is_counted(folder, tmp_pat
     found = gathered([folder, folder / "good.mkv", folder / "notes.txt"])
     assert [path.name for path in found.paths] == ["good.mkv", "over.mkv", "torn.mov", "stills", "deep.MKV", "notes.txt"]
     assert dict(found.beside) == {".txt": 1}
+    assert [path.name for path in gathered([folder], [folder / "sub", folder / "stills"]).paths][-1] == "torn.mov"
+    assert [path.name for path in gathered([folder / "sub"], [folder / "sub"]).paths] == ["deep.MKV"], "it is named itself"
     assert found.found[4] == (folder / "sub" / "deep.MKV", folder)
 
 

@@ -91,7 +91,7 @@ def lines(path):
 
 
 def test_batch_tells_of_each_file_in_words_lines_table_and_page(some, tmp_path, over_clip):
-    out = tmp_path / "out"
+    out = some / "legal"
     command = [*COMMAND, "batch", some, "--certify", "--legalise", out, "--frames", tmp_path / "frames", "--jobs", "2"]
     kinds = {kind: tmp_path / f"all.{kind}" for kind in ("json", "csv", "html")}
     command += [word for kind, path in kinds.items() for word in (f"--{kind}", path)]

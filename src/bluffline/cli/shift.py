@@ -97,7 +97,7 @@ def _compare(options: argparse.Namespace) -> int:
 
 def _batch(options: argparse.Namespace) -> int:
     teller, asker = _Teller(options), _Asker(options)
-    found = gathered(options.paths)
+    found = gathered(options.paths, [folder for folder in (options.legalise, options.frames) if folder is not None])
     if not found.found:
         raise SettingsError(f"There is no programme in {', '.join(map(shown, options.paths))}.")
     teller.total = len(found.found)
@@ -118,7 +118,8 @@ def _watch(options: argparse.Namespace) -> int:
         raise SettingsError(f"There is no folder {shown(options.folder)} to watch.")
     options.out.mkdir(parents=True, exist_ok=True)
     teller, asker = _Teller(options), _Asker(options, leave=options.out)
-    watcher = Watcher(options.folder, [options.out, *([options.legalise] if options.legalise is not None else [])])
+    written = [folder for folder in (options.out, options.legalise, options.frames) if folder is not None]
+    watcher = Watcher(options.folder, written)
     print(f"watching {shown(options.folder)}; Ctrl+C ends it", file=sys.stderr, flush=True)
     with workers(options) as executor:
         batch = Batch(Ledger(), executor, options.again, elsewhere=options.cluster is not None)

@@ -2,7 +2,7 @@
 
 import os
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -33,14 +33,18 @@ class Gathered:
         return [path for path, _ in self.found]
 
 
-def gathered(named: Iterable[Path]) -> Gathered:
+def gathered(named: Iterable[Path], leave_out: Sequence[Path] = ()) -> Gathered:
     """All that is named, folder by folder in the order of names; what is named twice counts once. Hidden files are not taken.
 
     A folder of numbered pictures is one programme, unless it holds programmes in files of their own.
+
+    Parameters
+    ----------
+    leave_out : folders that are not searched where they lie in others: what is written must not come in again
     """
-    result, seen = Gathered(), set()
+    result, seen, without = Gathered(), set(), {path.absolute() for path in leave_out}
     for path in named:
-        for programme in _in(path, result.beside) if path.is_dir() else (path,):
+        for programme in _in(path, result.beside, without) if path.is_dir() else (path,):
             place = os.path.realpath(programme)
             if place not in seen:
                 seen.add(place)
@@ -48,9 +52,11 @@ def gathered(named: Iterable[Path]) -> Gathered:
     return result
 
 
-def _in(folder: Path, beside: Counter[str]) -> Iterator[Path]:
+def _in(folder: Path, beside: Counter[str], without: set[Path]) -> Iterator[Path]:
     for where, folders, files in os.walk(folder):
-        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        folders[:] = sorted(
+            name for name in folders if not name.startswith(".") and Path(where, name).absolute() not in without
+        )
         plain = sorted(name for name in files if not name.startswith("."))
         endings = {name: Path(name).suffix.lower() for name in plain}
         programmes = [name for name in plain if endings[name] in PROGRAMMES]

@@ -27,7 +27,7 @@ class Watcher:
         self, folder: Path, leave_out: Sequence[Path] = (), *, quiet: float = QUIET, clock: Callable[[], float] = time.monotonic
     ) -> None:
         self._folder, self._quiet, self._clock = folder, quiet, clock
-        self._leave_out = [path.absolute() for path in leave_out]
+        self._leave_out = leave_out
         self._seen: dict[Path, tuple[Identity, float]] = {}
         self._told: dict[Path, Identity] = {}
         self._next = -1.0
@@ -42,7 +42,7 @@ class Watcher:
         now = self._clock()
         if now < self._next:
             return []
-        there = [path for path in gathered([self._folder]).paths if not self._is_left_out(path)]
+        there = gathered([self._folder], self._leave_out).paths
         for gone in self._seen.keys() - set(there):
             del self._seen[gone]
             self._told.pop(gone, None)
@@ -60,9 +60,6 @@ class Watcher:
             return False
         self._told[path] = identity
         return True
-
-    def _is_left_out(self, path: Path) -> bool:
-        return any(path.absolute().is_relative_to(folder) for folder in self._leave_out)
 
 
 def _identity(path: Path) -> Identity:
