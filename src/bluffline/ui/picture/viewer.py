@@ -150,8 +150,8 @@ class Viewer(QObject):
         self.settle()
 
     def settle(self) -> None:
-        """Nothing moves any more: show the frame in view as it is."""
-        if self.preview is not None and self.preview.proxy:
+        """Show the frame in view as it is, where nothing moves any more and half of it was shown."""
+        if self.preview is not None and self.preview.proxy and not (self._moves or self._playing()):
             self.ask()
 
     @property
@@ -256,6 +256,7 @@ class Viewer(QObject):
         self.panel.show_readings(preview.readings, self.session.source, self.model.setup.unit)
         self._show_probe()
         self.shown_changed.emit(preview.frame)
+        self.settle()  # half a frame may come when all is already at rest
 
     def hold_source(self, held: bool) -> None:
         """Show the source on picture and gauges, for as long as it is held."""
