@@ -7,7 +7,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field
-from itertools import islice
+from itertools import dropwhile, islice
 from typing import Self
 
 import av
@@ -17,6 +17,7 @@ from bluffline.errors import MediaError
 from bluffline.media.codecs import LARGE
 from bluffline.media.ffv1 import SliceChecks
 from bluffline.media.pixels import native_planes
+from bluffline.media.predicted import Predictions
 from bluffline.media.probe import video_stream
 from bluffline.media.programme import Programme, Tags
 from bluffline.media.riders import RiderReader, Riders
@@ -28,6 +29,7 @@ from bluffline.signal.format import Planes, SignalFormat
 # Decoders that clip every sample to the bit depth. Others may hand on more, of a damaged or a careless file.
 _CLIPPING = frozenset({"dnxhd", "h264", "hevc", "libdav1d", "prores", "v210"})
 _LOSSLESS = "4:4:4"  # the profiles of H.264 that can code without a transform, and don't clip there
+_STRICT = frozenset({"prores"})  # decoders that tell of a slice that could not be decoded only where they are asked to
 _SOONER = 2  # frames ahead: as soon decoded on the way as sought
 
 
@@ -36,15 +38,17 @@ class Frame:
     """One picture as stored.
 
     ``planes``: Y′, Cb, Cr or R′, G′, B′; each (rows, stride) uint8 or uint16, C-contiguous, padding at the right.
-    ``None`` where the file holds a frame here that can't be decoded. ``format``: how they are to be read, by what this frame
-    and its track say and by the operator's word; None where there is no frame, or where it says what is not known here.
-    ``riders``: what rides on it beside its samples, see `media.riders`.
+    ``None`` where the file holds a frame here that can't be decoded, or that may be predicted from one. ``format``: how they
+    are to be read, by what this frame and its track say and by the operator's word; None where there is no frame, or where it
+    says what is not known here. ``riders``: what rides on it beside its samples, see `media.riders`. ``damaged``: whether it
+    is not there, or not as it was coded.
     """
 
     number: int
     planes: Planes | None
     format: SignalFormat | None = None
     riders: Riders = field(default_factory=dict)
+    damaged: bool = False
 
     def planes_as(self, wanted: SignalFormat) -> Planes | None:
         """The planes brought to another format of the same size, as far as that is arithmetic; see `signal.convert`."""
@@ -63,6 +67,8 @@ class Reader:
         self._formats: dict[Tags, SignalFormat | None] = {}
         self._checks: SliceChecks | None = None
         self._damaged: set[int | None] = set()
+        self._predictions: Predictions | None = None
+        self._in_doubt = False  # where frames have no times: since something could not be decoded, up to one that stands alone
         self._kept: OrderedDict[int, Frame] = OrderedDict()
         self._keep_bytes = keep_bytes
         self._running: Iterator[Frame] | None = None
@@ -74,8 +80,12 @@ class Reader:
         self._file = self._stack.enter_context(opened(self.programme.opening))
         self._stream = video_stream(self._file.container, self.programme.name, self.programme.picture)
         codec = self._stream.codec_context.codec
-        alone = (codec.intra_only or codec.name == "ffv1") and self.programme.format.frame_bytes > LARGE
-        self._stream.thread_type = "SLICE" if alone else "AUTO"  # frames of their own, each held by its thread, are large
+        index = self.programme.index
+        self._stand_alone = codec.intra_only or len(index.keys) + len(index.lost) >= index.count
+        slices = (codec.intra_only or codec.name == "ffv1") and self.programme.format.frame_bytes > LARGE
+        self._stream.thread_type = "SLICE" if slices else "AUTO"  # frames of their own, each held by its thread, are large
+        if codec.name in _STRICT:
+            self._stream.codec_context.options = {"err_detect": "explode"}
         self._words = FrameWords(self._stream)
         self._riders = RiderReader(self._stream.codec_context.name)
         name, profile = self._stream.codec_context.name, self._stream.profile or _LOSSLESS
@@ -94,10 +104,18 @@ class Reader:
         self.close()
 
     def frames(self, start: int = 0) -> Iterator[Frame]:
-        """Every frame from ``start`` to the end, each number exactly once; damaged ones without planes."""
-        index, expected = self.programme.index, start
-        counted = 0
+        """Every frame from ``start`` to the end, each number exactly once; without planes where damaged, see `Predictions`."""
         self._digest = 0 if start == 0 else None
+        self._predictions, self._in_doubt = None, False
+        if not self.programme.index.timed or self._stand_alone:
+            return self._pictured(start, start)
+        self._predictions = Predictions(self.programme.index)
+        frames = self._predictions.believed(self._pictured(start, max(self._key_before(start), 0)))
+        return dropwhile(lambda frame: frame.number < start, frames)
+
+    def _pictured(self, start: int, expected: int) -> Iterator[Frame]:
+        """Frames from ``expected`` on, each by itself, from a place where decoding reaches ``start`` whole."""
+        index, counted = self.programme.index, 0
         for picture in self._decode_from(start):
             if index.timed:
                 if picture.pts is None:
@@ -112,13 +130,13 @@ class Reader:
             if number < expected:
                 continue
             for missing in range(expected, min(number, index.count)):
-                yield Frame(missing, None)
+                yield Frame(missing, None, damaged=True)
             if number >= index.count:
                 return
             yield self._frame(number, picture)
             expected = number + 1
         for missing in range(expected, index.count):
-            yield Frame(missing, None)
+            yield Frame(missing, None, damaged=True)
 
     @property
     def digest(self) -> str:
@@ -186,13 +204,23 @@ class Reader:
             self._formats[said] = format_of(self.programme, said)
         source = self._formats[said]
         alike = (said.size, said.pixel_format) == (self.programme.tags.size, self.programme.pixel_format)
-        planes = self._planes(picture) if alike and source is not None else None
-        return Frame(number, planes, source, self._riders.of(picture))
+        damaged = self._hurt(picture)
+        planes = None
+        if alike and source is not None and not damaged:
+            planes = self._planes(picture)
+            damaged = planes is None
+        return Frame(number, planes, source, self._riders.of(picture), damaged)
+
+    def _hurt(self, picture: av.VideoFrame) -> bool:
+        """Whether a picture is not as it was coded, as far as is known from it."""
+        hurt = picture.is_corrupt or picture.pts in self._damaged
+        if not self.programme.index.timed:
+            self._in_doubt = hurt or (self._in_doubt and not picture.key_frame)
+        return hurt or self._in_doubt
 
     def _planes(self, picture: av.VideoFrame) -> Planes | None:
+        """Its samples; None where one lies beyond the bit depth."""
         programme = self.programme
-        if picture.is_corrupt or picture.pts in self._damaged:
-            return None
         planes = native_planes(picture, programme.layout)
         top = (1 << programme.format.bit_depth) - 1
         bounded = top == np.iinfo(planes[0].dtype).max or self._clips
@@ -212,13 +240,15 @@ class Reader:
     def _decode_from(self, number: int) -> Iterator[av.VideoFrame]:
         for packet in self._packets_from(number):
             self._check(packet)
+            if self._predictions is not None and packet.size:
+                self._predictions.packet(packet.pts)
             if self._digest is not None and packet.size:  # the checksum of the last, empty packet is nothing's
                 self._digest = zlib.crc32(packet, self._digest)
             try:
                 yield from packet.decode()
             except av.error.FFmpegError:
                 # This frame can't be decoded: `frames` tells it as missing. The decoder goes on with the next.
-                continue
+                self._in_doubt = not self.programme.index.timed and not self._stand_alone
         with suppress(av.error.FFmpegError):  # a damaged file ends without a word to the decoder, which holds some frames back
             yield from self._stream.codec_context.decode(None)
 
