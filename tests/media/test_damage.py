@@ -92,7 +92,8 @@ def test_no_frame_that_is_read_is_other_than_it_was(tmp_path, name, codec, pixel
 
 
 def test_what_is_predicted_from_a_lost_packet_is_not_believed(tmp_path):
-    made = make_clip(tmp_path / "whole.mkv", moving, 40, codec="libx264", pixel_format="yuv420p", options={"g": "12", "bf": "0"})
+    options = {"g": "12", "bf": "0"}
+    made = make_clip(tmp_path / "whole.mkv", moving, 40, codec="libx264", pixel_format="yuv420p", options=options)
     with av.open(str(made)) as source, av.open(str(tmp_path / "lost.mkv"), "w") as target:
         stream = target.add_stream_from_template(source.streams.video[0])
         for order, packet in enumerate(source.demux(video=0)):
