@@ -16,9 +16,9 @@ UHD = ("uhd.mov", (3840, 2160), 12, "prores_ks", {"profile": "3"}, "yuv422p10le"
 LARGER = ("8k.mkv", (7680, 4320), 5, "ffv1", {"level": "3", "slices": "24", "slicecrc": "1"}, "yuv422p12le")
 # what is legalised, to what, and the most that is asked for in MiB
 CASES = (
-    (UHD, "ProRes", "out.mov", 800),
-    (UHD, "H.264", "out.mp4", 800),
-    (UHD, "FFV1", "out.mkv", 850),
+    (UHD, "ProRes", "out.mov", 819),
+    (UHD, "H.264", "out.mp4", 819),
+    (UHD, "FFV1", "out.mkv", 819),
     (LARGER, "ProRes", "out.mov", 1500),
 )
 RUN = """

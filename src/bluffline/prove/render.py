@@ -1,5 +1,6 @@
 """Rendering: treated shots through their steps, every other frame handed on as it stands."""
 
+import os
 from bisect import bisect_right
 from collections.abc import Sequence
 from concurrent.futures import Executor, ThreadPoolExecutor
@@ -11,7 +12,7 @@ from av import VideoFrame
 from bluffline.errors import MediaError, WriteError
 from bluffline.measure.region import Region
 from bluffline.media.carriage import black_planes, mistaken_for
-from bluffline.media.codecs import Codec
+from bluffline.media.codecs import LARGE, Codec
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
@@ -27,7 +28,8 @@ from bluffline.survey.monitor import Monitor, ahead_of, in_order
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
-_HUGE = 64 << 20  # bytes of a frame from which on one is worked on by all cores, not one by each
+_HUGE = 64 << 20  # bytes of a frame from which on one is worked on in halves, not one by each core
+_FEW_CORES = 2  # with so many halves are as quick, and hold fewer frames
 _LOOK_EVERY = 25  # frames between two looks at whether the source is still the same
 
 
@@ -109,10 +111,10 @@ def _write(
         halves: Executor | None = None
         good: Planes | None = None  # the last one, where it may be needed again
         with Reader(programme) as reader, ThreadPoolExecutor(1) as pool:
-            huge = source.frame_bytes > _HUGE
-            halves = pool if huge else None
+            one_by_one = source.frame_bytes > (LARGE if (os.cpu_count() or 1) <= _FEW_CORES else _HUGE)
+            halves = pool if one_by_one else None
             frames = reader.frames()
-            made = map(treat, frames) if huge else in_order(treat, frames, ahead_of(source))
+            made = map(treat, frames) if one_by_one else in_order(treat, frames, ahead_of(source))
             for number, picture, riders, held in made:
                 if picture is None:
                     _refuse_unreadable(programme, number, keep_unreadable)
