@@ -1,10 +1,14 @@
 """What treatments are known to make of their shots follows every change; shots are treated while others are measured."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from bluffline.errors import CancelledError
+from bluffline.media.codecs import CODECS
 from bluffline.media.reader import Reader
+from bluffline.prove.render import render
 from bluffline.prove.trial import try_treatment
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.severity import Severity
@@ -13,7 +17,7 @@ from bluffline.session.session import Session
 from bluffline.session.trials import try_all
 from bluffline.session.work import Work
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import run_survey
+from bluffline.survey.survey import must_fix, run_survey, start_survey
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -54,6 +58,32 @@ def test_what_is_left_counts_what_was_tried_and_else_what_was_found(session):
     session.take_trial(tried(session))
     assert session.left_count == 0 and all(session.outcome(each).answered for each in session.findings)
     assert session.untried() == []
+
+
+def test_a_shot_that_only_its_coding_makes_illegal_is_counted_and_named(tmp_path, clip):
+    """Fine dots just under the limit: sound as they are stored, and above it once they are coded."""
+    dots = np.repeat(np.random.default_rng(0).choice([0.2, 1.015], (270, 480, 1)), 3, axis=2)
+    over = np.full((270, 480, 3), 1.07)
+    path = clip("dots.mkv", lambda number: dots if number < 12 else over, 24)
+    session = Session()
+    session.open(path)
+    run_survey(session.survey, Monitor())
+    session.refresh()
+    session.codec = CODECS["mpeg2"]
+    assert len(session.shots) == 2 and {each.shot for each in session.findings if each.severity is Severity.MUST_FIX} == {1}
+    assert session.untried() == [], "nothing is written where nothing is done"
+    session.document.set_treatment(1, MEND, "by hand")
+    assert [(each.shot, each.treatment) for each in session.untried()] == [(session.shots[1], MEND), (session.shots[0], ())]
+    try_all(session.survey, session.untried(), Monitor(), session.take_trial, session.coding)
+    assert session.untried() == []
+    added = session.added_by_coding()
+    assert set(added) == {0} and session.left_count == session.left_in(1) + added[0]
+    codec = session.codec
+    written, _ = render(session.programme, session.source, session.shots, {1: MEND}, tmp_path / "out.mov", codec, Monitor())
+    after = run_survey(replace(start_survey(written, session.rules), exact=tuple(session.shots)), Monitor())
+    assert len([each for each in must_fix(after.findings(session.shots)) if each.shot == 0]) == added[0]
+    session.codec = CODECS["ffv1"]
+    assert session.added_by_coding() == {}, "what is lossless adds nothing"
 
 
 def test_a_trial_of_another_survey_or_treatment_is_never_looked_at(session):

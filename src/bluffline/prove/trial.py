@@ -22,8 +22,9 @@ from bluffline.signal.convert import convert
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules, must_fix
 from bluffline.treat.frame_treatment import FrameTreatment
-from bluffline.treat.ladder import Treatment
+from bluffline.treat.ladder import Treatment, acts
 
+_NEAR = 5.0  # percent from a limit, from where on coding may push a picture over it
 _SPREAD = 3  # frames that are tried beside the worst ones
 
 
@@ -79,6 +80,9 @@ class Trial:
     def left(self, found: Sequence[Finding], waivers: Sequence[Waiver] = ()) -> int:
         """How many findings are left that must be fixed; found: those of the source in this shot."""
         own = waived([finding for finding in self.findings if rule_of(finding.rule).tried], waivers)
+        if not acts(self.treatment):  # what was found stays, and coding may add what was not
+            known = {finding.rule for finding in found}
+            return len(must_fix([*found, *(finding for finding in own if finding.rule not in known)]))
         return len(must_fix([*own, *(finding for finding in found if self.outcome(finding) is None)]))
 
     def outcome(self, finding: Finding) -> Outcome | None:
@@ -107,6 +111,21 @@ def telling_frames(shot: Shot, findings: Sequence[Finding]) -> list[int]:
     """The frames of a shot that tell most of it: where its findings are worst, and some all over it."""
     spread = np.linspace(shot.first, shot.last, _SPREAD + 2)[1:-1].round().astype(int).tolist()
     return sorted({*spread, *(finding.worst_frame for finding in findings if finding.worst_frame in shot)})
+
+
+def near_a_limit(survey: Survey, shots: Sequence[Shot]) -> list[int]:
+    """The numbers of the shots that coding may push over a limit though nothing is done to them."""
+    columns, limits = percent_columns(survey.table, survey.source), survey.rules.limits
+    near = survey.table.column("readable") & (
+        (columns["y_max"] > limits.luma[1] - _NEAR) | (columns["y_min"] < limits.luma[0] + _NEAR)
+        | (columns["rgb_max"] > limits.rgb[1] - _NEAR) | (columns["rgb_min"] < limits.rgb[0] + _NEAR)
+    )  # fmt: skip
+    return [number for number, shot in enumerate(shots) if near[shot.first : shot.last + 1].any()]
+
+
+def frames_to_code(survey: Survey, shot: Shot) -> list[int]:
+    """The frames of an untreated shot that coding is likeliest to push over a limit."""
+    return [shot.first + place for place in _telling(survey.table, slice(shot.first, shot.last + 1))]
 
 
 def try_treatment(
@@ -161,13 +180,13 @@ def try_treatment(
     return Trial(survey, shot, treatment, at, table.column("readable"), columns, found, codec)
 
 
-def _telling(table: SurveyTable) -> list[int]:
-    """The rows of treated frames that coding is likeliest to push over a limit: the extremes, and some between."""
-    readable = np.flatnonzero(table.column("readable"))
+def _telling(table: SurveyTable, part: slice = slice(None)) -> list[int]:
+    """The rows of a part that coding is likeliest to push over a limit, from its begin: the extremes, and some between."""
+    readable = np.flatnonzero(table.column("readable")[part])
     if not len(readable):
         return []
     worst = {
-        int(readable[end(table.column(name)[readable])])
+        int(readable[end(table.column(name)[part][readable])])
         for name, end in (
             ("y_max", np.argmax), ("y_min", np.argmin), ("rgb_max", np.argmax), ("rgb_min", np.argmin),
             ("outside_area", np.argmax), ("blank_spread", np.argmax),

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from fractions import Fraction
-from itertools import groupby
-from operator import attrgetter
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +18,7 @@ from bluffline.media.codecs import Codec
 from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
-from bluffline.prove.trial import Outcome, Trial
+from bluffline.prove.trial import Outcome, Trial, near_a_limit
 from bluffline.rules.each.chart import Chart
 from bluffline.rules.finding import Finding, Waiver, in_reading_order
 from bluffline.rules.rulefile import load_rules
@@ -39,7 +37,14 @@ from bluffline.session.trials import Trials, Untried
 from bluffline.signal.format import Overrides, SignalFormat
 from bluffline.survey.chart_rule import rule_reference
 from bluffline.survey.survey import Survey, mended_by_writing, must_fix, start_survey
-from bluffline.treat.ladder import acts
+from bluffline.treat.ladder import Treatment, acts
+
+
+def _by_shot(findings: Iterable[Finding]) -> dict[int, list[Finding]]:
+    by_shot: dict[int, list[Finding]] = {}
+    for finding in findings:
+        by_shot.setdefault(finding.shot, []).append(finding)
+    return by_shot
 
 
 class Session:
@@ -63,6 +68,7 @@ class Session:
         self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
         self._tried = object()  # another one for whatever is known of trials
         self._around: tuple[tuple[object, ...], Around] | None = None
+        self._near: tuple[Judged | None, list[int]] | None = None
         self.programme_changed = Event()
         self.survey_changed, self.trials_changed = Event(), Event()
 
@@ -232,10 +238,32 @@ class Session:
     def trial_of(self, shot: int) -> Trial | None:
         """What the treatment in force is known to make of a shot, by its number."""
         treatment = self.document.treatments.get(shot, ())
-        if self.survey is None or not acts(treatment):
-            return None
-        coding = self.coding
-        return self.trials.of(self.survey, self.shots[shot], treatment, "" if coding is None else coding.codec.name)
+        return self._trial(shot, treatment) if acts(treatment) else None
+
+    def _trial(self, shot: int, treatment: Treatment) -> Trial | None:
+        return self.trials.of(self.survey, self.shots[shot], treatment, self._coded_by) if self.survey is not None else None
+
+    @property
+    def _coded_by(self) -> str:
+        return "" if (coding := self.coding) is None else coding.codec.name
+
+    def _only_coded(self) -> list[int]:
+        """The shots without a treatment that coding may push over a limit, where something is written at all."""
+        treatments = self.document.treatments
+        if self.survey is None or not self.surveyed or not self._coded_by or not any(map(acts, treatments.values())):
+            return []
+        if self._near is None or self._near[0] is not self._judged:
+            self._near = self._judged, near_a_limit(self.survey, self.shots)
+        return [shot for shot in self._near[1] if not acts(treatments.get(shot, ()))]
+
+    def added_by_coding(self) -> dict[int, int]:
+        """How many findings the codec adds to shots without a treatment, by what is known: by their numbers."""
+        by_shot, added = _by_shot(self.findings), {}
+        for shot in self._only_coded():
+            if (trial := self._trial(shot, ())) is not None:
+                own = by_shot.get(shot, [])
+                added[shot] = trial.left(own, self._waivers) - len(must_fix(own))
+        return {shot: count for shot, count in added.items() if count}
 
     def outcome(self, finding: Finding) -> Outcome | None:
         """What becomes of a finding under its shot's treatment, as far as that is known."""
@@ -261,12 +289,12 @@ class Session:
         """Number of findings that must be fixed and, by what is known, will not be by the treatments in force."""
         survey = self.survey
         to_fix = [each for each in must_fix(self.findings) if survey is None or not mended_by_writing(survey, each)]
-        by_shot = {shot: list(found) for shot, found in groupby(to_fix, attrgetter("shot"))}
+        by_shot = _by_shot(to_fix)
         left = {shot: len(found) for shot, found in by_shot.items()}
         for shot in self.document.treatments:
             if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
                 left[shot] = trial.left(by_shot.get(shot, []), self._waivers)
-        return sum(left.values())
+        return sum(left.values()) + sum(self.added_by_coding().values())
 
     def left_in(self, shot: int) -> int | None:
         """The same of one shot; None where its treatment has not been tried."""
@@ -278,8 +306,9 @@ class Session:
         if self.survey is None:
             return []
         treatments = {shot: steps for shot, steps in self.document.treatments.items() if shot < self.treatable}
-        codec = "" if (coding := self.coding) is None else coding.codec.name
-        return self.trials.untried(self.survey, self.shots, treatments, self.findings, self.place.shot, codec)
+        return self.trials.untried(
+            self.survey, self.shots, treatments, self.findings, self.place.shot, self._coded_by, self._only_coded()
+        )
 
     @property
     def as_written(self) -> bool:

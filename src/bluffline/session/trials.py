@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
-from bluffline.prove.trial import Trial, telling_frames, try_treatment
+from bluffline.prove.trial import Trial, frames_to_code, telling_frames, try_treatment
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
@@ -15,7 +15,7 @@ from bluffline.treat.ladder import Treatment, acts
 
 @dataclass(frozen=True, eq=False)
 class Untried:
-    """A shot that is to be tried; ``seen``: some frames of it have been already."""
+    """A shot that is to be tried; ``seen``: some frames of it have been already. One without a treatment is only coded."""
 
     shot: Shot
     treatment: Treatment
@@ -47,8 +47,9 @@ class Trials:
         findings: Sequence[Finding],
         first: int,
         codec: str = "",
+        only_coded: Sequence[int] = (),
     ) -> list[Untried]:
-        """What is still to be tried: the shot ``first`` before the others."""
+        """What is still to be tried: the shot ``first`` before the others, and last those that are ``only_coded``."""
         wanted = []
         for number in sorted(treatments, key=lambda each: (each != first, each)):
             treatment = treatments[number]
@@ -58,7 +59,8 @@ class Trials:
             if trial is None or not trial.whole:
                 own = tuple(finding for finding in findings if finding.shot == number)
                 wanted.append(Untried(shots[number], treatment, own, trial is not None))
-        return wanted
+        coded = [shots[number] for number in only_coded if self.of(survey, shots[number], (), codec) is None]
+        return wanted + [Untried(shot, (), (), seen=False) for shot in coded]
 
 
 def try_all(
@@ -73,9 +75,13 @@ def try_all(
     CancelledError : the monitor was asked to stop; what was told remains true.
     """
     with Reader(survey.programme) as reader:
-        for each in wanted:
+        treated = [each for each in wanted if each.treatment]
+        for each in treated:
             if not each.seen:
                 some = telling_frames(each.shot, each.findings)
                 tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, some, coding))
-        for each in wanted:
+        for each in treated:
             tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, None, coding))
+        for each in wanted:
+            if not each.treatment:
+                tell(try_treatment(survey, each.shot, (), reader, monitor, frames_to_code(survey, each.shot), coding))

@@ -419,7 +419,12 @@ class Desk(QMainWindow):
         session = self.session
         left, count = session.left_count, session.must_fix_count
         treated = any(acts(steps) for steps in session.document.treatments.values())
-        self.findings_card.set_facts(f"{left} left of {count}" if treated else f"{count} must fix")
+        told = f"{left} left of {count}" if treated else f"{count} must fix"
+        if added := session.added_by_coding():
+            shots = ", ".join(str(shot + 1) for shot in added)
+            assert session.codec is not None
+            told += f" · {session.codec.title} adds {sum(added.values())}, in shot{'s' * (len(added) > 1)} {shots}"
+        self.findings_card.set_facts(told)
         self.header.count_left(left if session.surveyed else None)
 
     def _refresh_facts(self) -> None:
