@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from bluffline.rules.shots import Shot
 from bluffline.session.jobs import Jobs, Kind
-from bluffline.session.likeness import Looks, alike, brought_over
+from bluffline.session.likeness import Looks, alike, brought_over, same_pictures
 from bluffline.session.session import Session
 from bluffline.session.work import Work
 
@@ -18,6 +18,7 @@ class EarlierWork:
         self._session, self._beside, self._say, self._show = session, beside, say, show
         self._before: Before | None = None
         self._brought: tuple[Work, str] | None = None  # to the shots of this delivery, and what is told of it
+        self._asked_again = 0
         session.document.changed.connect(self._refresh)
 
     def begin(self, before: Before | None) -> None:
@@ -44,8 +45,11 @@ class EarlierWork:
         assert now is not None, "the survey is complete"
 
         def offer(pairs: dict[int, int]) -> None:
+            self._asked_again = 0
             if pairs and own == session.shots and session.document.work == Work():
-                self._brought = brought_over(work, shots, own, pairs), f"Earlier delivery: work on {len(pairs)} shots …"
+                same = same_pictures(looks, now, pairs)
+                self._brought = brought_over(work, shots, own, pairs, same), f"Earlier delivery: work on {len(pairs)} shots …"
+                self._asked_again = len(work.waivers) - len(self._brought[0].waivers)
                 self._refresh()
                 self._say(
                     f"There is work on another delivery of this name, and {len(pairs)} of its {len(shots)} shots are here: "
@@ -60,4 +64,6 @@ class EarlierWork:
         if work is not None:
             self._session.document.take_over(work)
             aside = f"; {len(work.aside)} kept aside" if work.aside else ""
+            if asked := self._asked_again:
+                aside += f"; {asked} waiver{'s' * (asked > 1)} to be given again, since the pictures are others there"
             self._say(f"Taken up: the work on {len(work.treatments)} shots of the delivery before{aside} (Ctrl+Z)")
