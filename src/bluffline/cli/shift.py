@@ -92,7 +92,7 @@ def _compare(options: argparse.Namespace) -> int:
     if options.json is not None:
         save_text(options.json, json.dumps(compare_report(found), indent=2, ensure_ascii=False) + "\n")
     print("\n".join([f"{shown(options.new)} against {shown(options.old)}", *told(found)]))
-    return 1 if must_fix([*found.still, *found.new]) else 0
+    return 1 if must_fix([*found.became.still, *found.became.new]) else 0
 
 
 def _batch(options: argparse.Namespace) -> int:

@@ -10,6 +10,7 @@ from bluffline.report.forms import CompareForm
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.session.likeness import alike, looks_of
+from bluffline.shift.redelivery import Became, Broken, what_became
 from bluffline.survey.survey import Survey
 
 _GRID = 16 * 9  # of a look: means of luma, 200 steps to nominal white
@@ -20,22 +21,17 @@ _CHANGED = 4.0  # steps by which the means of a part of the picture differ, at w
 class Comparison:
     """What became of a delivery.
 
-    ``pairs``: the shots of the one before, by the numbers now. ``answered``: findings of the one before that its shot has no
-    more; ``still``: findings now of rules that their shot broke before; ``new``: of rules that it did not break, or in shots
-    that were not there; ``gone``: findings of the one before whose shots are no more. ``changed``: runs of frames now, ends
-    included, that show something else than the same shot did; ``lengths``: shots now that are longer or shorter, by how many
-    frames.
+    ``pairs``: the shots of the one before, by the numbers now. ``became``: what became of the findings. ``changed``: runs of
+    frames now, ends included, that show something else than the same shot did; ``lengths``: shots now that are longer or
+    shorter, by how many frames.
     """
 
     old: Survey
-    new_survey: Survey
+    new: Survey
     old_shots: list[Shot]
     shots: list[Shot]
     pairs: dict[int, int]
-    answered: list[Finding] = field(default_factory=list)
-    still: list[Finding] = field(default_factory=list)
-    new: list[Finding] = field(default_factory=list)
-    gone: list[Finding] = field(default_factory=list)
+    became: Became[Finding]
     changed: list[tuple[int, int]] = field(default_factory=list)
     lengths: dict[int, int] = field(default_factory=dict)
 
@@ -44,16 +40,10 @@ def compare(old: Survey, new: Survey) -> Comparison:
     """Hold one finished survey against an earlier one."""
     before, now = old.shots(), new.shots()
     pairs = alike(looks_of(old.table, before), looks_of(new.table, now))
-    found = Comparison(old, new, before, now, pairs)
-    broke = {number: {each.rule for each in old.findings(before) if each.shot == pairs[number]} for number in pairs}
-    breaks = {pairs[number]: {each.rule for each in new.findings(now) if each.shot == number} for number in pairs}
-    for finding in old.findings(before):
-        if finding.shot not in breaks:
-            found.gone.append(finding)
-        elif finding.rule not in breaks[finding.shot]:
-            found.answered.append(finding)
-    for finding in new.findings(now):
-        (found.still if finding.rule in broke.get(finding.shot, ()) else found.new).append(finding)
+    broke, breaks = (
+        [Broken(each.shot, each.rule, each) for each in survey.findings(shots)] for survey, shots in ((old, before), (new, now))
+    )
+    found = Comparison(old, new, before, now, pairs, what_became(broke, breaks, pairs))
     for number, other in pairs.items():
         found.changed.extend(_changed(found, now[number], before[other]))
         if now[number].length != before[other].length:
@@ -66,7 +56,7 @@ def _changed(found: Comparison, now: Shot, before: Shot) -> Sequence[tuple[int, 
     length = min(now.length, before.length)
     looks = [
         survey.table.column("look")[shot.first : shot.first + length, :_GRID].astype(np.float32)
-        for survey, shot in ((found.new_survey, now), (found.old, before))
+        for survey, shot in ((found.new, now), (found.old, before))
     ]
     other = np.abs(looks[0] - looks[1]).max(axis=1) > _CHANGED
     edges = np.flatnonzero(np.diff(np.concatenate([[False], other, [False]]).astype(np.int8)))
@@ -78,10 +68,11 @@ def told(found: Comparison) -> list[str]:
     same, fresh = len(found.pairs), len(found.shots) - len(found.pairs)
     missing = len(found.old_shots) - same
     lines = [f"{same} of {len(found.shots)} shots are those from before; {fresh} new, {missing} no more"]
-    now, before = found.new_survey.programme.label, found.old.programme.label
+    became = found.became
+    now, before = found.new.programme.label, found.old.programme.label
     for words, findings, label in (
-        ("still there", found.still, now), ("new", found.new, now), ("answered", found.answered, before),
-        ("went with it", found.gone, before),
+        ("still there", became.still, now), ("new", became.new, now), ("answered", became.answered, before),
+        ("went with it", became.gone, before),
     ):  # fmt: skip
         for each in findings:
             where = f"shot {each.shot + 1:<4}{label(each.first_frame)}"
@@ -94,16 +85,16 @@ def told(found: Comparison) -> list[str]:
 
 def compare_report(found: Comparison) -> CompareForm:
     """It in the form of schema ``bluffline.compare/1``; shots and frames are counted from 0."""
-    after, before = found.new_survey.programme, found.old.programme
+    after, before, became = found.new.programme, found.old.programme, found.became
     return {
         "schema": "bluffline.compare/1",
         "old": check_report(found.old, found.old_shots),
-        "new": check_report(found.new_survey, found.shots),
+        "new": check_report(found.new, found.shots),
         "shots": [{"shot": number, "was": found.pairs.get(number)} for number in range(len(found.shots))],
-        "answered": [finding_report(each, before) for each in found.answered],
-        "still_there": [finding_report(each, after) for each in found.still],
-        "new_findings": [finding_report(each, after) for each in found.new],
-        "gone_with_their_shots": [finding_report(each, before) for each in found.gone],
+        "answered": [finding_report(each, before) for each in became.answered],
+        "still_there": [finding_report(each, after) for each in became.still],
+        "new_findings": [finding_report(each, after) for each in became.new],
+        "gone_with_their_shots": [finding_report(each, before) for each in became.gone],
         "changed_frames": [list(run) for run in found.changed],
         "longer_by_frames": {str(number): by for number, by in found.lengths.items()},
     }

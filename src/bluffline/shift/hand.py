@@ -15,9 +15,10 @@ from bluffline.intake import read_text
 from bluffline.media.opening import shown
 from bluffline.shift.batch import Batch, Ended
 from bluffline.shift.gathering import gathered
-from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in
+from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in, sha256_of
 from bluffline.shift.one_file import Asked, Told
 from bluffline.shift.profile import PLAIN, Profile, chosen_for, load_profile
+from bluffline.shift.redelivery import CameBefore, deliveries, name_root
 from bluffline.shift.states import State
 from bluffline.shift.watching import QUIET, Watcher
 
@@ -37,7 +38,8 @@ class FileInHand:
 
     ``since``: when it came into its state, in ISO 8601; ``by``: whom or what that came about by; ``on_air``: hours and minutes,
     empty where nobody has said; ``identity``: what the file was when it came into its state, see `identity_of`; ``told``: what
-    came of it, None before it was measured; ``asked_for``: the act that was asked for and is not done yet, empty where none.
+    came of it, None before it was measured; ``asked_for``: the act that was asked for and is not done yet, empty where none;
+    ``before``: what came before it under its name, None where nothing is known to have.
     """
 
     path: Path
@@ -49,6 +51,7 @@ class FileInHand:
     identity: str = ""
     told: Told | None = field(default=None, repr=False)
     asked_for: str = ""
+    before: CameBefore | None = field(default=None, repr=False)
 
     @property
     def due(self) -> tuple[str, str]:
@@ -87,6 +90,7 @@ class Shift:
         self._times = ledger.times()
         for each in self._kept():
             self._files[each.path] = each
+        self._to_compare = list(self._files)  # with what came before: one at each step, for there may be many
 
     # What there is --------------------------------------------------------------------------------------------------
 
@@ -238,6 +242,8 @@ class Shift:
         """Take over what has ended, waited for so long; look at every file, and begin what can be."""
         for ended in self._batch.ended(seconds):
             self._take(ended)
+        if self._to_compare and (file := self._files.get(self._to_compare.pop())) is not None and file.told is not None:
+            self._hold_against_others(file.path, file.told)
         for watcher in self._watched.values():
             if new := [path for path in watcher.steady() if path.absolute() not in self._files]:
                 self.add(new)
@@ -263,12 +269,26 @@ class Shift:
         if file is None:  # it was let go meanwhile
             return
         self._judged_with[file.path] = kept_in(ended.identity)
-        told, state = brief(ended.told), ended.told.state
+        told, state = replace(brief(ended.told), looks=""), ended.told.state
         if state is State.REFUSED and file.asked_for:  # what was asked could not be; the file is what it was
             self.told.append(f"{shown(file.path.name)}: {told.sentence}")
             self._change(file.path, asked_for="")
         else:
-            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=files_in(ended.identity))
+            identity = files_in(ended.identity)
+            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=identity)
+            self._hold_against_others(file.path, ended.told)
+
+    def _hold_against_others(self, path: Path, told: Told) -> None:
+        """Keep what was measured of a file, and hold all that is known by its name against what came before each of it."""
+        root = name_root(path)
+        if told.looks:
+            self.ledger.put_measured(path, root, brief(told))
+        known = {(where, sha256_of(each)): each for where, each in self.ledger.measured(root)}
+        before = deliveries(known)
+        for where in {where for where, _ in known}:
+            file = self._files.get(where)
+            if file is not None and (key := (where, sha256_of(file.told))) in known and file.before != before[key]:
+                self._change(where, before=before[key])
 
     def _look_at(self, file: FileInHand) -> None:
         """A file that has changed goes back to growing; one that has stayed as it is long enough waits to be measured."""

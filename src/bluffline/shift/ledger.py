@@ -17,7 +17,7 @@ from bluffline.media.opening import Identity, Opening, shown
 from bluffline.shift.one_file import Asked, Told
 from bluffline.shift.states import State
 
-_VERSION = 1
+_VERSION = 2
 _WAIT = 30.0  # seconds for another process to be done with the file
 _SCHEMA = (
     """
@@ -31,6 +31,13 @@ _SCHEMA = (
         on_air text not null, identity text not null, asked_for text not null, told text not null
     ) without rowid
     """,
+    """
+    create table if not exists came (
+        path blob, sha256 text, root text not null, told text not null, looks text not null, first text not null,
+        primary key (path, sha256)
+    ) without rowid
+    """,
+    "create index if not exists came_as on came (root)",
     "create table if not exists air (name text primary key, time text not null) without rowid",
 )
 _PUT = "insert or replace into done values (?, ?, ?, ?)"
@@ -38,6 +45,10 @@ _GET = "select identity, told from done where asked = ?"
 _OURS = "select 1 from done where asked = ?"
 _PUT_IN_HAND = "insert or replace into hand values (?, ?, ?, ?, ?, ?, ?, ?, ?)"
 _IN_HAND = "select path, profile, state, since, by, on_air, identity, asked_for, told from hand"
+_PUT_CAME = (
+    "insert into came values (?, ?, ?, ?, ?, ?)"
+    " on conflict do update set root = excluded.root, told = excluded.told, looks = excluded.looks"
+)
 _KEPT = " kept "
 _Found = TypeVar("_Found")
 
@@ -123,6 +134,30 @@ class Ledger:
         rows = [(*row, "" if told is None else _text_of(told)) for row, told in files]
         self.within(lambda store: store.executemany(_PUT_IN_HAND, rows))
 
+    def put_measured(self, path: Path, root: str, told: Told) -> None:
+        """Keep what was measured of a file, for when it comes again under a name of the same root.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        row = bytes(path), sha256_of(told), root, _text_of(told), told.looks, told.at
+        self.within(lambda store: store.execute(_PUT_CAME, row))
+
+    def measured(self, root: str) -> list[tuple[Path, Told]]:
+        """What was measured of files whose names have a root, and when first; what can't be read is left out.
+
+        Raises
+        ------
+        SettingsError : the disk refuses
+        """
+        asked = "select path, told, looks, first from came where root = ?"
+        found = []
+        for path, told, looks, first in self.within(lambda store: store.execute(asked, (root,)).fetchall()):
+            with suppress(ValueError, TypeError, KeyError):
+                found.append((Path(os.fsdecode(path)), replace(_told_from(told), looks=looks, at=first)))
+        return found
+
     def put_times(self, times: Mapping[str, str]) -> None:
         """Keep times on air by names, in place of those that were kept before.
 
@@ -162,8 +197,8 @@ class Ledger:
 
 
 def _text_of(told: Told) -> str:
-    """What came of a file, as JSON."""
-    return json.dumps(asdict(told) | {"skyline": told.skyline.hex()})
+    """What came of a file, as JSON, without what its shots look like."""
+    return json.dumps(asdict(told) | {"skyline": told.skyline.hex(), "looks": ""})
 
 
 def _told_from(text: str) -> Told:
@@ -171,6 +206,11 @@ def _told_from(text: str) -> Told:
     data = json.loads(text)
     lists = {name: tuple(data[name]) for name in ("limits", "written")}
     return Told(**data | lists | {"state": State(data["state"]), "skyline": bytes.fromhex(data["skyline"])})
+
+
+def sha256_of(told: Told | None) -> str:
+    """The checksum of the file that something came of; empty where it is not known."""
+    return str(told.checked.get("file", {}).get("sha256", "")) if told is not None else ""
 
 
 def identity_of(asked: Asked) -> str:

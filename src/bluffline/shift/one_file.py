@@ -27,6 +27,7 @@ from bluffline.rules.severity import Severity
 from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint, stamped
 from bluffline.session.kept_surveys import SurveyStore
+from bluffline.session.likeness import looks_of, looks_text
 from bluffline.session.plan import legalised, plan_of
 from bluffline.session.store import DocumentStore, Known
 from bluffline.session.workfile import WorkFile, beside, read_work
@@ -87,7 +88,8 @@ class Told:
 
     ``sentence``: in words; ``report``: `checked_report` or `certificate_report`, empty where it was refused; ``skyline``: least
     and greatest luma and R′G′B′ of up to `COLUMNS` runs of frames, in tenths of a percent, one after the other; ``limits``: of
-    luma and R′G′B′, in percent; ``written``: files that were left; ``at``: when it ended; ``seconds``: that it took.
+    luma and R′G′B′, in percent; ``written``: files that were left; ``at``: when it ended; ``seconds``: that it took; ``looks``:
+    of its shots, see `likeness`.
     """
 
     state: State
@@ -98,6 +100,7 @@ class Told:
     written: tuple[str, ...] = ()
     at: str = ""
     seconds: float = 0.0
+    looks: str = field(default="", repr=False)
 
     @property
     def checked(self) -> dict[str, Any]:
@@ -174,6 +177,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
     checked, work = measured(asked, monitor)
     survey = checked.survey
     drawn, limits = small_skyline(survey), (*survey.rules.limits.luma, *survey.rules.limits.rgb)
+    looks = looks_text(looks_of(survey.table, survey.shots()))
     kept: tuple[str, ...] = ()
     if asked.frames is not None:
         asked.frames.parent.mkdir(parents=True, exist_ok=True)
@@ -184,7 +188,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
         proof = _legalised(asked, survey, work, monitor)
         state = State.PROVED if proof.legal else State.TO_FIX
         written = tuple(str(path) for path in (asked.target, *certificate_paths(asked.target)))
-        return Told(state, proof.verdict, certificate_report(proof), drawn, limits, (*kept, *written))
+        return Told(state, proof.verdict, certificate_report(proof), drawn, limits, (*kept, *written), looks=looks)
     report = checked_report(checked)
     left: tuple[str, ...] = ()
     if checked.good and asked.certify:
@@ -193,7 +197,8 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
         files = {name.parent / path.name: data for path, data in standing_certificate(checked).items()}
         put_certificate(name, files, force=asked.force)
         left = tuple(map(str, files))
-    return Told(State.GOOD if checked.good else State.TO_FIX, report["verdict"], report, drawn, limits, (*kept, *left))
+    state = State.GOOD if checked.good else State.TO_FIX
+    return Told(state, report["verdict"], report, drawn, limits, (*kept, *left), looks=looks)
 
 
 def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, monitor: Monitor) -> Proof:

@@ -3,7 +3,7 @@
 from itertools import groupby
 from typing import Any
 
-from PyQt6.QtCore import QPointF, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -12,9 +12,12 @@ from bluffline.media.opening import shown
 from bluffline.rules.catalogue import rule_title
 from bluffline.rules.severity import Severity
 from bluffline.shift.hand import FileInHand
+from bluffline.shift.one_file import Told
+from bluffline.shift.redelivery import CameBefore
 from bluffline.shift.states import State
 from bluffline.signal.matrix import standard
 from bluffline.ui.findings.marks import draw_mark
+from bluffline.ui.shift.painting import draw_skyline
 from bluffline.ui.shift.words import length_of
 from bluffline.ui.style.style import DIM, TEXT, font
 
@@ -48,6 +51,7 @@ class Chosen(QFrame):
         scrolled.setWidget(self._found)
         scrolled.setWidgetResizable(True)
         scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._came = _Came()
         self._rest = QLabel()
         self._rest.setWordWrap(True)
         self._rest.setFont(font(11))
@@ -58,6 +62,7 @@ class Chosen(QFrame):
         for widget in (self._name, self._facts, self._state):
             layout.addWidget(widget)
         layout.addWidget(scrolled, 1)
+        layout.addWidget(self._came)
         layout.addWidget(self._rest)
         self.buttons: dict[str, QPushButton] = {}
         for name, title, key in ACTS:
@@ -71,6 +76,7 @@ class Chosen(QFrame):
     def show_file(self, file: FileInHand | None) -> None:
         """Draw what is known of a file; without one, say how files come here."""
         told = file.told if file is not None else None
+        self._came.show_file(file)
         self._found.show_findings(told.checked.get("findings", []) if told is not None else [])
         for name, button in self.buttons.items():
             button.setEnabled(file is not None and can(name, file))
@@ -139,6 +145,58 @@ def _thing(told: str) -> str:
     """What is not judged, without the reason; where the rules are the reason, what they don't ask for."""
     about, _, rest = told.partition(": ")
     return rest if about in ("Not asked for by the rules", "No rule here", "Left out by the rules") else about
+
+
+class _Came(QWidget):
+    """What came before under this name: in words, and both skylines, one above the other."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._words = QLabel()
+        self._words.setWordWrap(True)
+        self._words.setFont(font(12))
+        self._both = _Both()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 4)
+        layout.setSpacing(4)
+        layout.addWidget(self._words)
+        layout.addWidget(self._both)
+
+    def show_file(self, file: FileInHand | None) -> None:
+        """Show what came before a file, nothing where nothing did."""
+        before = file.before if file is not None else None
+        self.setVisible(before is not None)
+        if file is not None and before is not None:
+            self._words.setText(f"Came before: {before}")
+            self._both.show_both(before, file.told)
+
+
+class _Both(QWidget):
+    """The skyline of the delivery before, above that of this one."""
+
+    _TALL, _LABEL = 30, 46
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(2 * self._TALL + 4)
+        self._drawn: list[tuple[str, CameBefore | Told | None]] = []
+        self.setAccessibleName("Skylines of the delivery before and of this one")
+
+    def show_both(self, before: CameBefore, now: Told | None) -> None:
+        """Draw these."""
+        self._drawn = [("before", before), ("now", now)]
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for row, (name, told) in enumerate(self._drawn):
+            top = row * (self._TALL + 4)
+            painter.setPen(DIM)
+            painter.setFont(font(11))
+            painter.drawText(QRect(0, top, self._LABEL, self._TALL), _LEFT, name)
+            draw_skyline(painter, QRectF(self._LABEL, top, self.width() - self._LABEL, self._TALL), told)
+        painter.end()
 
 
 class _Found(QWidget):

@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 from bluffline.media.opening import shown
 from bluffline.rules.severity import Severity
 from bluffline.shift.hand import FileInHand
+from bluffline.shift.one_file import Told
+from bluffline.shift.redelivery import CameBefore
 from bluffline.shift.states import State
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.shift.rows import FILE
@@ -65,7 +67,7 @@ class FilePainter(QStyledItemDelegate):
         painter.setPen(DIM)
         under = QRect(name.left(), box.top() + 24, name.width() - 8, 16)
         self._write(painter, under, f"{file.profile.name} · {_rules_of(file)}", 11)
-        draw_skyline(painter, QRectF(cells["Skyline"]).adjusted(0, 5, 0, -5), file)
+        draw_skyline(painter, QRectF(cells["Skyline"]).adjusted(0, 5, 0, -5), file.told)
         painter.setPen(TEXT if file.state.needs_a_person else DIM)
         self._write(painter, cells["Found"].adjusted(0, 0, -8, 0), found_in(file), 12)
         painter.setPen(DIM)
@@ -124,10 +126,9 @@ def draw_state(painter: QPainter, centre: QPointF, file: FileInHand) -> None:
             painter.drawEllipse(centre, 5.5, 5.5)
 
 
-def draw_skyline(painter: QPainter, box: QRectF, file: FileInHand) -> None:
+def draw_skyline(painter: QPainter, box: QRectF, told: Told | CameBefore | None) -> None:
     """A small skyline: luma pale, R′G′B′ behind it, limits of luma dashed, what is outside hatched."""
     painter.fillRect(box, WELL)
-    told = file.told
     drawn = array("h", told.skyline) if told is not None else array("h")
     limits = told.limits if told is not None else (0.0, 100.0, 0.0, 100.0)
 
