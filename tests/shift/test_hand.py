@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from bluffline.errors import SettingsError
+from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.rules.finding import Waiver
@@ -37,7 +37,10 @@ class Later(Executor):
     def work(self):
         while self.waiting:
             future, function, arguments = self.waiting.pop(0)
-            future.set_result(function(*arguments))
+            try:
+                future.set_result(function(*arguments))
+            except BlufflineError as error:
+                future.set_exception(error)
 
 
 class Desk:

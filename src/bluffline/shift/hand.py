@@ -3,7 +3,7 @@
 import csv
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -14,6 +14,7 @@ from bluffline.errors import BlufflineError, SettingsError
 from bluffline.intake import read_text
 from bluffline.media.opening import shown
 from bluffline.shift.batch import Batch, Ended
+from bluffline.shift.delivery import hand_on
 from bluffline.shift.gathering import gathered
 from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in, sha256_of
 from bluffline.shift.one_file import Asked, Told
@@ -26,7 +27,7 @@ MACHINE = "this machine"
 _TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 _SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
 _DAY_BEGINS = "06"  # the hour at which a day's programme does
-_CERTIFICATE, _COPY = "certificate", "legal copy"  # what may be asked for
+_CERTIFICATE, _COPY, _DELIVERY = "certificate", "legal copy", "delivery"  # what may be asked for
 _LEGAL = "legal"  # the folder that proved copies go to
 _REST = 20.0  # looking at the files takes at most one part in so many of the time
 _WORKING = frozenset({State.GROWING, State.WAITING, State.MEASURING})
@@ -84,6 +85,7 @@ class Shift:
         self._steady: dict[Path, tuple[str, float]] = {}
         self._watched: dict[Path, Watcher] = {}
         self._under_way: list[Asked] = []
+        self._handed: dict[Path, Future[None]] = {}
         self._look_next = 0.0
         self._judged_with: dict[Path, str] = {}  # when the work was last changed that a file was judged with
         self.told: list[str] = []  # sentences that nobody has been told yet
@@ -212,8 +214,13 @@ class Shift:
         self._change(path, state=State.SENT_BACK, by=by)
 
     def deliver(self, path: Path, by: str) -> None:
-        """Note that a file has been handed on."""
-        self._change(path, state=State.DELIVERED, by=by)
+        """Hand a file and its certificate on into the folder that its profile names; where it names none, note that it was."""
+        file = self._files.get(path)
+        if file is not None and file.profile.deliver:
+            self._change(path, by=by)
+            self._ask(path, _DELIVERY)
+        else:
+            self._change(path, state=State.DELIVERED, by=by)
 
     def certify(self, path: Path) -> None:
         """Give a file its certificate, if it is good as it stands."""
@@ -223,11 +230,12 @@ class Shift:
         """Write a proved legal copy of a file into a folder beside it."""
         self._ask(path, _COPY)
 
-    def proved(self, path: Path, sentence: str, by: str) -> None:
-        """Note that a file was proved on the desk."""
+    def proved(self, path: Path, sentence: str, by: str, written: Sequence[Path] = ()) -> None:
+        """Note that a file was proved on the desk. ``written``: the legal copy and its certificate."""
         file = self._files.get(path.absolute())
         if file is not None:
-            told = replace(file.told or Told(State.PROVED, sentence), state=State.PROVED, sentence=sentence)
+            told = file.told or Told(State.PROVED, sentence)
+            told = replace(told, state=State.PROVED, sentence=sentence, written=tuple(map(str, written)))
             self._change(file.path, state=State.PROVED, by=by, told=told)
 
     def _ask(self, path: Path, what: str) -> None:
@@ -253,10 +261,27 @@ class Shift:
             self._look_next = now + _REST * (self._clock() - now)
         for file in self.files:
             acts = file.asked_for and file.state not in _WORKING and file.path not in [each.path for each in self._under_way]
-            if acts or (file.state is State.WAITING and len(self._under_way) < self._at_once):
+            if acts and file.asked_for == _DELIVERY:
+                self._hand_on(file)
+            elif acts or (file.state is State.WAITING and len(self._under_way) < self._at_once):
                 if not acts:
                     self._change(file.path, state=State.MEASURING, by=MACHINE)
                 self._begin(replace(_asked(file), kept=self._work_kept(file.path)))
+
+    def _hand_on(self, file: FileInHand) -> None:
+        """Begin to hand a file on, or take over that it was."""
+        under_way = self._handed.get(file.path)
+        if under_way is None:
+            assert file.told is not None
+            folder = Path(file.profile.deliver).expanduser()
+            self._handed[file.path] = self._batch.executor.submit(hand_on, file.path, file.told, folder)
+        elif under_way.done():
+            error = self._handed.pop(file.path).exception()
+            if error is None:
+                self._change(file.path, state=State.DELIVERED, asked_for="")
+            else:
+                self.told.append(str(error))
+                self._change(file.path, asked_for="")
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)
@@ -301,6 +326,7 @@ class Shift:
                 del self._steady[file.path]
                 self._change(file.path, state=State.WAITING, identity=now)
         elif file.state not in _WORKING and now != file.identity:
+            self._handed.pop(file.path, None)
             self._change(file.path, state=State.GROWING, told=None, asked_for="")
 
     @staticmethod
@@ -338,7 +364,7 @@ class Shift:
             known = State(state)
             yield FileInHand(
                 Path(path), named.get(profile) or _profile(profile), State.GROWING if known in _WORKING else known, since, by,
-                on_air, identity, told, asked_for if asked_for in (_CERTIFICATE, _COPY) else "",
+                on_air, identity, told, asked_for if asked_for in (_CERTIFICATE, _COPY, _DELIVERY) else "",
             )  # fmt: skip
 
 

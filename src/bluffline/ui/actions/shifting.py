@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QWidget
 
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.opening import shown
+from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
 from bluffline.session.faults import fault_of
 from bluffline.session.settings import Settings
@@ -210,7 +211,10 @@ class Shifting(QObject):
 
     def _proved(self, proof: Proof) -> None:
         if self._shift is not None and proof.legal:
-            self._shift.proved(proof.request.survey.programme.path, proof.verdict, self._settings.operator or "the desk")
+            target = proof.request.target
+            written = [target, *certificate_paths(target)]
+            by = self._settings.operator or "the desk"
+            self._shift.proved(proof.request.survey.programme.path, proof.verdict, by, written)
 
     def _act(self, act: str, files: list[FileInHand]) -> None:
         shift = self.shift

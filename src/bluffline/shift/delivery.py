@@ -1,0 +1,78 @@
+"""Handing a file on: copied into a folder with its certificate, if it still is what was certified."""
+
+import hashlib
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from bluffline.errors import MediaError, WriteError
+from bluffline.media.opening import Opening, shown
+from bluffline.media.target import certificate_paths, claimed
+from bluffline.shift.one_file import Told
+
+_AT_ONCE = 4 << 20  # bytes
+
+
+def what_goes(path: Path, told: Told | None) -> tuple[Path, list[Path]] | None:
+    """The file that is handed on for one in hand, its proved copy or itself as it stands, and its certificate; None without."""
+    written = [Path(each) for each in told.written] if told is not None else []
+    for file in written:
+        if set(pages := certificate_paths(file)) <= set(written):
+            return file, pages
+    named = {page.name: page for page in written}
+    own = [page.name for page in certificate_paths(path)]
+    return (path, [named[name] for name in own]) if set(own) <= named.keys() else None
+
+
+def hand_on(path: Path, told: Told, folder: Path) -> None:
+    """Copy what is handed on into a folder, with its certificate. What is there already, and the same, is left as it is.
+
+    Raises
+    ------
+    MediaError : it has no certificate, or is not what was certified any more
+    WriteError : it can't be copied, or something else has its name there
+    """
+    goes = what_goes(path, told)
+    if goes is None:
+        raise MediaError(f"{shown(path.name)} has no certificate, so it is not handed on.")
+    media, pages = goes
+    name = shown(media.name)
+    if Opening.of(media).numbered:
+        raise MediaError(f"{name} is numbered pictures, which are not copied: hand their folder on.")
+    if not folder.is_dir():
+        raise WriteError(f"The folder {shown(folder)} is not there, so {name} was not handed on.")
+    target = folder / media.name
+    try:
+        certified = _certified(pages[0])
+        beside = {there: page.read_bytes() for there, page in zip(certificate_paths(target), pages, strict=True)}
+        with claimed(target, "delivery") as claim:
+            if target.exists():
+                if _sha256(target) != certified:
+                    raise WriteError(f"There is another {name} in {shown(folder)}; it was left as it is.")
+                return
+            with claim.working.open("wb") as copy:
+                read = _sha256(media, copy.write)
+            if read != certified:
+                raise MediaError(f"{name} is not what was certified any more, so it was not handed on.")
+            if _sha256(claim.working) != certified:
+                raise WriteError(f"The copy of {name} in {shown(folder)} does not read as it was written.")
+            claim.settle(beside)
+    except OSError as error:
+        raise WriteError(f"{name} could not be copied into {shown(folder)}: {error.strerror}.") from error
+    except (ValueError, KeyError, TypeError) as error:
+        raise MediaError(f"{shown(pages[0].name)} is no certificate any more, so {name} was not handed on.") from error
+
+
+def _certified(page: Path) -> str:
+    """The checksum that a certificate gives the file that it is about."""
+    data = json.loads(page.read_text())
+    return str(data["sha256"]["written"] if "sha256" in data else data["file"]["sha256"])
+
+
+def _sha256(path: Path, also: Callable[[bytes], object] = lambda _: None) -> str:
+    found = hashlib.sha256()
+    with path.open("rb") as file:
+        while piece := file.read(_AT_ONCE):
+            found.update(piece)
+            also(piece)
+    return found.hexdigest()
