@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 
 from bluffline.errors import BlufflineError
+from bluffline.shift.workers import tell_on_the_way
 
 
 def whose(_):
@@ -37,3 +38,10 @@ def waits(path):
         time.sleep(60)
     finally:
         Path(path).unlink()
+
+
+def tells(count):
+    """Tells how far it is."""
+    for number in range(count):
+        tell_on_the_way(number)
+    return count

@@ -17,10 +17,12 @@ from bluffline.session.work import Work
 from bluffline.shift import hand
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
-from bluffline.shift.one_file import work_kept
-from bluffline.shift.profile import Profile
+from bluffline.shift.one_file import Asked, work_kept
+from bluffline.shift.profile import PLAIN, Profile
 from bluffline.shift.states import State
+from bluffline.survey.monitor import Progress
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.ui.shift.words import found_in, part_done
 
 
 class Later(Executor):
@@ -172,6 +174,39 @@ def test_what_was_done_on_the_desk_counts_and_is_written(desk, folder):
     assert desk.go_on()["over.mkv"] is State.PROVED
     with Reader(probe(folder / "legal" / "over-legal.mov")) as reader:
         assert reader.planes(3)[0].max() < 300, "the shot that was treated on the desk is written as it was"
+
+
+def test_another_profile_while_a_file_is_measured_by_its_own(desk, folder):
+    shift, strict = desk.shift, Profile("strict", rules="strict")
+    shift.add([folder / "over.mkv"])
+    shift.choose_profile(folder / "over.mkv", strict)
+    assert desk.states == {"over.mkv": State.GROWING}, "it may still be growing"
+    shift.step(0)
+    desk.now += 4
+    for _ in range(2):
+        shift.step(0)
+    assert desk.states == {"over.mkv": State.MEASURING}
+    shift.choose_profile(folder / "over.mkv", PLAIN)
+    desk.go_on()
+    (file,) = shift.files
+    assert file.profile == PLAIN and file.told.checked["rules"]["name"] == "r103"
+
+
+def test_how_far_a_file_is_shows_while_it_is_worked_on_and_no_longer(desk, folder):
+    shift = desk.shift
+    shift.add([folder / "over.mkv"])
+    for _ in range(2):
+        shift.step(0)
+        desk.now += 4
+    shift.step(0)
+    assert [file.state for file in shift.files] == [State.MEASURING]
+    shift.at(Progress("Survey", 6, 24, 1.0), Asked(folder / "over.mkv", PLAIN))
+    shift.at(Progress("Survey", 6, 24, 1.0), Asked(folder / "good.mkv", PLAIN))
+    assert [found_in(file) for file in shift.files] == ["survey, 25 %"] and part_done(shift.files[0]) == 0.25
+    desk.go_on()
+    assert [file.progress for file in shift.files] == [None] and "must fix" in found_in(shift.files[0])
+    shift.at(Progress("Survey", 7, 24, 1.0), Asked(folder / "over.mkv", PLAIN))
+    assert shift.files[0].progress is None, "a word that comes late says nothing"
 
 
 def test_put_off_taken_up_again_and_let_go(desk, folder):

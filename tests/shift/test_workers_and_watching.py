@@ -16,7 +16,7 @@ from bluffline.errors import BlufflineError
 from bluffline.shift.watching import Watcher
 from bluffline.shift.workers import WorkerDiedError, Workers
 from clips import make_clip
-from working import breaks, dies, dies_once, refuses, waits, whose
+from working import breaks, dies, dies_once, refuses, tells, waits, whose
 
 COMMAND = [sys.executable, "-m", "bluffline"]
 
@@ -34,6 +34,14 @@ def test_workers_stay_warm_and_what_dies_is_done_again_once(tmp_path):
     with pytest.raises(RuntimeError, match="ZeroDivisionError: by nought"):
         workers.submit(breaks, 0).result(60)
     workers.shutdown()
+
+
+def test_what_work_tells_on_its_way_comes_with_what_it_was_given():
+    told = []
+    workers = Workers(1, told=lambda *what: told.append(what))
+    assert workers.submit(tells, 3).result(60) == 3 and workers.submit(whose, 0).result(60) != os.getpid()
+    workers.shutdown()
+    assert told == [(0, 3), (1, 3), (2, 3)] and tells(2) == 2, "here nobody asked"
 
 
 def test_what_is_stopped_removes_what_it_has_begun(tmp_path):

@@ -9,9 +9,12 @@ from PyQt6.QtWidgets import QInputDialog
 from bluffline.rules.finding import Waiver
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.shift.delivery import what_goes
+from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
 from bluffline.ui.actions import programmes
 from bluffline.ui.desk import Desk
+from bluffline.ui.dialogs.result import ResultDialog
 
 WAIT = 30_000
 LEFT = Qt.MouseButton.LeftButton
@@ -63,6 +66,41 @@ def test_what_is_dropped_together_is_taken_in_hand_measured_and_worked_through_b
         desk.work.start_proof(folder / "proved.mov", "prores")
     desk.work.result_dialog.close()
     assert states(desk)["over.mkv"] is State.PROVED and desk.shifting.shift.next() is None
+    file = next(file for file in desk.shifting.shift.files if file.path.name == "over.mkv")
+    assert what_goes(file.path, file.told)[0] == folder / "proved.mov", "what was proved here is what is handed on"
+
+
+def test_the_next_comes_from_the_result_and_what_is_refused_goes_back_or_to_another_profile(desk, qtbot, folder, monkeypatch):
+    shutil.copy(folder / "over.mkv", folder / "second.mkv")
+    (folder / "second.mkv").touch()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Rosalind", True))
+    dropped(desk, *folder.iterdir())
+    qtbot.waitUntil(lambda: states(desk) == MEASURED | {"second.mkv": State.TO_FIX}, timeout=WAIT)
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.acts["shift-next"].trigger()
+    desk.acts["legalise"].trigger()
+    qtbot.waitUntil(lambda: 1 in desk.session.document.treatments and desk.jobs.kind is None, timeout=WAIT)
+    with qtbot.waitSignal(desk.proved, timeout=WAIT):
+        desk.work.start_proof(folder / "proved.mov", "prores")
+    dialog = desk.work.result_dialog
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        qtbot.keyClick(dialog, Qt.Key.Key_F3)
+    assert desk.session.programme.path.name == "second.mkv"
+    qtbot.waitUntil(lambda: not desk.findChildren(ResultDialog), timeout=WAIT)
+    desk.acts["shift"].trigger()
+    place = desk.shifting.place
+    place.search.setText("torn")
+    qtbot.keyClick(place.list, Qt.Key.Key_B)
+    qtbot.waitUntil(lambda: states(desk)["torn.mov"] is State.SENT_BACK, timeout=WAIT)
+    place.search.setText("second")
+    desk.shifting.shift.profiles.append(Profile("strict", rules="strict"))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *_, **__: ("strict", True))
+    qtbot.waitUntil(place.chosen.buttons["profile"].isEnabled, timeout=WAIT)
+    qtbot.keyClick(place.list, Qt.Key.Key_P)
+    second = folder / "second.mkv"
+    qtbot.waitUntil(lambda: [f.profile.name for f in desk.shifting.shift.files if f.path == second] == ["strict"], timeout=WAIT)
+    qtbot.waitUntil(lambda: states(desk)["second.mkv"] is State.TO_FIX, timeout=WAIT)
+    assert place.grab().toImage().width() > 600
 
 
 def test_one_file_is_opened_and_what_was_in_hand_is_there_in_the_next_sitting(desk, qtbot, folder, tmp_path):

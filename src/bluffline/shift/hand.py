@@ -22,6 +22,7 @@ from bluffline.shift.profile import PLAIN, Profile, chosen_for, load_profile
 from bluffline.shift.redelivery import CameBefore, deliveries, name_root
 from bluffline.shift.states import State
 from bluffline.shift.watching import QUIET, Watcher
+from bluffline.survey.monitor import Progress
 
 MACHINE = "this machine"
 _TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
@@ -40,7 +41,8 @@ class FileInHand:
     ``since``: when it came into its state, in ISO 8601; ``by``: whom or what that came about by; ``on_air``: hours and minutes,
     empty where nobody has said; ``identity``: what the file was when it came into its state, see `identity_of`; ``told``: what
     came of it, None before it was measured; ``asked_for``: the act that was asked for and is not done yet, empty where none;
-    ``before``: what came before it under its name, None where nothing is known to have.
+    ``before``: what came before it under its name, None where nothing is known to have; ``progress``: how far what is done
+    with it now is, None where that is not known.
     """
 
     path: Path
@@ -53,6 +55,7 @@ class FileInHand:
     told: Told | None = field(default=None, repr=False)
     asked_for: str = ""
     before: CameBefore | None = field(default=None, repr=False)
+    progress: Progress | None = field(default=None, repr=False)
 
     @property
     def due(self) -> tuple[str, str]:
@@ -190,8 +193,10 @@ class Shift:
         return next((self._times[name] for name in _names_of(path) if name in self._times), "")
 
     def choose_profile(self, path: Path, profile: Profile) -> None:
-        """Judge and write a file by another profile; it is measured again."""
-        self._change(path, profile=profile, state=State.WAITING, told=None)
+        """Judge and write a file by another profile; it is measured again, also where it is being measured by its own."""
+        file = self._files.get(path)
+        if file is not None and not file.asked_for and file.profile != profile:
+            self._change(path, profile=profile, state=file.state if file.state in _WORKING else State.WAITING, told=None)
 
     def judge_again(self, path: Path) -> None:
         """Judge a file with whatever has been done to it on the desk by now; what was measured of it is not measured again."""
@@ -293,15 +298,27 @@ class Shift:
         file = self._files.get(ended.asked.path)
         if file is None:  # it was let go meanwhile
             return
+        if ended.asked.profile != file.profile:  # another was chosen meanwhile
+            self._change(file.path, state=State.WAITING, progress=None)
+            return
         self._judged_with[file.path] = kept_in(ended.identity)
         told, state = replace(brief(ended.told), looks=""), ended.told.state
         if state is State.REFUSED and file.asked_for:  # what was asked could not be; the file is what it was
             self.told.append(f"{shown(file.path.name)}: {told.sentence}")
-            self._change(file.path, asked_for="")
+            self._change(file.path, asked_for="", progress=None)
         else:
             identity = files_in(ended.identity)
-            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=identity)
+            self._change(file.path, state=state, told=told, by=MACHINE, asked_for="", identity=identity, progress=None)
             self._hold_against_others(file.path, ended.told)
+
+    def at(self, progress: Progress, asked: Asked) -> None:
+        """Note how far a file is; from whatever thread is told."""
+        with self._one:
+            file = self._files.get(asked.path)
+            if file is None or asked.path not in [each.path for each in self._under_way]:
+                return
+            self._files[file.path] = replace(file, progress=progress)
+        self.changed()
 
     def _hold_against_others(self, path: Path, told: Told) -> None:
         """Keep what was measured of a file, and hold all that is known by its name against what came before each of it."""

@@ -33,13 +33,15 @@ from bluffline.session.store import DocumentStore, Known
 from bluffline.session.workfile import WorkFile, beside, read_work
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
+from bluffline.shift.workers import tell_on_the_way
 from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.survey.checking import Checked, check, check_again
-from bluffline.survey.monitor import Monitor
+from bluffline.survey.monitor import Monitor, Progress
 from bluffline.survey.survey import Survey, start_survey
 
 COLUMNS = 240  # of a small skyline, at most
 _ENDS = ("y_min", "y_max", "rgb_min", "rgb_max")
+_TELL_EVERY = 0.5  # seconds
 _MOST = 3000  # tenths of a percent
 
 
@@ -122,11 +124,24 @@ def work_kept(path: Path) -> str:
         return ""
 
 
+class _Telling:
+    """Tells how far a file is to whoever gave it, now and then."""
+
+    def __init__(self) -> None:
+        self._told, self._stage = 0.0, ""
+
+    def __call__(self, progress: Progress) -> None:
+        now = monotonic()
+        if progress.stage != self._stage or now - self._told > _TELL_EVERY:
+            self._told, self._stage = now, progress.stage
+            tell_on_the_way(progress)
+
+
 def do(asked: Asked) -> Told:
     """Do what is asked of a file. Whatever goes wrong with it is told in a sentence, and nothing of it is left behind."""
     began = monotonic()
     try:
-        told = _done(asked, Monitor())
+        told = _done(asked, Monitor(_Telling()))
     except CancelledError:
         raise
     except (BlufflineError, OSError) as error:

@@ -25,10 +25,18 @@ _TO_END = 10.0  # seconds that a process has to remove what it has begun
 _LOOK_EVERY = 0.2  # seconds between two looks at whether whoever asked is still there
 _NICE = 10  # what an operator waits for goes first
 _Given = TypeVar("_Given")
+_SENDING = Lock()  # one at a time speaks through the pipe
+_on_the_way: Connection | None = None  # of this process, where it is one that works for another
 
 
 class WorkerDiedError(BlufflineError):
     """A process that worked on a file ended without a word, as often as it was tried."""
+
+
+class _OnTheWay(NamedTuple):
+    """What work tells before it is done."""
+
+    what: object
 
 
 class _Job(NamedTuple):
@@ -37,15 +45,26 @@ class _Job(NamedTuple):
     arguments: tuple[Any, ...]
 
 
+def tell_on_the_way(what: object) -> None:
+    """Tell whoever gave this process its work how far that is; where that is nobody, nothing."""
+    if _on_the_way is not None:
+        with _SENDING:
+            _on_the_way.send(_OnTheWay(what))
+
+
 class Workers(Executor):
     """So many processes.
 
     Work is a function of a module and plain data. Where its process dies it is done again in another, `TRIES` times in all;
-    what was begun twice is told once. ``begun``: called with the arguments when a process takes them up, from another thread.
+    what was begun twice is told once. ``begun``: called with the arguments when a process takes them up, from another thread;
+    ``told``: with what was told on the way, before the arguments.
     """
 
-    def __init__(self, count: int, begun: Callable[..., object] = lambda *_: None) -> None:
+    def __init__(
+        self, count: int, begun: Callable[..., object] = lambda *_: None, told: Callable[..., object] = lambda *_: None
+    ) -> None:
         self._jobs: SimpleQueue[_Job | None] = SimpleQueue()
+        self._told = told
         self._begun, self._closed, self._one = begun, False, Lock()
         self._processes: dict[int, multiprocessing.process.BaseProcess] = {}
         self._threads = [Thread(target=self._serve, args=(n,), name=f"bluffline-worker-{n}", daemon=True) for n in range(count)]
@@ -94,7 +113,9 @@ class Workers(Executor):
                     process, pipe = self._started(place)
                 try:
                     pipe.send_bytes(pickle.dumps((job.function, job.arguments)))
-                    given, raised = pipe.recv()
+                    while isinstance(answer := pipe.recv(), _OnTheWay):
+                        self._told(answer.what, *job.arguments)
+                    given, raised = answer
                 except (EOFError, OSError):
                     process.join(_TO_END)
                     process = None
@@ -134,6 +155,8 @@ _CONTEXT = multiprocessing.get_context("spawn")
 
 def _work(pipe: Connection, parent: int) -> None:
     """What a process does: one piece of work after another, until there is none, or whoever gave it has gone."""
+    global _on_the_way  # noqa: PLW0603 (what is called knows of no pipe, and there is one for each process)
+    _on_the_way = pipe
     os.nice(_NICE)
     stopping.listen()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever gave the work has it too, and says when to stop
@@ -148,7 +171,8 @@ def _work(pipe: Connection, parent: int) -> None:
                 answer = None, error
             except Exception as error:  # noqa: BLE001 (whatever it is, it is told to whoever asked, who may not know its kind)
                 answer = None, RuntimeError(f"{type(error).__name__}: {error}")
-            pipe.send(answer)
+            with _SENDING:
+                pipe.send(answer)
     os._exit(0)
 
 

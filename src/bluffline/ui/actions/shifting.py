@@ -17,13 +17,15 @@ from bluffline.session.faults import fault_of
 from bluffline.session.settings import Settings
 from bluffline.shift.hand import FileInHand, Shift
 from bluffline.shift.ledger import Ledger
-from bluffline.shift.one_file import work_kept
-from bluffline.shift.profile import own_profiles
+from bluffline.shift.one_file import Asked, work_kept
+from bluffline.shift.profile import PLAIN, own_profiles
 from bluffline.shift.workers import Workers
+from bluffline.survey.monitor import Progress
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.header import Header
 from bluffline.ui.shift.place import ShiftPlace
 
+_WHO = "Your name and station, as reports and waivers say them (it is asked once):"
 _DRAWN_EVERY = 150  # milliseconds between two drawings of a list that changes, at least
 _REST = 0.3  # seconds between two looks at the files
 
@@ -70,7 +72,7 @@ class Shifting(QObject):
         if self._shift is None:
             profiles, wrong = own_profiles()
             hands = max((os.cpu_count() or 1) - 1, 1)
-            workers = Workers(hands)
+            workers = Workers(hands, told=self._at)
             try:
                 self._shift = Shift(Ledger(), workers, profiles, changed=self._changed.emit, at_once=hands, kept=work_kept)
             except SettingsError:
@@ -82,6 +84,11 @@ class Shifting(QObject):
             for sentence in wrong:
                 self._header.say(sentence)
         return self._shift
+
+    def _at(self, progress: Progress, asked: Asked) -> None:
+        """How far a file is: from a thread of the workers."""
+        if self._shift is not None:
+            self._shift.at(progress, asked)
 
     def begin(self) -> None:
         """Go on with the files that were in hand when this was closed or killed, if there are any."""
@@ -214,7 +221,10 @@ class Shifting(QObject):
             target = proof.request.target
             written = [target, *certificate_paths(target)]
             by = self._settings.operator or "the desk"
-            self._shift.proved(proof.request.survey.programme.path, proof.verdict, by, written)
+            path = proof.request.survey.programme.path
+            self._shift.proved(path, proof.verdict, by, written)
+            if self._shift.next() is not None and any(file.path == path.absolute() for file in self._shift.files):
+                self._work.result_dialog.offer_next(self.take_next)
 
     def _act(self, act: str, files: list[FileInHand]) -> None:
         shift = self.shift
@@ -223,6 +233,8 @@ class Shifting(QObject):
             self._safely(lambda: self.open(files[0]))
         elif act == "air":
             self._ask_air_time(files)
+        elif act == "profile":
+            self._ask_profile(files)
         elif act == "remove":
             for path in paths:
                 shift.remove(path)
@@ -232,6 +244,7 @@ class Shifting(QObject):
                 "certify": shift.certify, "legalise": shift.legalise,
                 "put_off": lambda path: shift.put_off(path, self.operator),
                 "deliver": lambda path: shift.deliver(path, self.operator),
+                "send_back": lambda path: shift.send_back(path, self.operator),
             }  # fmt: skip
             self._safely(lambda: [do[act](path) for path in paths])
 
@@ -249,11 +262,26 @@ class Shifting(QObject):
 
             self._safely(put)
 
+    def _ask_profile(self, files: list[FileInHand]) -> None:
+        known = {profile.name: profile for profile in (PLAIN, *self.shift.profiles)}
+        names = list(known)
+        here = names.index(files[0].profile.name) if files[0].profile.name in known else 0
+        named = shown(files[0].path.name) if len(files) == 1 else f"{len(files)} files"
+        words = f"{named}: judged and written by the profile"
+        name, given = QInputDialog.getItem(self._window, "Profile", words, names, here, editable=False)
+        if given:
+
+            def choose() -> None:
+                for file in files:
+                    self.shift.choose_profile(file.path, known[name])
+
+            self._safely(choose)
+
     @property
     def operator(self) -> str:
         """Who sits at the desk; asked once, and remembered."""
         if not self._settings.operator:
-            text, given = QInputDialog.getText(self._window, "Who is at the desk?", "Your name, as reports and waivers say it:")
+            text, given = QInputDialog.getText(self._window, "Who is at the desk?", _WHO)
             self._settings.operator = text.strip()[:80] if given and text.strip() else os.environ.get("USER", "") or "operator"
             self._settings.save()
         return self._settings.operator

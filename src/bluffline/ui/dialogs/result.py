@@ -1,6 +1,7 @@
 """What a proof came to: the verdict, before and after, what is left, and the way to the certificate."""
 
 from collections import Counter
+from collections.abc import Callable
 
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
@@ -55,8 +56,17 @@ class ResultDialog(QDialog):
             button = buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
             assert button is not None
             button.clicked.connect(lambda _, path=path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))))
+        self._buttons = buttons
         lay_out(self, verdict, told, grid, self.left, self.not_judged, self.losses, buttons)
         self.setMinimumWidth(520)
+
+    def offer_next(self, take: Callable[[], object]) -> None:
+        """Offer to go on with the file in hand that comes next; this closes with it."""
+        button = self._buttons.addButton("Take the next   F3", QDialogButtonBox.ButtonRole.ActionRole)
+        assert button is not None
+        button.setShortcut("F3")
+        button.setDefault(True)
+        button.clicked.connect(lambda: (self.close(), take()))
 
 
 def _by_rule(findings: list[Finding]) -> Counter[str]:

@@ -5,7 +5,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bluffline.figures import figure
 from bluffline.media.opening import shown
@@ -23,8 +23,10 @@ from bluffline.ui.style.style import DIM, TEXT, font
 
 ACTS = (
     ("open", "Open on the desk", "Enter"), ("certify", "Certify as it stands", "C"), ("legalise", "Legalise and prove", "G"),
-    ("put_off", "Put off, or take up again", "O"), ("deliver", "Deliver", "D"), ("remove", "Let it go", "Del"),
+    ("put_off", "Put off, or take up again", "O"), ("deliver", "Deliver", "D"), ("send_back", "Send back", "B"),
+    ("profile", "Profile …", "P"), ("remove", "Let it go", "Del"),
 )  # fmt: skip
+_WIDE = frozenset({"open", "certify", "legalise", "put_off"})  # acts with a row of their own
 _LINE = 34
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
@@ -65,12 +67,17 @@ class Chosen(QFrame):
         layout.addWidget(self._came)
         layout.addWidget(self._rest)
         self.buttons: dict[str, QPushButton] = {}
+        acts = QGridLayout()
+        acts.setSpacing(6)
+        place = 0  # of the next half of a row
         for name, title, key in ACTS:
             button = QPushButton(f"{title}   {key}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _, name=name: self.asked.emit(name))
-            layout.addWidget(button)
+            acts.addWidget(button, place // 2, place % 2, 1, 2 if name in _WIDE else 1)
+            place += 2 if name in _WIDE else 1
             self.buttons[name] = button
+        layout.addLayout(acts)
         self.show_file(None)
 
     def show_file(self, file: FileInHand | None) -> None:
@@ -108,6 +115,8 @@ def can(act: str, file: FileInHand) -> bool:
         "certify": good and not certified and not working,
         "legalise": file.state is State.TO_FIX and not working,
         "put_off": file.state in (State.TO_FIX, State.GOOD, State.PROVED, State.REFUSED, State.PUT_OFF) and not working,
+        "send_back": file.state in (State.TO_FIX, State.REFUSED, State.PUT_OFF) and not working,
+        "profile": not file.asked_for and file.state is not State.MEASURING,
         "deliver": (file.state is State.PROVED or certified) and not working,
         "remove": not file.asked_for,
     }[act]

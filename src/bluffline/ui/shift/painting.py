@@ -14,7 +14,7 @@ from bluffline.shift.redelivery import CameBefore
 from bluffline.shift.states import State
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.shift.rows import FILE
-from bluffline.ui.shift.words import found_in, length_of, next_for
+from bluffline.ui.shift.words import found_in, length_of, next_for, part_done
 from bluffline.ui.style.style import DIM, GROUND, LINE, TEXT, TINT, WELL, font
 
 ROW = 46
@@ -120,7 +120,9 @@ def draw_state(painter: QPainter, centre: QPointF, file: FileInHand) -> None:
             painter.setPen(QPen(LINE, 3))
             painter.drawEllipse(centre, 5.5, 5.5)
             painter.setPen(QPen(TEXT, 3))
-            painter.drawArc(QRectF(x - 5.5, y - 5.5, 11, 11), 90 * 16, -120 * 16)
+            part = part_done(file)
+            turned = 360 * (part if part is not None else 1 / 12)
+            painter.drawArc(QRectF(x - 5.5, y - 5.5, 11, 11), 90 * 16, -round(16 * turned))
         case _:
             painter.setPen(QPen(LINE, 1.4))
             painter.drawEllipse(centre, 5.5, 5.5)

@@ -28,7 +28,8 @@ from bluffline.ui.style.style import DIM, font
 
 _KEYS = {
     Qt.Key.Key_Return: "open", Qt.Key.Key_Enter: "open", Qt.Key.Key_C: "certify", Qt.Key.Key_G: "legalise",
-    Qt.Key.Key_O: "put_off", Qt.Key.Key_D: "deliver", Qt.Key.Key_Delete: "remove", Qt.Key.Key_T: "air",
+    Qt.Key.Key_O: "put_off", Qt.Key.Key_D: "deliver", Qt.Key.Key_B: "send_back", Qt.Key.Key_P: "profile",
+    Qt.Key.Key_Delete: "remove", Qt.Key.Key_T: "air",
 }  # fmt: skip
 _EMPTY = (
     "No file is in hand.\n\nDrop files or folders here, add them above, or watch a folder.\nWhatever comes is measured behind "

@@ -5,6 +5,7 @@ from fractions import Fraction
 from bluffline.rules.severity import Severity
 from bluffline.shift.hand import FileInHand
 from bluffline.shift.states import State
+from bluffline.survey.monitor import Progress
 
 GROUPS: tuple[tuple[str, frozenset[State]], ...] = (
     ("need a person", frozenset({State.TO_FIX, State.REFUSED})),
@@ -22,10 +23,12 @@ _NEXT = {State.TO_FIX: "take", State.GOOD: "certify", State.PROVED: "deliver", S
 def found_in(file: FileInHand) -> str:
     """What was found in a file, in a few words."""
     told = file.told
+    if file.progress is not None:
+        return f"{file.progress.stage.lower()}, {_percent(file.progress)} %"
     if told is None or file.state in (State.GROWING, State.WAITING, State.MEASURING):
         return str(file.state)
     if file.state is State.REFUSED:
-        return "can't be read"
+        return "could not be done"
     must, look, notes = (told.count(severity) for severity in Severity)
     counts = [(must, "must fix"), (look, "look"), (int(told.checked.get("waived", 0)), "waived")]
     if not must and not look:
@@ -38,6 +41,16 @@ def found_in(file: FileInHand) -> str:
     if file.told is not None and file.told.written and file.state is State.GOOD:
         return f"certified, {said or 'nothing'}"
     return said or "nothing"
+
+
+def part_done(file: FileInHand) -> float | None:
+    """How much is done of what is done with a file now, 0 … 1; None where that is not known."""
+    progress = file.progress
+    return min(progress.done / progress.total, 1.0) if progress is not None and progress.total else None
+
+
+def _percent(progress: Progress) -> int:
+    return int(100 * min(progress.done, progress.total) / progress.total) if progress.total else 0
 
 
 def next_for(file: FileInHand) -> str:
