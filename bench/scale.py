@@ -1,31 +1,45 @@
-"""What many files cost: a batch in two warm processes against a check of one after another. Run by ``make bench``, or alone."""
+"""What many files cost, and a long one: processes against one after another, and against each other. Run by ``make bench``.
 
+Two workers stand for two machines: each has a core of its own.
+"""
+
+import multiprocessing
 import os
+import resource
 import subprocess
 import sys
 import tempfile
 import time
+from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
 
+from bluffline.media.probe import probe
+from bluffline.rules.rulefile import load_rules
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.runs import run_survey_in_runs
+from bluffline.survey.survey import start_survey
+
 FILES, FRAMES, SIZE = 40, 50, (640, 360)
+LONG, LARGE = 750, (1920, 1080)
+_RUNS = 12
 
 
-def make(path: Path, seed: int) -> None:
-    """A short programme of grain on a slope of its own."""
+def make(path: Path, seed: int, frames: int = FRAMES, size: tuple[int, int] = SIZE) -> None:
+    """A programme of grain on a slope of its own."""
     rng = np.random.default_rng(seed)
-    slope = np.linspace(100, 900, SIZE[0]) + rng.normal(0, 4, (SIZE[1], SIZE[0]))
+    slope = np.linspace(100, 900, size[0]) + rng.normal(0, 4, size[::-1])
     luma = np.clip(slope, 64, 940).astype(np.uint16)
     with av.open(str(path), "w") as output:
         stream = output.add_stream("prores_ks", 25, options={"profile": "3"})
         assert isinstance(stream, av.VideoStream)
-        stream.width, stream.height, stream.pix_fmt = *SIZE, "yuv422p10le"
+        stream.width, stream.height, stream.pix_fmt = *size, "yuv422p10le"
         stream.codec_context.color_range, stream.codec_context.colorspace = 1, 1
-        for number in range(FRAMES):
-            frame = av.VideoFrame(*SIZE, "yuv422p10le")
+        for number in range(frames):
+            frame = av.VideoFrame(*size, "yuv422p10le")
             for plane, values in zip(frame.planes, (np.roll(luma, number, 1), np.uint16(512), np.uint16(512)), strict=True):
                 lines = np.zeros((plane.height, plane.line_size // 2), np.uint16)
                 lines[:, : plane.width] = values
@@ -35,8 +49,38 @@ def make(path: Path, seed: int) -> None:
         output.mux(stream.encode(None))
 
 
-def main() -> None:
-    """Measure and print."""
+def _alone(places: "multiprocessing.Queue[int]") -> None:
+    """Keep a worker to a core of its own."""
+    os.sched_setaffinity(0, {places.get()})
+
+
+def _most(_: int) -> int:
+    time.sleep(0.2)  # so that each of them answers one
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss >> 10
+
+
+def one_long_file(path: Path) -> None:
+    """Two workers on one programme against one."""
+    make(path, 1, LONG, LARGE)
+    spawn, cores = multiprocessing.get_context("spawn"), sorted(os.sched_getaffinity(0))
+    taken, most = {}, 0
+    for count in (1, 2):
+        places: multiprocessing.Queue[int] = spawn.Queue()
+        for core in cores[:count]:
+            places.put(core)
+        with ProcessPoolExecutor(count, spawn, _alone, (places,)) as workers:
+            for _ in range(2):  # the second time they are warm
+                survey = start_survey(probe(path), load_rules("r103"))
+                began = time.perf_counter()
+                run_survey_in_runs(survey, workers, _RUNS, Monitor())
+                taken[count] = time.perf_counter() - began
+            most = max(most, *workers.map(_most, range(count)), 0)
+    told = f"{LONG} frames of {LARGE[0]} × {LARGE[1]} in {_RUNS} runs: by one worker {taken[1]:.1f} s, by two {taken[2]:.1f} s"
+    print(f"{told}: {taken[1] / taken[2]:.2f} × as fast, asked for 1.7; a worker takes {most} MiB at most, asked for 400")
+
+
+def many_files() -> None:
+    """A batch in two processes against one file after another."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "in"
         folder.mkdir()
@@ -56,6 +100,13 @@ def main() -> None:
         again = seconds("b", ["batch", folder, "--jobs", "2"])
     told = f"{FILES} files of {FRAMES} frames: checked one after another {singly:.0f} s, by batch {batch:.1f} s"
     print(f"{told}: {singly / batch:.1f} × as fast, asked for 2.5; by batch again, nothing changed, {again:.1f} s")
+
+
+def main() -> None:
+    """Measure and print."""
+    many_files()
+    with tempfile.TemporaryDirectory() as name:
+        one_long_file(Path(name) / "long.mov")
 
 
 if __name__ == "__main__":

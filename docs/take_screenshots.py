@@ -21,7 +21,7 @@ from bluffline.gauges.graticule import Guide
 from bluffline.measure.areas import Shape
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.shift.profile import PLAIN
+from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.bands import Band, Bands
@@ -60,7 +60,8 @@ def _take_in_hand(desk: Desk, folder: Path) -> None:
     until(lambda: not any(file.asked_for for file in shift.files))
     shift.deliver(folder / "opening-titles.mov", "Duty editor")
     shift.put_off(folder / "ferry-line-ep4.mov", "Duty editor")
-    shift.choose_profile(folder / "moor-walks-2.mov", PLAIN)
+    shift.send_back(folder / "harbour-report-v2.mov", "Duty editor")
+    shift.choose_profile(folder / "moor-walks-2.mov", Profile("archive", rules="strict"))
     place = desk.shifting.place
     desk.header.say("")
     harbour = folder / "harbour-report-v3.mov"

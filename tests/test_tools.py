@@ -6,14 +6,27 @@ import tomllib
 from importlib.util import module_from_spec, spec_from_file_location
 from pathlib import Path
 
+import pytest
+
 ROOT = Path(__file__).resolve().parent.parent
 
 
-def test_every_named_change_can_be_made_and_its_tests_are_there(monkeypatch):
-    spec = spec_from_file_location("mutate", ROOT / "tools" / "mutate.py")
-    mutate = module_from_spec(spec)
-    monkeypatch.setitem(sys.modules, "mutate", mutate)
-    spec.loader.exec_module(mutate)
+@pytest.fixture
+def tool(monkeypatch):
+    """A tool, by its name, as a module."""
+
+    def load(name):
+        spec = spec_from_file_location(name, ROOT / "tools" / f"{name}.py")
+        module = module_from_spec(spec)
+        monkeypatch.setitem(sys.modules, name, module)
+        spec.loader.exec_module(module)
+        return module
+
+    return load
+
+
+def test_every_named_change_can_be_made_and_its_tests_are_there(tool):
+    mutate = tool("mutate")
     for change in mutate.NAMED:
         assert change.old in (ROOT / "src" / "bluffline" / change.path).read_text(), change.name
         assert all((ROOT / "tests" / name).exists() for name in change.tests), change.name
@@ -21,6 +34,29 @@ def test_every_named_change_can_be_made_and_its_tests_are_there(monkeypatch):
         for change in mutate.at_random(package, 40):
             text = (ROOT / "src" / "bluffline" / change.path).read_text()
             assert text[change.start :].startswith(change.old)
+
+
+def test_an_archive_is_played_through_as_what_it_has_least_of_lets_it(tool):
+    archive = tool("archive")
+    costs = archive.Costs((0.01,), opening=0.5, seam=0.25, word=0.001, size=2e6)
+    lengths = [30_000] * 40  # ten runs each
+    sure = archive.Station(1, cores=1, storage=1e15, fails=1e12)
+    seconds = sum(frames * 0.01 for frames in lengths) + 40 * (10 * 0.5 + 9 * 0.25)
+    alone = archive.play(lengths, costs, sure)
+    assert alone.seconds == pytest.approx(seconds + 0.001, rel=1e-6) and alone.cores == pytest.approx(1, abs=1e-6)
+    assert alone.seams == pytest.approx(40 * 7.25 / seconds) and alone.again == 0
+    many = archive.play(lengths, costs, archive.replace(sure, machines=20))
+    assert many.seconds == pytest.approx(seconds / 20, rel=0.05) and many.cores > 0.95
+    slow = archive.play(lengths, costs, archive.replace(sure, machines=20, storage=1e9))
+    assert slow.seconds == pytest.approx(sum(lengths) * 2e6 / 1e9, rel=0.05) and slow.storage > 0.95
+    talking = archive.play(lengths, archive.replace(costs, word=5.0), archive.replace(sure, machines=100))
+    assert talking.seconds == pytest.approx(400 * 5.0, rel=0.05) and talking.scheduler > 0.95
+    whole = archive.play(lengths, costs, archive.replace(sure, machines=80, run=1 << 30))
+    assert whole.seconds == pytest.approx(300.5, rel=0.01) and whole.cores < 0.51, "one machine a programme"
+    failing = archive.play(lengths, costs, archive.replace(sure, machines=20, fails=0.1))
+    assert failing.again > 10 and failing.seconds > many.seconds
+    hours = archive.programmes(1000, archive.random.Random(3))
+    assert sum(hours) == pytest.approx(1000 * 3600 * 25, rel=1e-3) and max(hours) <= 104 * 1.2 * 60 * 25
 
 
 def test_what_the_demo_installs_is_of_what_developers_install_and_tests_nothing():

@@ -72,6 +72,22 @@ def test_packed_samples_are_unpacked_without_change(tmp_path):
         assert np.array_equal(planes[component][:32, :48], np.rint(rgb[..., component] * 255).astype(int))
 
 
+def test_pictures_that_all_have_one_time_are_counted(tmp_path, clip):
+    """As a writer leaves them that forgets its clock; in a MOV they stay so."""
+    pictures = clip("clock.mkv", numbered, 12)
+    with av.open(str(pictures)) as source, av.open(str(tmp_path / "none.mov"), "w") as target:
+        stream = target.add_stream("prores_ks", 25)
+        stream.width, stream.height, stream.pix_fmt = 128, 64, "yuv422p10le"
+        for number, frame in enumerate(source.decode(video=0)):
+            frame.pts = number  # in ticks of a millisecond: less than a frame
+            target.mux(stream.encode(frame.reformat(128, 64, "yuv422p10le")))
+        target.mux(stream.encode(None))
+    programme = probe(tmp_path / "none.mov")
+    assert programme.frame_count == 12 and programme.index.missing == 0 and programme.frame_rate == 25
+    with Reader(programme) as reader:
+        assert sum(frame.planes is not None for frame in reader.frames()) == 12
+
+
 def test_a_damaged_frame_is_missing_and_the_rest_is_there(tmp_path):
     made = make_clip(tmp_path / "whole.mkv", numbered, 20, options={"slicecrc": "1", "g": "1", "level": "3"})
     whole = bytearray(made.read_bytes())

@@ -105,7 +105,7 @@ def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> Frame
     times = [time for time in decoded if time is not None]
     if not index.timed or len(times) < FIELD_SAMPLE or index.count < 2 * len(times):
         return index
-    if set(times) != set(index.times[: 2 * len(times) : 2].tolist()):
+    if len(set(times)) < len(times) or set(times) != set(index.times[: 2 * len(times) : 2].tolist()):
         return index
     keys, first = np.unique(index.keys // 2, return_index=True)
     return replace(index, times=index.times[::2].copy(), keys=keys, key_decode_times=index.key_decode_times[first])
@@ -114,10 +114,11 @@ def without_second_fields(index: FrameIndex, decoded: list[int | None]) -> Frame
 def frame_rate(stream: VideoStream, index: FrameIndex) -> Fraction:
     """Frames a second: of the rates that the file tells, the one that its frames keep to, or else what they keep to."""
     told = [Fraction(rate) for rate in (stream.average_rate, stream.guessed_rate, stream.base_rate) if rate]
-    if not index.timed or index.count < 2 or not stream.time_base:
+    steps = np.diff(index.times)
+    steps = steps[steps > 0]  # pictures of one time say nothing of the rate
+    if not index.timed or not len(steps) or not stream.time_base:
         # A raw stream's average counts the ticks of its clock; what FFmpeg guesses from its pictures is their rate.
         return next((rate for rate in told if rate <= 240), Fraction(25))
-    steps = np.diff(index.times)
     # The last of a file may be cut short; but where frames last 2 and 3 fields in turn, their rate is the mean of all.
     usual = steps if index.variable else steps[np.abs(steps - np.median(steps)) <= 0.25 * np.median(steps)]
     kept = 1 / (float(usual.mean()) * float(stream.time_base))

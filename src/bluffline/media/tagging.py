@@ -1,5 +1,6 @@
 """What a file says of its signal, by the code points of H.273, and what is filled in where it says nothing."""
 
+import logging
 import re
 import struct
 import threading
@@ -50,6 +51,9 @@ _LOCATIONS = {
 _SAYS_PROGRESSIVE = frozenset({"mpeg2video", "h264", "prores", "dnxhd", "vc1", "dvvideo"})
 # Containers that say something of the signal themselves.
 _SAYING = re.compile(r"mov|matroska|mxf|nut|avi|gxf|yuv4mpegpipe|asf")
+# The library says nothing by itself, nor what other threads make it say while one listens: what counts comes as an error.
+av.logging.set_libav_level(av.logging.PANIC)
+logging.getLogger("libav").setLevel(logging.CRITICAL + 1)
 _capturing = threading.Lock()
 _T = TypeVar("_T")
 
@@ -80,14 +84,14 @@ def told_by(frame: av.VideoFrame, graph: Graph | None = None) -> FrameTold:
     """Chroma location, shape of pixels and more of a frame; ``graph``: made by `showing` for frames of its form before."""
     graph = graph or showing(frame)
     with _capturing:
-        level = av.logging.get_level()
         av.logging.set_level(av.logging.INFO)
         try:
             with av.logging.Capture(local=True) as lines:
                 graph.vpush(frame)
                 graph.vpull()
         finally:
-            av.logging.set_level(level)
+            # Not to None: a decoder of another thread may be about to say something, and would be held to that as a level.
+            av.logging.restore_default_callback()
     text = "".join(line for _, name, line in lines if name == "showinfo")
     location = re.search(r" cl:(\w+)", text)
     shape = re.search(r" sar:(\d+)/(\d+)", text)
