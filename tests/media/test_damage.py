@@ -137,34 +137,31 @@ def test_every_other_frame_keeps_its_number(tmp_path, name, codec, pixels, optio
         assert frame.planes is None or read_number(frame.planes[0], 256, 128, middle_level) == frame.number
 
 
-LISTENING = """
+OPENING = """
 import sys
 from concurrent.futures import ThreadPoolExecutor
-from threading import Event
-import av
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.media.tagging import told_by
-programme, heard = probe(sys.argv[1]), Event()
-def read():
-    while not heard.is_set():
+programme = probe(sys.argv[1])
+def read(_):
+    for _ in range(60):
         with Reader(programme) as reader:
             assert any(frame.planes is None for frame in reader.frames())
-with ThreadPoolExecutor(3) as pool:
-    reading = [pool.submit(read) for _ in range(3)]
-    for _ in range(400):
-        told_by(av.VideoFrame(64, 48, "yuv420p"))
-    heard.set()
-    assert all(each.result() is None for each in reading)
+def look(_):
+    for _ in range(60):
+        assert probe(sys.argv[1]).frame_count == 20
+with ThreadPoolExecutor(4) as pool:
+    list(pool.map(lambda work: work(0), [read, look, read, look]))
 """
 
 
-def test_what_decoders_say_while_another_thread_listens_is_not_said_to_the_operator(tmp_path):
+def test_what_decoders_say_of_damage_holds_nobody_and_is_not_said_to_the_operator(tmp_path):
+    """While files are opened and closed by several threads, as on the desk."""
     made = make_clip(tmp_path / "whole.mkv", picture, 20, options={"slicecrc": "1", "g": "1", "level": "3"})
     data = bytearray(made.read_bytes())
     for at in range(len(data) // 8, len(data) * 7 // 8, 2000):
         data[at] ^= 255
     (tmp_path / "hurt.mkv").write_bytes(data)
-    command = [sys.executable, "-c", LISTENING, str(tmp_path / "hurt.mkv")]
+    command = [sys.executable, "-c", OPENING, str(tmp_path / "hurt.mkv")]
     run = subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
     assert (run.returncode, run.stdout, run.stderr) == (0, "", "")

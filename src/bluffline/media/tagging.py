@@ -1,9 +1,7 @@
 """What a file says of its signal, by the code points of H.273, and what is filled in where it says nothing."""
 
-import logging
 import re
 import struct
-import threading
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -12,11 +10,11 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import av
-import av.logging
 from av.filter import Graph
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
+from bluffline.media.frame_fields import chroma_location, content_light, mastering_display, pixel_shape
 from bluffline.media.opening import Opening, shown
 from bluffline.media.pixels import PixelLayout, layout_of
 from bluffline.media.programme import UNSPECIFIED, Programme, Tags
@@ -51,10 +49,6 @@ _LOCATIONS = {
 _SAYS_PROGRESSIVE = frozenset({"mpeg2video", "h264", "prores", "dnxhd", "vc1", "dvvideo"})
 # Containers that say something of the signal themselves.
 _SAYING = re.compile(r"mov|matroska|mxf|nut|avi|gxf|yuv4mpegpipe|asf")
-# The library says nothing by itself, nor what other threads make it say while one listens: what counts comes as an error.
-av.logging.set_libav_level(av.logging.PANIC)
-logging.getLogger("libav").setLevel(logging.CRITICAL + 1)
-_capturing = threading.Lock()
 _T = TypeVar("_T")
 
 
@@ -72,37 +66,10 @@ class FrameTold:
     shape: Fraction | None = None
 
 
-def showing(frame: av.VideoFrame) -> Graph:
-    """FFmpeg's ``showinfo`` filter for frames of one form."""
-    graph = Graph()
-    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25))
-    graph.link_nodes(source, graph.add("showinfo", "checksum=0"), graph.add("buffersink")).configure()
-    return graph
-
-
-def told_by(frame: av.VideoFrame, graph: Graph | None = None) -> FrameTold:
-    """Chroma location, shape of pixels and more of a frame; ``graph``: made by `showing` for frames of its form before."""
-    graph = graph or showing(frame)
-    with _capturing:
-        av.logging.set_level(av.logging.INFO)
-        try:
-            with av.logging.Capture(local=True) as lines:
-                graph.vpush(frame)
-                graph.vpull()
-        finally:
-            # Not to None: a decoder of another thread may be about to say something, and would be held to that as a level.
-            av.logging.restore_default_callback()
-    text = "".join(line for _, name, line in lines if name == "showinfo")
-    location = re.search(r" cl:(\w+)", text)
-    shape = re.search(r" sar:(\d+)/(\d+)", text)
-    mastering = re.search(r"Mastering display metadata: (.*)", text)
-    light = re.search(r"(MaxCLL=\S+ MaxFALL=\S+)", text)
-    return FrameTold(
-        _LOCATIONS.get(location[1]) if location else None,
-        mastering[1].strip() if mastering else "",
-        light[1].strip(" ,") if light else "",
-        Fraction(int(shape[1]), int(shape[2])) if shape and int(shape[1]) and int(shape[2]) else None,
-    )
+def told_by(frame: av.VideoFrame) -> FrameTold:
+    """Chroma location, shape of pixels and more of a frame."""
+    location = _LOCATIONS.get(chroma_location(frame))
+    return FrameTold(location, mastering_display(frame), content_light(frame), pixel_shape(frame))
 
 
 def track_tags(opening: Opening, kind: str, number: int) -> Tags:
@@ -167,17 +134,12 @@ class FrameWords:
 
     def __init__(self, stream: VideoStream) -> None:
         self._says_progressive = stream.codec_context.name in _SAYS_PROGRESSIVE
-        self._told: FrameTold | None = None
-        self._shown: tuple[int, int, str] | None = None
-        self._graph: tuple[tuple[object, ...], Graph] | None = None
         self._orders: tuple[tuple[int, int, str], Graph, list[Any]] | None = None
 
     def of(self, frame: av.VideoFrame) -> Tags:
-        """What a frame says; place of chroma and shape of pixels change with a key frame alone, and are asked of those."""
+        """What a frame says."""
         size, name = (frame.width, frame.height), frame.format.name
         form = (*size, name)
-        if self._told is None or frame.key_frame or form != self._shown:
-            self._told, self._shown = told_by(frame, self._showing(frame, form)), form
         full = name.startswith("yuvj")  # a decoder may keep that name when the stream has come to say otherwise
         fields = int(self._says_progressive)
         if frame.interlaced_frame:
@@ -188,16 +150,9 @@ class FrameWords:
             matrix = UNSPECIFIED
         primaries, transfer = int(frame.color_primaries) or UNSPECIFIED, int(frame.color_trc) or UNSPECIFIED
         return Tags(
-            int(frame.color_range) or 2 * full, matrix, primaries, transfer,
-            fields, self._told.location, self._told.shape, size, name.replace("yuvj", "yuv") if full else name,
+            int(frame.color_range) or 2 * full, matrix, primaries, transfer, fields, _LOCATIONS.get(chroma_location(frame)),
+            pixel_shape(frame), size, name.replace("yuvj", "yuv") if full else name,
         )  # fmt: skip
-
-    def _showing(self, frame: av.VideoFrame, form: tuple[int, int, str]) -> Graph:
-        """The graph for frames of this form, made once: that takes longer than to ask it."""
-        key = (*form, int(frame.color_range), int(frame.colorspace))
-        if self._graph is None or self._graph[0] != key:
-            self._graph = key, showing(frame)
-        return self._graph[1]
 
     def _top_first(self, frame: av.VideoFrame, form: tuple[int, int, str]) -> bool:
         """The order of an interlaced frame's fields, by which way FFmpeg's ``select`` filter sends it."""
