@@ -1,8 +1,12 @@
 """A file that comes again, under its own name or the next: what of it was answered."""
 
+import base64
+import io
 from pathlib import Path
 
+import numpy as np
 import pytest
+from PIL import Image
 
 from bluffline.shift.redelivery import name_root
 from bluffline.shift.states import State
@@ -56,6 +60,13 @@ def test_a_file_that_is_replaced_is_held_against_what_it_was(tmp_path):
     film(path, (shot(1, peak=1.08), 14), (shot(3), 14))
     desk.shift.add([path])
     assert desk.go_on() == {"fair.mkv": State.TO_FIX} and before_of(desk) == {"fair.mkv": None}
+    told = desk.shift.files[0].told
+    rules = [rule for rule, _, _ in told.pictures]
+    assert rules and len(set(rules)) == len(rules) <= 3
+    for _, frame, picture in told.pictures:
+        image = np.asarray(Image.open(io.BytesIO(base64.b64decode(picture))).convert("L"))
+        assert frame < 14 and image.shape == (120, 160)
+        assert image[:25, :75].std() > 3 * image[60:80, 100:110].std(), "what is outside is hatched"
     film(path, (shot(1), 14), (shot(3), 14))
     assert desk.go_on() == {"fair.mkv": State.GOOD}
     came = before_of(desk)["fair.mkv"]

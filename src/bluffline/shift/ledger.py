@@ -7,6 +7,7 @@ import sqlite3
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import closing, suppress
 from dataclasses import asdict, replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -141,7 +142,8 @@ class Ledger:
         ------
         SettingsError : the disk refuses
         """
-        row = bytes(path), sha256_of(told), root, _text_of(told), told.looks, told.at
+        first = datetime.now(UTC).isoformat()  # finer than a second: what comes in one is held against each other in its order
+        row = bytes(path), sha256_of(told), root, _text_of(told), told.looks, first
         self.within(lambda store: store.execute(_PUT_CAME, row))
 
     def measured(self, root: str) -> list[tuple[Path, Told]]:
@@ -205,6 +207,7 @@ def _told_from(text: str) -> Told:
     """What `_text_of` made text of; whatever is wrong with it is raised as it comes."""
     data = json.loads(text)
     lists = {name: tuple(data[name]) for name in ("limits", "written")}
+    lists["pictures"] = tuple((str(rule), int(frame), str(picture)) for rule, frame, picture in data.get("pictures", ()))
     return Told(**data | lists | {"state": State(data["state"]), "skyline": bytes.fromhex(data["skyline"])})
 
 

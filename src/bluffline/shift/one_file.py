@@ -34,6 +34,7 @@ from bluffline.session.workfile import WorkFile, beside, read_work
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
 from bluffline.shift.workers import tell_on_the_way
+from bluffline.shift.worst import Pictured, worst_pictures
 from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.survey.checking import Checked, check, check_again
 from bluffline.survey.monitor import Monitor, Progress
@@ -91,7 +92,7 @@ class Told:
     ``sentence``: in words; ``report``: `checked_report` or `certificate_report`, empty where it was refused; ``skyline``: least
     and greatest luma and R′G′B′ of up to `COLUMNS` runs of frames, in tenths of a percent, one after the other; ``limits``: of
     luma and R′G′B′, in percent; ``written``: files that were left; ``at``: when it ended; ``seconds``: that it took; ``looks``:
-    of its shots, see `likeness`.
+    of its shots, see `likeness`; ``pictures``: of the frames where it is worst, see `worst_pictures`.
     """
 
     state: State
@@ -103,6 +104,7 @@ class Told:
     at: str = ""
     seconds: float = 0.0
     looks: str = field(default="", repr=False)
+    pictures: tuple[Pictured, ...] = field(default=(), repr=False)
 
     @property
     def checked(self) -> dict[str, Any]:
@@ -192,7 +194,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
     checked, work = measured(asked, monitor)
     survey = checked.survey
     drawn, limits = small_skyline(survey), (*survey.rules.limits.luma, *survey.rules.limits.rgb)
-    looks = looks_text(looks_of(survey.table, survey.shots()))
+    looks, pictures = looks_text(looks_of(survey.table, survey.shots())), worst_pictures(survey, checked.findings)
     kept: tuple[str, ...] = ()
     if asked.frames is not None:
         asked.frames.parent.mkdir(parents=True, exist_ok=True)
@@ -203,7 +205,8 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
         proof = _legalised(asked, survey, work, monitor)
         state = State.PROVED if proof.legal else State.TO_FIX
         written = tuple(str(path) for path in (asked.target, *certificate_paths(asked.target)))
-        return Told(state, proof.verdict, certificate_report(proof), drawn, limits, (*kept, *written), looks=looks)
+        proved = certificate_report(proof)
+        return Told(state, proof.verdict, proved, drawn, limits, (*kept, *written), looks=looks, pictures=pictures)
     report = checked_report(checked)
     left: tuple[str, ...] = ()
     if checked.good and asked.certify:
@@ -213,7 +216,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
         put_certificate(name, files, force=asked.force)
         left = tuple(map(str, files))
     state = State.GOOD if checked.good else State.TO_FIX
-    return Told(state, report["verdict"], report, drawn, limits, (*kept, *left), looks=looks)
+    return Told(state, report["verdict"], report, drawn, limits, (*kept, *left), looks=looks, pictures=pictures)
 
 
 def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, monitor: Monitor) -> Proof:

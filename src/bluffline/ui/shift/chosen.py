@@ -1,10 +1,12 @@
 """The file that is picked: its facts, its findings by rule, what was not looked at, and what can be done with it."""
 
+import base64
+from collections.abc import Sequence
 from itertools import groupby
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bluffline.figures import figure
@@ -15,6 +17,7 @@ from bluffline.shift.hand import FileInHand
 from bluffline.shift.one_file import Told
 from bluffline.shift.redelivery import CameBefore
 from bluffline.shift.states import State
+from bluffline.shift.worst import Pictured
 from bluffline.signal.matrix import standard
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.shift.painting import draw_skyline
@@ -53,7 +56,7 @@ class Chosen(QFrame):
         scrolled.setWidget(self._found)
         scrolled.setWidgetResizable(True)
         scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._came = _Came()
+        self._worst, self._came = _Worst(), _Came()
         self._rest = QLabel()
         self._rest.setWordWrap(True)
         self._rest.setFont(font(11))
@@ -64,6 +67,7 @@ class Chosen(QFrame):
         for widget in (self._name, self._facts, self._state):
             layout.addWidget(widget)
         layout.addWidget(scrolled, 1)
+        layout.addWidget(self._worst)
         layout.addWidget(self._came)
         layout.addWidget(self._rest)
         self.buttons: dict[str, QPushButton] = {}
@@ -83,6 +87,7 @@ class Chosen(QFrame):
     def show_file(self, file: FileInHand | None) -> None:
         """Draw what is known of a file; without one, say how files come here."""
         told = file.told if file is not None else None
+        self._worst.show_pictures(told.pictures if told is not None else ())
         self._came.show_file(file)
         self._found.show_findings(told.checked.get("findings", []) if told is not None else [])
         for name, button in self.buttons.items():
@@ -154,6 +159,41 @@ def _thing(told: str) -> str:
     """What is not judged, without the reason; where the rules are the reason, what they don't ask for."""
     about, _, rest = told.partition(": ")
     return rest if about in ("Not asked for by the rules", "No rule here", "Left out by the rules") else about
+
+
+class _Worst(QWidget):
+    """The frames where a file is worst, one for each rule: what is outside is hatched, the rule stands beneath."""
+
+    _WIDE, _GAP, _WORDS = 88, 8, 16
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._drawn: list[tuple[str, QPixmap]] = []
+        self.setAccessibleName("Frames where it is worst")
+
+    def show_pictures(self, pictures: Sequence[Pictured]) -> None:
+        """Show these; nothing where there are none."""
+        self._drawn = []
+        for rule, _, data in pictures:
+            picture = QPixmap()
+            if picture.loadFromData(base64.b64decode(data)):
+                scaled = picture.scaledToWidth(self._WIDE, Qt.TransformationMode.SmoothTransformation)
+                self._drawn.append((rule_title(rule), scaled))
+        tall = max((picture.height() for _, picture in self._drawn), default=0)
+        self.setFixedHeight(tall + self._WORDS)
+        self.setVisible(bool(self._drawn))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setFont(font(11))
+        painter.setPen(DIM)
+        for place, (title, picture) in enumerate(self._drawn):
+            left = place * (self._WIDE + self._GAP)
+            painter.drawPixmap(left, 0, picture)
+            told = painter.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, self._WIDE)
+            painter.drawText(QRect(left, self.height() - self._WORDS, self._WIDE, self._WORDS), _LEFT, told)
+        painter.end()
 
 
 class _Came(QWidget):
