@@ -30,6 +30,7 @@ bench: $(READY)
 	$(BIN)/python bench/treating.py
 	$(BIN)/python bench/hands.py
 	$(BIN)/python bench/memory.py
+	$(BIN)/python bench/behind.py
 	$(BIN)/python bench/scale.py
 
 demo-data: $(READY)

@@ -17,7 +17,7 @@ for _place in ("DATA", "CACHE", "STATE", "CONFIG"):
 
 import av
 import numpy as np
-from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.memory import leave_what_is_loaded
@@ -26,10 +26,10 @@ from bluffline.session.settings import Settings
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
+from heart import NOTICED, Heart
 
 FRAMES, SHOTS = 135_000, 1_200
 SIZE = 64, 48
-_BEAT = 2  # milliseconds between two events; more often would itself keep the interpreter busy
 
 
 def make_long(path: Path) -> Path:
@@ -52,38 +52,6 @@ def make_long(path: Path) -> Path:
                 container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     return path
-
-
-_NOTICED = 0.05  # seconds
-
-
-class Heart:
-    """Counts how long events wait."""
-
-    def __init__(self) -> None:
-        self.longest, self._last = 0.0, time.perf_counter()
-        self.over: list[float] = []  # waits of which an operator might notice something, in seconds
-        self._timer = QTimer()
-        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
-        self._timer.timeout.connect(self._beat)
-        self._timer.start(_BEAT)
-
-    def _beat(self) -> None:
-        now = time.perf_counter()
-        self.longest = max(self.longest, now - self._last)
-        if now - self._last > _NOTICED:
-            self.over.append(now - self._last)
-        self._last = now
-
-    def during(self, act: Callable[[], object], seconds: float = 0.6) -> float:
-        """The longest wait in milliseconds while something is done, and for a while after."""
-        loop = QEventLoop()
-        QTimer.singleShot(0, act)
-        QTimer.singleShot(int(seconds * 1000), loop.quit)
-        self.longest, self._last = 0.0, time.perf_counter()
-        self.over: list[float] = []  # waits of which an operator might notice something, in seconds
-        loop.exec()
-        return self.longest * 1000
 
 
 def gap_times(folder: Path) -> None:
@@ -109,7 +77,7 @@ def gap_times(folder: Path) -> None:
     took = surveyed(lambda: desk.open(clip))
     print(f"{len(session.shots)} shots, {len(session.findings)} findings in {FRAMES} frames; surveyed in {took:.0f} s")
     print(
-        f"while the survey grew, the window was away for more than {_NOTICED * 1000:.0f} ms {len(heart.over)} times, "
+        f"while the survey grew, the window was away for more than {NOTICED * 1000:.0f} ms {len(heart.over)} times, "
         f"for at most {heart.longest * 1000:.0f} ms; waits that long: {[round(wait * 1000) for wait in heart.over[:12]]} ms"
     )
     heart.longest = 0.0

@@ -21,7 +21,8 @@ from bluffline.session.settings import Settings
 from bluffline.treat.kinds.tone import Tone
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
-from run import make, taken_away, wait
+from heart import taken_away
+from run import make, wait
 from treating import NINE
 
 _PULLS = 40

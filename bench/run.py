@@ -47,6 +47,7 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
+from heart import taken_away
 
 FRAMES = 100
 CHART_FRAME = 75
@@ -85,12 +86,6 @@ def seconds(act: Callable[[], object]) -> float:
     began = time.perf_counter()
     act()
     return time.perf_counter() - began
-
-
-def taken_away() -> float:
-    """Seconds, summed over the cores, in which the host ran something else instead of this machine."""
-    fields = Path("/proc/stat").read_text(encoding="ascii").split("\n", 1)[0].split()
-    return int(fields[8]) / os.sysconf("SC_CLK_TCK")
 
 
 def in_turns(*acts: Callable[[], object]) -> list[list[float]]:

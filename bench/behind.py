@@ -1,0 +1,76 @@
+"""What is felt at the desk while a shift is measured behind it: how long the window is away, and frames that are dropped.
+
+The demo is on the desk; two dozen short programmes are in hand. Run by ``make bench``.
+"""
+
+import os
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+for _place in ("DATA", "STATE", "CONFIG"):
+    os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # no work from another sitting; loops that are compiled stay so
+
+from PyQt6.QtCore import QEventLoop
+from PyQt6.QtWidgets import QApplication
+
+from bluffline.demo import demo_clip
+from bluffline.memory import leave_what_is_loaded
+from bluffline.session.session import Session
+from bluffline.session.settings import Settings
+from bluffline.shift.states import State
+from bluffline.ui.desk import Desk
+from bluffline.ui.style.style import dress
+from heart import Heart, taken_away
+from scale import make
+
+FILES = 24
+_SHOWN = 8.0  # seconds that the list is looked at while it changes
+
+
+def main() -> None:
+    """Measure and print."""
+    application = QApplication(["bench"])
+    dress(application)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        paths = [folder / f"{number:02}.mov" for number in range(FILES)]
+        for number, path in enumerate(paths):
+            make(path, number)
+        session = Session()
+        desk = Desk(session, Settings(folder / "settings.json"))
+        leave_what_is_loaded()
+        desk.show()
+        loop = QEventLoop()
+        desk.survey_done.connect(loop.quit)
+        desk.open(demo_clip())
+        loop.exec()
+        heart = Heart()
+
+        def play() -> str:
+            done = QEventLoop()
+            desk.player._stopped = done.quit
+            session.place.go_to(0)
+            away = taken_away()
+            desk.player.play(1)
+            done.exec()
+            return f"{desk.player.dropped} dropped ({taken_away() - away:.1f} s taken away)"
+
+        heart.during(lambda: None, 3)
+        alone = heart.during(lambda: None, _SHOWN)
+        played = play()
+        desk.shifting.add(paths)
+        shown = heart.during(lambda: None, _SHOWN)
+        desk.acts["shift"].trigger()
+        behind, heart.over = play(), []
+        longest = heart.during(lambda: None, 2)
+        states = [file.state for file in desk.shifting.shift.files]
+        left = sum(state in (State.GROWING, State.WAITING, State.MEASURING) for state in states)
+        print(f"the window was away for at most {alone:.0f} ms with nothing behind, {shown:.0f} ms while the list was shown")
+        print(f"and changed, {longest:.0f} ms with the desk shown; {left} of {FILES} files were left then")
+        print(f"playing the demo with two gauges, frames: {played} alone, {behind} with the shift behind")
+        desk.close()
+
+
+if __name__ == "__main__":
+    main()
