@@ -113,9 +113,11 @@ def test_one_file_is_opened_and_what_was_in_hand_is_there_in_the_next_sitting(de
     qtbot.waitUntil(lambda: states(desk) == MEASURED, timeout=WAIT)
     desk.acts["shift"].trigger()
     assert not desk.in_hand
-    desk.shifting.stop()
     second = Desk(Session(), Settings(tmp_path / "other.json"))
     qtbot.addWidget(second)
+    second.shifting.begin()
+    assert "Another desk has the files in hand" in second.header.message and not second.in_hand
+    desk.shifting.stop()
     shutil.copy(folder / "good.mkv", folder / "torn.mov")
     second.shifting.begin()
     qtbot.waitUntil(lambda: states(second)["torn.mov"] is State.GOOD, timeout=WAIT)

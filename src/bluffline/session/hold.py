@@ -1,4 +1,4 @@
-"""One desk at a time has a programme under control: two would write over each other's work."""
+"""One desk at a time has a programme under control, or the files in hand: two would write over each other's work."""
 
 import fcntl
 import os
@@ -7,23 +7,24 @@ from typing import IO
 
 from bluffline.errors import SettingsError
 
-_TAKEN = "Another desk has this programme under control; two would write over each other's work, so close it there."
+_PROGRAMME = "Another desk has this programme under control; two would write over each other's work, so close it there."
 
 
 class Hold:
-    """The right to work on one programme; it ends with `release`, or with the process however that ends.
+    """The right to work on one thing; it ends with `release`, or with the process however that ends.
 
     Parameters
     ----------
     folder : where desks of one user meet; where it can't be written to, nothing is kept either, and nothing is held
-    mark : what the programme is known by
+    mark : what it is known by
+    taken : what is told where another desk has it
 
     Raises
     ------
     SettingsError : another desk has it
     """
 
-    def __init__(self, folder: Path, mark: str) -> None:
+    def __init__(self, folder: Path, mark: str, taken: str = _PROGRAMME) -> None:
         self.mark = mark
         self._path = folder / f"{mark[:32]}.held"
         self._file: IO[bytes] | None = None
@@ -35,7 +36,7 @@ class Hold:
                     fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
                 except BlockingIOError as error:
                     file.close()
-                    raise SettingsError(_TAKEN) from error
+                    raise SettingsError(taken) from error
                 if os.fstat(file.fileno()).st_nlink:
                     self._file = file
                 else:

@@ -15,10 +15,12 @@ from bluffline import __version__
 from bluffline.errors import SettingsError
 from bluffline.folders import UserFolder
 from bluffline.media.opening import Identity, Opening, shown
+from bluffline.session.hold import Hold
 from bluffline.shift.one_file import Asked, Told
 from bluffline.shift.states import State
 
 _VERSION = 2
+_TAKEN = "Another desk has the files in hand; two would do everything twice, so close it there."
 _WAIT = 30.0  # seconds for another process to be done with the file
 _SCHEMA = (
     """
@@ -59,6 +61,15 @@ class Ledger:
 
     def __init__(self, path: Path | None = None) -> None:
         self.path = path or UserFolder.WORK.path / "shift.sqlite"
+
+    def hold(self) -> Hold:
+        """Have the files in hand for oneself, until it is released.
+
+        Raises
+        ------
+        SettingsError : another desk has them
+        """
+        return Hold(self.path.parent / "held", "shift", _TAKEN)
 
     def take_up(self, asked: Asked, *, again: bool = False) -> Asked | None:
         """Note that something is begun; what it left before, be it half, may then be replaced by what it leaves now.

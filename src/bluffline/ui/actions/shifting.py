@@ -14,6 +14,7 @@ from bluffline.media.opening import shown
 from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
 from bluffline.session.faults import fault_of
+from bluffline.session.hold import Hold
 from bluffline.session.settings import Settings
 from bluffline.shift.hand import FileInHand, Shift
 from bluffline.shift.ledger import Ledger
@@ -48,6 +49,7 @@ class Shifting(QObject):
         self._shift: Shift | None = None
         self._workers: Workers | None = None
         self._thread: Thread | None = None
+        self._hold: Hold | None = None
         self._end = Event()
         self._coming: SimpleQueue[list[Path]] = SimpleQueue()  # folders may be large: they are searched on the thread
         self._opened_here, self._rules_before = False, work.session.rules
@@ -67,9 +69,10 @@ class Shifting(QObject):
 
         Raises
         ------
-        SettingsError : the list can't be read
+        SettingsError : the list can't be read, or another desk has it
         """
         if self._shift is None:
+            self._hold = Ledger().hold()
             profiles, wrong = own_profiles()
             hands = max((os.cpu_count() or 1) - 1, 1)
             workers = Workers(hands, told=self._at)
@@ -77,6 +80,7 @@ class Shifting(QObject):
                 self._shift = Shift(Ledger(), workers, profiles, changed=self._changed.emit, at_once=hands, kept=work_kept)
             except SettingsError:
                 workers.shutdown()
+                self._hold.release()
                 raise
             self._workers = workers
             self._thread = Thread(target=self._go_on, args=(self._shift,), name="bluffline-shift", daemon=True)
@@ -103,6 +107,8 @@ class Shifting(QObject):
             self._workers.shutdown(cancel_futures=True)
         if self._thread is not None:
             self._thread.join()
+        if self._hold is not None:
+            self._hold.release()
 
     def _go_on(self, shift: Shift) -> None:
         while not self._end.wait(_REST):
