@@ -64,8 +64,9 @@ class _Target:
     def put(self, frame: av.VideoFrame, *, glaring: bool) -> None:
         again = frame.reformat(format="yuv422p10le")
         if glaring:
-            luma = np.frombuffer(again.planes[0], np.uint16).astype(np.float32)
-            again.planes[0].update(np.minimum(64 + (luma - 64) * 1.25, 1019).astype(np.uint16))
+            samples = again.to_ndarray()  # of its own: the frame may be that of other files as well
+            samples[: again.height] = np.minimum(64 + (samples[: again.height] - 64.0) * 1.25, 1019)
+            again = av.VideoFrame.from_ndarray(samples, "yuv422p10le")
         again.pts, again.time_base = self._count, Fraction(1, 25)
         self._container.mux(self._stream.encode(again))
         self._count += 1

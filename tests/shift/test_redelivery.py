@@ -67,6 +67,8 @@ def test_a_file_that_is_replaced_is_held_against_what_it_was(tmp_path):
         image = np.asarray(Image.open(io.BytesIO(base64.b64decode(picture))).convert("L"))
         assert frame < 14 and image.shape == (120, 160)
         assert image[:25, :75].std() > 3 * image[60:80, 100:110].std(), "what is outside is hatched"
+    desk.shift.legalise(path)
+    assert desk.go_on() == {"fair.mkv": State.PROVED} and before_of(desk) == {"fair.mkv": None}, "it is the same file"
     film(path, (shot(1), 14), (shot(3), 14))
     assert desk.go_on() == {"fair.mkv": State.GOOD}
     came = before_of(desk)["fair.mkv"]

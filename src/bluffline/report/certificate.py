@@ -39,11 +39,12 @@ _SVG_RANGE = (-12.0, 125.0)  # percent from the foot to the top of the drawing
 def certificate_report(proof: Proof) -> CertificateForm:
     """The proof in the form of schema ``bluffline.certificate/2``."""
     shots = list(proof.request.shots)
-    after = check_report(proof.after, shots)
+    before, after = check_report(proof.request.survey, shots), check_report(proof.after, shots)
+    before["file"]["size"], before["file"]["sha256"] = proof.source_size, proof.source_checksum
     after["file"]["path"] = shown(proof.request.target)
     return {
         "schema": "bluffline.certificate/2",
-        "before": check_report(proof.request.survey, shots),
+        "before": before,
         "after": after,
         "rounds": proof.rounds,
         "output": shown(proof.request.target),

@@ -323,7 +323,7 @@ class Shift:
     def _hold_against_others(self, path: Path, told: Told) -> None:
         """Keep what was measured of a file, and hold all that is known by its name against what came before each of it."""
         root = name_root(path)
-        if told.looks:
+        if told.looks and sha256_of(told):
             self.ledger.put_measured(path, root, brief(told))
         known = {(where, sha256_of(each)): each for where, each in self.ledger.measured(root)}
         before = deliveries(known)

@@ -22,16 +22,21 @@ Pictured = tuple[str, int, str]  # a rule, a frame, and a JPEG in base 64
 
 
 def worst_pictures(survey: Survey, findings: Sequence[Finding]) -> tuple[Pictured, ...]:
-    """Of the gravest rules that are broken the frame where each is worst, what is outside hatched; up to `MOST`."""
+    """Of the gravest rules that are broken a frame where each is worst, of shots of their own where they have some.
+
+    What is outside is hatched; up to `MOST`.
+    """
     order = list(Severity)
     ranked = sorted(
         (each for each in findings if each.severity is not Severity.NOTE and each.waiver is None),
         key=lambda each: (order.index(each.severity), -each.worst_area),
     )
     chosen: dict[str, Finding] = {}
-    for each in ranked:
-        if each.worst_frame not in {other.worst_frame for other in chosen.values()}:
-            chosen.setdefault(each.rule, each)
+    for another_shot in (True, False):
+        for each in ranked:
+            seen = {other.shot if another_shot else other.worst_frame for other in chosen.values()}
+            if (each.shot if another_shot else each.worst_frame) not in seen:
+                chosen.setdefault(each.rule, each)
     source = survey.source
     size = _WIDTH, max(round(_WIDTH * source.height / source.width), 1)
     view = View(

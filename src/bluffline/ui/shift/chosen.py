@@ -26,10 +26,10 @@ from bluffline.ui.style.style import DIM, TEXT, font
 
 ACTS = (
     ("open", "Open on the desk", "Enter"), ("certify", "Certify as it stands", "C"), ("legalise", "Legalise and prove", "G"),
-    ("put_off", "Put off, or take up again", "O"), ("deliver", "Deliver", "D"), ("send_back", "Send back", "B"),
+    ("put_off", "Put off", "O"), ("send_back", "Send back", "B"), ("deliver", "Deliver", "D"),
     ("profile", "Profile …", "P"), ("remove", "Let it go", "Del"),
 )  # fmt: skip
-_WIDE = frozenset({"open", "certify", "legalise", "put_off"})  # acts with a row of their own
+_WIDE = frozenset({"open", "certify", "legalise"})  # acts with a row of their own
 _LINE = 34
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 
@@ -92,10 +92,15 @@ class Chosen(QFrame):
         self._found.show_findings(told.checked.get("findings", []) if told is not None else [])
         for name, button in self.buttons.items():
             button.setEnabled(file is not None and can(name, file))
+            title, key = next((title, key) for act, title, key in ACTS if act == name)
+            again = name == "put_off" and file is not None and file.state is State.PUT_OFF
+            button.setText(f"{'Take up' if again else title}   {key}")
             button.setProperty("next", name == _chief(file))
             style = button.style()
             assert style is not None
             style.polish(button)
+        self.buttons["legalise"].setVisible(file is not None and file.state is State.TO_FIX)  # of the two one can be done
+        self.buttons["certify"].setVisible(not self.buttons["legalise"].isVisibleTo(self))
         if file is None:
             self._name.setText("No file is picked")
             self._facts.setText("Drop files or folders here, or add them above. Each is measured behind what you do.")
@@ -164,7 +169,7 @@ def _thing(told: str) -> str:
 class _Worst(QWidget):
     """The frames where a file is worst, one for each rule: what is outside is hatched, the rule stands beneath."""
 
-    _WIDE, _GAP, _WORDS = 88, 8, 16
+    _WIDE, _GAP, _WORDS = 88, 9, 28
 
     def __init__(self) -> None:
         super().__init__()
@@ -191,8 +196,8 @@ class _Worst(QWidget):
         for place, (title, picture) in enumerate(self._drawn):
             left = place * (self._WIDE + self._GAP)
             painter.drawPixmap(left, 0, picture)
-            told = painter.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, self._WIDE)
-            painter.drawText(QRect(left, self.height() - self._WORDS, self._WIDE, self._WORDS), _LEFT, told)
+            box = QRect(left, self.height() - self._WORDS, self._WIDE, self._WORDS)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, title)
         painter.end()
 
 
