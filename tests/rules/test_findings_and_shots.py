@@ -5,6 +5,7 @@ from bluffline.measure.counted import Limits
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.evidence import Surveyed
 from bluffline.rules.judging import judge
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
@@ -115,6 +116,13 @@ def test_a_damaged_frame_is_a_finding_and_no_cut():
     assert find_shots(table) == [Shot(0, 4)]
     unreadable = [f for f in judge(table, [Shot(0, 4)], SOURCE, RULES) if f.rule == "unreadable"]
     assert [(f.first_frame, f.last_frame) for f in unreadable] == [(2, 2)]
+
+
+def test_a_frame_that_is_not_in_the_file_is_missing_and_another_can_not_be_decoded():
+    table = table_of([scene(1), None, scene(1), None, scene(1)])
+    found = judge(table, [Shot(0, 4)], SOURCE, RULES, Surveyed(Region.whole(SOURCE), lost=np.array([3])))
+    told = {(f.rule, f.first_frame, f.last_frame) for f in found if f.rule in ("unreadable", "missing")}
+    assert told == {("unreadable", 1, 1), ("missing", 3, 3)}
 
 
 def test_a_table_grows_past_what_was_expected_and_freezes():

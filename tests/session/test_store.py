@@ -296,12 +296,13 @@ def test_work_from_before_follows_areas_by_frames_of_their_shots_and_is_brought_
     path.write_bytes(b"picture")
     in_programme = Tone(0.2, reach=Reach(True, (FOLLOWED,)))
     (in_shot,) = shifted((in_programme,), -12)
-    old = Work(MappingProxyType({1: (in_shot,)}), (), (Aside(Shot(12, 23), (in_shot,)),))
+    beyond = len(SHOTS)  # a number that no shot has any more is no reason to lose the rest
+    old = Work(MappingProxyType({1: (in_shot,), beyond: (in_shot,)}), (), (Aside(Shot(12, 23), (in_shot,)),))
     assert store.keep(known(path), SHOTS, old)
     with closing(sqlite3.connect(store.path)) as opened, opened:
         opened.execute("update kept set work = replace(work, 'frames of the programme', 'frames of their shots')")
     work, _ = store.recall(known(path))
-    assert work.treatments[1] == work.aside[0].treatment == (in_programme,)
+    assert work.treatments[1] == work.aside[0].treatment == (in_programme,) and work.treatments[beyond] == (in_shot,)
 
 
 def test_places_before_the_first_frame_leave_an_area_where_it_stood():

@@ -46,6 +46,8 @@ class ShiftRows(QAbstractListModel):
     def _passes(self, file: FileInHand) -> bool:
         if self._states is not None and file.state not in self._states:
             return False
+        if not self._words:
+            return True
         said = f"{shown(file.path)} {file.profile.name} {file.state} {found_in(file)}".casefold()
         return all(word in said for word in self._words.split())
 
