@@ -21,11 +21,13 @@ class Predictions:
     """Which frames may be predicted from which, by the order in which their packets go to the decoder.
 
     A frame may be predicted from any that is decoded before it, as far back as the last one that stands alone and is shown no
-    later than itself. That one which was damaged predicts nothing can't be told; it is taken to predict what it may.
+    later than itself. That one which was damaged predicts nothing can't be told; it is taken to predict what it may. One that
+    has no packet is not: it may have been left out before the others were coded, and nothing of them is wrong then.
     """
 
     def __init__(self, index: FrameIndex) -> None:
         self._index = index
+        self._lost = frozenset(index.lost.tolist())
         self._decoded, self._furthest = 0, -1
         self._order: dict[int, int] = {}  # frame: its place in the order of decoding
         self._waits: dict[int, int] = {}  # frame: the last one that is shown after it and decoded before it
@@ -46,7 +48,7 @@ class Predictions:
         held: deque[Frame] = deque()
         for frame in frames:
             held.append(frame)
-            if frame.damaged:
+            if frame.damaged and frame.number not in self._lost:
                 self._damaged.append((frame.number, self._order.get(frame.number, _FIRST)))
             while held and self._waits.get(held[0].number, -1) <= frame.number:
                 yield self._judged(held.popleft())

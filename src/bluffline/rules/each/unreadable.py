@@ -18,7 +18,7 @@ _ALIKE = attrgetter("width", "height", "bit_depth", "model", "halved")  # what c
 class Unreadable(Rule):
     """Frames that were not measured."""
 
-    titles = {"unreadable": "Can't be decoded", "missing": "Missing frames"}
+    titles = {"unreadable": "Not readable", "missing": "Missing frames"}
     place = 21
     whole_frames = True
     tried = False
@@ -30,7 +30,7 @@ class Unreadable(Rule):
         formats = shot.table.formats or [shot.source]
         other = np.array([_ALIKE(each) != _ALIKE(shot.source) for each in formats])[shot.column("format")]
         for rule, mask, words in (
-            ("unreadable", missing & there & ~other, "Frames that can't be decoded"),
+            ("unreadable", missing & there & ~other, "Frames that can't be decoded, or may be predicted from such"),
             ("unreadable", missing & there & other, "Frames of another size or sampling, which were not measured"),
             ("missing", missing & ~there, "Frames that are not in the file, by its times or by what it declares"),
         ):

@@ -165,7 +165,8 @@ class PictureView(QWidget):
         """Show a frame."""
         self._drawn.clear()
         self._preview = preview
-        self._message = "" if preview.readable else f"Frame {preview.frame} can't be decoded: it is damaged in the file"
+        lost = f"Frame {preview.frame} is missing or damaged in the file, or may be predicted from one that is"
+        self._message = "" if preview.readable else lost
         self.highlighted = None
         self.update()
 
