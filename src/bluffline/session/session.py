@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -68,7 +69,8 @@ class Session:
         self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
         self._tried = object()  # another one for whatever is known of trials
         self._around: tuple[tuple[object, ...], Around] | None = None
-        self._near: tuple[Judged | None, list[int]] | None = None
+        self._near: tuple[list[Shot], list[int]] | None = None
+        self._coding: tuple[object, Coding | None] | None = None
         self.programme_changed = Event()
         self.survey_changed, self.trials_changed = Event(), Event()
 
@@ -252,8 +254,8 @@ class Session:
         treatments = self.document.treatments
         if self.survey is None or not self.surveyed or not self._coded_by or not any(map(acts, treatments.values())):
             return []
-        if self._near is None or self._near[0] is not self._judged:
-            self._near = self._judged, near_a_limit(self.survey, self.shots)
+        if self._near is None or self._near[0] is not self.shots:  # which are others whenever anything is judged anew
+            self._near = self.shots, near_a_limit(self.survey, self.shots)
         return [shot for shot in self._near[1] if not acts(treatments.get(shot, ()))]
 
     def added_by_coding(self) -> dict[int, int]:
@@ -320,10 +322,13 @@ class Session:
         """What pictures go through when they are written; None where nothing changes them, or nobody knows yet."""
         if self.codec is None or self.codec.lossless or self.programme is None:
             return None
-        try:
-            return Coding(self.source, self.codec, self.programme.frame_rate)
-        except WriteError:  # told where one writes
-            return None
+        key = self.source, self.codec, self.programme.frame_rate
+        if self._coding is None or self._coding[0] != key:  # it is asked for at every shot
+            coding = None
+            with suppress(WriteError):  # told where one writes
+                coding = Coding(*key)
+            self._coding = key, coding
+        return self._coding[1]
 
     @property
     def must_fix_count(self) -> int:
