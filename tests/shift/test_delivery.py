@@ -47,6 +47,13 @@ def test_a_copy_and_a_file_as_it_stands_arrive_with_their_certificates(desk, fol
     assert [file.by for file in desk.shift.files if file.path.name == "good.mkv"] == ["Rosalind"]
 
 
+def test_what_was_handed_on_within_a_watched_folder_is_not_taken_in_hand_again(desk, folder, there, tmp_path):
+    desk.shift.watch(tmp_path)
+    assert delivered(desk, folder / "good.mkv") and delivered(desk, folder / "over.mkv")
+    desk.go_on()
+    assert (there / "good.mkv").exists() and len(desk.states) == 3
+
+
 def test_what_is_there_already_is_left(desk, folder, there):
     (there / "good.mkv").write_bytes(b"another programme")
     assert not delivered(desk, folder / "good.mkv") and "There is another good.mkv" in desk.shift.told.pop()

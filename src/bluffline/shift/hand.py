@@ -257,8 +257,10 @@ class Shift:
             self._take(ended)
         if self._to_compare and (file := self._files.get(self._to_compare.pop())) is not None and file.told is not None:
             self._hold_against_others(file.path, file.told)
+        handed_to = {self._delivery(profile) for profile in self.profiles if profile.deliver}
         for watcher in self._watched.values():
-            if new := [path for path in watcher.steady() if path.absolute() not in self._files]:
+            there = [path.absolute() for path in watcher.steady()]
+            if new := [path for path in there if path not in self._files and path.parent not in handed_to]:
                 self.add(new)
         if (now := self._clock()) >= self._look_next:
             for file in self.files:
@@ -273,12 +275,17 @@ class Shift:
                     self._change(file.path, state=State.MEASURING, by=MACHINE)
                 self._begin(replace(_asked(file), kept=self._work_kept(file.path)))
 
+    @staticmethod
+    def _delivery(profile: Profile) -> Path:
+        """The folder that files of a profile are handed on into."""
+        return Path(profile.deliver).expanduser().absolute()
+
     def _hand_on(self, file: FileInHand) -> None:
         """Begin to hand a file on, or take over that it was."""
         under_way = self._handed.get(file.path)
         if under_way is None:
             assert file.told is not None
-            folder = Path(file.profile.deliver).expanduser()
+            folder = self._delivery(file.profile)
             self._handed[file.path] = self._batch.executor.submit(hand_on, file.path, file.told, folder)
         elif under_way.done():
             error = self._handed.pop(file.path).exception()
