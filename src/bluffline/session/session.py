@@ -71,6 +71,7 @@ class Session:
         self._around: tuple[tuple[object, ...], Around] | None = None
         self._near: tuple[list[Shot], list[int]] | None = None
         self._coding: tuple[object, Coding | None] | None = None
+        self._added: tuple[tuple[object, ...], dict[int, int]] | None = None
         self.programme_changed = Event()
         self.survey_changed, self.trials_changed = Event(), Event()
 
@@ -260,12 +261,15 @@ class Session:
 
     def added_by_coding(self) -> dict[int, int]:
         """How many findings the codec adds to shots without a treatment, by what is known: by their numbers."""
-        by_shot, added = _by_shot(self.findings), {}
-        for shot in self._only_coded():
-            if (trial := self._trial(shot, ())) is not None:
-                own = by_shot.get(shot, [])
-                added[shot] = trial.left(own, self._waivers) - len(must_fix(own))
-        return {shot: count for shot, count in added.items() if count}
+        key = self._tried, self.document.work, self.findings, self._coded_by
+        if self._added is None or any(one is not other for one, other in zip(key, self._added[0], strict=True)):
+            by_shot, added = _by_shot(self.findings), {}
+            for shot in self._only_coded():
+                if (trial := self._trial(shot, ())) is not None:
+                    own = by_shot.get(shot, [])
+                    added[shot] = trial.left(own, self._waivers) - len(must_fix(own))
+            self._added = key, {shot: count for shot, count in added.items() if count}
+        return self._added[1]
 
     def outcome(self, finding: Finding) -> Outcome | None:
         """What becomes of a finding under its shot's treatment, as far as that is known."""

@@ -80,6 +80,7 @@ class Desk(QMainWindow):
         session.codec = session.codec or CODECS.get(settings.codec)
         self.gauges = GaugeModel(settings.gauges)
         self._areas = 0
+        self._added: dict[int, int] = {}  # findings that coding adds, as they were told of
         self._reach_since = math.inf
         self._menus = QMenuBar()
         self.header = Header(self._menus)
@@ -419,12 +420,13 @@ class Desk(QMainWindow):
         session = self.session
         left, count = session.left_count, session.must_fix_count
         treated = any(acts(steps) for steps in session.document.treatments.values())
-        told = f"{left} left of {count}" if treated else f"{count} must fix"
-        if added := session.added_by_coding():
-            shots = ", ".join(str(shot + 1) for shot in added)
-            assert session.codec is not None
-            told += f" · {session.codec.title} adds {sum(added.values())}, in shot{'s' * (len(added) > 1)} {shots}"
-        self.findings_card.set_facts(told)
+        self.findings_card.set_facts(f"{left} left of {count}" if treated else f"{count} must fix")
+        if (added := session.added_by_coding()) != self._added:
+            self._added = added
+            if added and session.codec is not None:
+                shots = f"shot{'s' * (len(added) > 1)} {', '.join(str(shot + 1) for shot in added)}"
+                more = f"{sum(added.values())} more to fix"
+                self.header.say(f"Written as {session.codec.title}, {shots} would have {more}, which coding adds")
         self.header.count_left(left if session.surveyed else None)
 
     def _refresh_facts(self) -> None:

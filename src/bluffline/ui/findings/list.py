@@ -257,6 +257,8 @@ class _FindingDelegate(QStyledItemDelegate):
         else:
             left = session.left_in(key)
             title, facts = f"Shot {key + 1}", session.programme.label(session.shots[key].first)
+            if added := session.added_by_coding().get(key):
+                facts = f"coding adds {added} · {facts}"
             if left is not None:  # how it was tried holds for all its findings, so it is said once
                 told = f"{left or 'none'} left"
                 facts = f"{told} · {facts}" if session.as_written else f"{told} (before coding)"
