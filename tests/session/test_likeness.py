@@ -101,7 +101,7 @@ WORK = Work(
 
 def test_work_goes_to_the_shots_that_are_there_and_what_has_none_is_kept_aside():
     now = [Shot(0, 4), Shot(5, 24)]
-    brought = brought_over(WORK, BEFORE, now, {1: 1})
+    brought = brought_over(WORK, BEFORE, now, {1: 1}, {})
     assert brought.treatments.keys() == {1} and brought.reasons == {1: ("why",)} and brought.cuts == Cuts()
     step = brought.treatments[1][0]
     assert [place.frame for place in step.reach.areas[0].follow] == [7, 15], "as much earlier as its shot is"

@@ -16,7 +16,6 @@ from bluffline.session.work import NO_CUTS, Work, left_behind, rehomed
 from bluffline.treat.ladder import shifted
 
 Looks = NDArray[np.uint8]
-NONE_SAME: Mapping[int, int] = MappingProxyType({})
 _MARK = 8  # bytes behind a look: what its shot measures, frame by frame, as a checksum; zeros where that is not known
 _MEASURED = ("y_min", "y_max", "y_mean", "rgb_min", "rgb_max", "look")  # what no rules have a say in
 _MARKED = "marked "  # before looks that were kept with marks
@@ -90,7 +89,7 @@ def _telling(looks: Looks) -> NDArray[np.bool_]:
 
 
 def brought_over(
-    work: Work, before: Sequence[Shot], now: Sequence[Shot], pairs: Mapping[int, int], same: Mapping[int, int] = NONE_SAME
+    work: Work, before: Sequence[Shot], now: Sequence[Shot], pairs: Mapping[int, int], same: Mapping[int, int]
 ) -> Work:
     """Work on some shots, brought to those of another delivery that are like them; what has no shot there is kept aside.
 

@@ -1,16 +1,15 @@
 """Handing a file on: copied into a folder with its certificate, if it still is what was certified."""
 
-import hashlib
 import json
-from collections.abc import Callable
+import shutil
 from pathlib import Path
 
 from bluffline.errors import MediaError, WriteError
 from bluffline.media.opening import Opening, shown
 from bluffline.media.target import certificate_paths, claimed
 from bluffline.shift.one_file import Told
-
-_AT_ONCE = 4 << 20  # bytes
+from bluffline.survey.checking import checksum
+from bluffline.survey.monitor import Monitor
 
 
 def what_goes(path: Path, told: Told | None) -> tuple[Path, list[Path]] | None:
@@ -47,15 +46,12 @@ def hand_on(path: Path, told: Told, folder: Path) -> None:
         beside = {there: page.read_bytes() for there, page in zip(certificate_paths(target), pages, strict=True)}
         with claimed(target, "delivery") as claim:
             if target.exists():
-                if _sha256(target) != certified:
+                if checksum([target], Monitor(), name) != certified:
                     raise WriteError(f"There is another {name} in {shown(folder)}; it was left as it is.")
                 return
-            with claim.working.open("wb") as copy:
-                read = _sha256(media, copy.write)
-            if read != certified:
-                raise MediaError(f"{name} is not what was certified any more, so it was not handed on.")
-            if _sha256(claim.working) != certified:
-                raise WriteError(f"The copy of {name} in {shown(folder)} does not read as it was written.")
+            shutil.copyfile(media, claim.working)
+            if checksum([claim.working], Monitor(), name) != certified:
+                raise MediaError(f"What was copied of {name} is not what was certified, so it was not handed on.")
             claim.settle(beside)
     except OSError as error:
         raise WriteError(f"{name} could not be copied into {shown(folder)}: {error.strerror}.") from error
@@ -67,12 +63,3 @@ def _certified(page: Path) -> str:
     """The checksum that a certificate gives the file that it is about."""
     data = json.loads(page.read_text())
     return str(data["sha256"]["written"] if "sha256" in data else data["file"]["sha256"])
-
-
-def _sha256(path: Path, also: Callable[[bytes], object] = lambda _: None) -> str:
-    found = hashlib.sha256()
-    with path.open("rb") as file:
-        while piece := file.read(_AT_ONCE):
-            found.update(piece)
-            also(piece)
-    return found.hexdigest()
