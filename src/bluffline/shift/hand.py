@@ -1,7 +1,5 @@
 """The files in hand: what state each is in, since when and by whom, and what goes on with it next."""
 
-import csv
-import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field, replace
@@ -10,9 +8,9 @@ from pathlib import Path
 from threading import RLock
 from time import monotonic
 
-from bluffline.errors import BlufflineError, SettingsError
-from bluffline.intake import read_text
+from bluffline.errors import BlufflineError
 from bluffline.media.opening import shown
+from bluffline.shift.air import air_time, air_times
 from bluffline.shift.batch import Batch, Ended
 from bluffline.shift.delivery import hand_on
 from bluffline.shift.gathering import gathered
@@ -25,7 +23,6 @@ from bluffline.shift.watching import QUIET, Watcher
 from bluffline.survey.monitor import Progress
 
 MACHINE = "this machine"
-_TIME = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 _SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
 _DAY_BEGINS = "06"  # the hour at which a day's programme does
 _CERTIFICATE, _COPY, _DELIVERY = "certificate", "legal copy", "delivery"  # what may be asked for
@@ -155,10 +152,7 @@ class Shift:
         ------
         SettingsError : it is no time
         """
-        found = _TIME.fullmatch(text.strip())
-        if text.strip() and found is None:
-            raise SettingsError(f"A time on air is hours and minutes, as 18:30, not {text[:20]}.")
-        self._change(path, on_air=f"{int(found[1]):02}:{found[2]}" if found else "")
+        self._change(path, on_air=air_time(text))
 
     def read_air_times(self, path: Path) -> list[str]:
         """Take times on air from a CSV of names and times, also for files that come later; returns names that none has yet.
@@ -167,18 +161,7 @@ class Shift:
         ------
         SettingsError : it can't be read, or a line of it is none
         """
-        try:
-            rows = [row for row in csv.reader(read_text(path).splitlines()) if any(cell.strip() for cell in row)]
-        except (OSError, ValueError, csv.Error) as error:
-            raise SettingsError(f"The air times {shown(path)} can't be read: {error}.") from error
-        times: dict[str, str] = {}
-        for number, row in enumerate(rows, 1):
-            if len(row) < 2 or not _TIME.fullmatch(row[1].strip()):
-                if number == 1 and len(row) >= 2:
-                    continue  # the names of the columns
-                told = f"{shown(path)}, line {number}: a name and a time are needed"
-                raise SettingsError(f"{told}, as harbour-report.mxf, 18:30.")
-            times[row[0].strip().casefold()] = row[1].strip().rjust(5, "0")
+        times = air_times(path)
         with self._one:
             self._times = times
             self.ledger.put_times(times)
