@@ -46,8 +46,8 @@ def test_opening_shows_findings_shots_and_the_first_frame(surveyed_desk):
     assert len(desk.session.shots) == 2 and desk.session.must_fix_count == 3
     rows = desk.findings.rows
     assert rows.rowCount() == 1, "the one shot that has findings"
-    assert [rows.item(0).child(n).text() for n in range(3)] == [headline(found) for found in desk.session.findings]
-    assert rows.item(0).child(0).text().startswith("Luma over")
+    told = [rows.index(n, 0, rows.index(0, 0)).data() for n in range(3)]
+    assert told == [headline(found) for found in desk.session.findings] and told[0].startswith("Luma over")
     assert "3 must fix" in desk.findings_card.facts and desk.findings.severities[Severity.MUST_FIX].text() == "3 fix"
     assert "narrow range" in desk.header.facts_line.text() and "09:59:58:00" in desk.picture_card.facts
 

@@ -23,7 +23,8 @@ def heads(desk):
 
 
 def told(desk):
-    return [item.child(n).text() for item in heads(desk) for n in range(item.rowCount())]
+    rows = desk.findings.rows
+    return [rows.index(n, 0, item.index()).data() for item in heads(desk) for n in range(item.rowCount())]
 
 
 def test_findings_fold_by_shot_and_by_rule(surveyed_desk, qtbot):

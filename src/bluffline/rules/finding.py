@@ -80,5 +80,5 @@ class Finding:
 
 def in_reading_order(findings: list[Finding]) -> list[Finding]:
     """By shot, and in a shot the gravest first."""
-    order = list(Severity)
-    return sorted(findings, key=lambda found: (found.shot, order.index(found.severity), found.first_frame))
+    order = {severity: place for place, severity in enumerate(Severity)}
+    return sorted(findings, key=lambda found: (found.shot, order[found.severity], found.first_frame))

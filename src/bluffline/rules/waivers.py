@@ -29,6 +29,8 @@ class _Written:
 
 def waived(findings: Sequence[Finding], waivers: Sequence[Waiver]) -> list[Finding]:
     """The findings, each with the first of the waivers that covers it whole; one that none covers has none."""
+    if not waivers and all(found.waiver is None for found in findings):
+        return list(findings)
 
     def of(finding: Finding) -> Waiver | None:
         return next((waiver for waiver in waivers if waiver.covers(finding)), None)

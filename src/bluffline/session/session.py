@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -71,7 +72,7 @@ class Session:
         self._around: tuple[tuple[object, ...], Around] | None = None
         self._near: tuple[list[Shot], list[int]] | None = None
         self._coding: tuple[object, Coding | None] | None = None
-        self._added: tuple[tuple[object, ...], dict[int, int]] | None = None
+        self._counted: tuple[tuple[object, ...], tuple[dict[int, int], int]] | None = None
         self.programme_changed = Event()
         self.survey_changed, self.trials_changed = Event(), Event()
 
@@ -181,7 +182,8 @@ class Session:
         if judged is None or not judged.complete or judged.cuts == cuts:
             return
         shots = cuts.of(judged.found)
-        homes = [bisect_right(shots, found.worst_frame, key=lambda shot: shot.first) - 1 for found in judged.findings]
+        firsts = [shot.first for shot in shots]
+        homes = [bisect_right(firsts, found.worst_frame) - 1 for found in judged.findings]
         findings = [
             found if found.shot == home else replace(found, shot=home)
             for found, home in zip(judged.findings, homes, strict=True)
@@ -204,9 +206,11 @@ class Session:
         """Whether a programme is open and every frame of it has been measured and judged."""
         return self._judged is not None and self._judged.complete and bool(self.shots)
 
-    def looks(self) -> Looks | None:
-        """What its shots look like; None before they are all known."""
-        return looks_of(self.survey.table, self.shots) if self.survey is not None and self.surveyed else None
+    def looks(self) -> Callable[[], Looks | None]:
+        """Whoever calls what is returned, in whatever thread, gets what its shots look like; None before they are all known."""
+        if self.survey is None or not self.surveyed:
+            return lambda: None
+        return partial(looks_of, self.survey.table, self.shots)  # which are others whenever they are divided anew
 
     def source_columns(self) -> Mapping[str, NDArray[np.float64]]:
         """Extremes of every frame judged so far, in percent."""
@@ -261,15 +265,33 @@ class Session:
 
     def added_by_coding(self) -> dict[int, int]:
         """How many findings the codec adds to shots without a treatment, by what is known: by their numbers."""
+        return self._count()[0]
+
+    @property
+    def left_count(self) -> int:
+        """Number of findings that must be fixed and, by what is known, will not be by the treatments in force."""
+        return self._count()[1]
+
+    def _count(self) -> tuple[dict[int, int], int]:
+        """What coding adds by shot, and how many findings are left of all; counted once for all that ask."""
         key = self._tried, self.document.work, self.findings, self._coded_by
-        if self._added is None or any(one is not other for one, other in zip(key, self._added[0], strict=True)):
-            by_shot, added = _by_shot(self.findings), {}
-            for shot in self._only_coded():
-                if (trial := self._trial(shot, ())) is not None:
-                    own = by_shot.get(shot, [])
-                    added[shot] = trial.left(own, self._waivers) - len(must_fix(own))
-            self._added = key, {shot: count for shot, count in added.items() if count}
-        return self._added[1]
+        if self._counted is None or any(one is not other for one, other in zip(key, self._counted[0], strict=True)):
+            survey, added = self.survey, {}
+            if only_coded := self._only_coded():
+                found = _by_shot(self.findings)
+                for shot in only_coded:
+                    if (trial := self._trial(shot, ())) is not None:
+                        own = found.get(shot, [])
+                        added[shot] = trial.left(own, self._waivers) - len(must_fix(own))
+            to_fix = [each for each in must_fix(self.findings) if survey is None or not mended_by_writing(survey, each)]
+            by_shot = _by_shot(to_fix)
+            left = {shot: len(found) for shot, found in by_shot.items()}
+            for shot in self.document.treatments:
+                if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
+                    left[shot] = trial.left(by_shot.get(shot, []), self._waivers)
+            more = {shot: count for shot, count in added.items() if count}
+            self._counted = key, (more, sum(left.values()) + sum(more.values()))
+        return self._counted[1]
 
     def outcome(self, finding: Finding) -> Outcome | None:
         """What becomes of a finding under its shot's treatment, as far as that is known."""
@@ -289,18 +311,6 @@ class Session:
         if findings:
             here = findings.index(self.place.selected) + 1 if self.place.selected in findings else 0
             self.place.select(findings[here % len(findings)])
-
-    @property
-    def left_count(self) -> int:
-        """Number of findings that must be fixed and, by what is known, will not be by the treatments in force."""
-        survey = self.survey
-        to_fix = [each for each in must_fix(self.findings) if survey is None or not mended_by_writing(survey, each)]
-        by_shot = _by_shot(to_fix)
-        left = {shot: len(found) for shot, found in by_shot.items()}
-        for shot in self.document.treatments:
-            if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
-                left[shot] = trial.left(by_shot.get(shot, []), self._waivers)
-        return sum(left.values()) + sum(self.added_by_coding().values())
 
     def left_in(self, shot: int) -> int | None:
         """The same of one shot; None where its treatment has not been tried."""

@@ -212,7 +212,9 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     """
     if not now or list(before) == list(now):
         return work
-    homes = {number: home for number, shot in enumerate(now) if (home := _home(shot, before)) is not None}
+    numbers = {shot: number for number, shot in enumerate(before)}  # most are what they were
+    found = ((number, numbers[shot] if shot in numbers else _home(shot, before)) for number, shot in enumerate(now))
+    homes = {number: home for number, home in found if home is not None}
     moved = rehomed(work, before, homes)
     treatments, lost = dict(moved.treatments), left_behind(work, before, homes)
     aside = [kept for kept in lost if not any(treatments.get(n) == kept.treatment for n in _touched(kept.made_for, now))]

@@ -99,8 +99,7 @@ class Survey:
 
 def mended_by_writing(survey: Survey, finding: Finding) -> bool:
     """Whether a finding is no more once the programme is written: where tags change, all is brought to one format then."""
-    light = {one_light(each.transfer, each.primaries) for each in survey.table.formats}
-    return finding.rule == "tags" and len(light) == 1
+    return finding.rule == "tags" and len({one_light(each.transfer, each.primaries) for each in survey.table.formats}) == 1
 
 
 def unreadable_frames(survey: Survey) -> list[int]:

@@ -7,6 +7,7 @@ from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.likeness import Looks, alike, brought_over, same_pictures
 from bluffline.session.session import Session
 from bluffline.session.work import Work
+from bluffline.survey.monitor import Monitor
 
 Before = tuple[Work, list[Shot], Looks]
 
@@ -41,10 +42,15 @@ class EarlierWork:
             return
         self._before = None
         work, shots, looks = before
-        now, own = session.looks(), list(session.shots)
-        assert now is not None, "the survey is complete"
+        looks_now, own = session.looks(), list(session.shots)
 
-        def offer(pairs: dict[int, int]) -> None:
+        def compare(_: Monitor) -> tuple[dict[int, int], Looks]:
+            now = looks_now()
+            assert now is not None, "the survey is complete"
+            return alike(looks, now), now
+
+        def offer(found: tuple[dict[int, int], Looks]) -> None:
+            pairs, now = found
             self._asked_again = 0
             if pairs and own == session.shots and session.document.work == Work():
                 same = same_pictures(looks, now, pairs)
@@ -56,7 +62,7 @@ class EarlierWork:
                     "“Take up the work on the delivery before” brings it to them"
                 )
 
-        self._beside.start(Kind.BEFORE, lambda _: alike(looks, now), offer)
+        self._beside.start(Kind.BEFORE, compare, offer)
 
     def take(self) -> None:
         """Take up what is offered."""

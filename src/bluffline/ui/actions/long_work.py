@@ -45,6 +45,7 @@ from bluffline.ui.header import Header
 from bluffline.ui.picture.workers import FrameWorker
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
+_JUDGE_AFTER = 40  # milliseconds after which shots that were divided are judged: what the hand sees comes first
 _KEEP_AFTER = 250  # milliseconds of rest after which work is kept
 
 
@@ -70,7 +71,11 @@ class LongWork(QObject):
         self._opener, self._beside = JobRunner(), JobRunner(lambda: session.survey, side_by_side=True)
         self._judging = JobRunner(lambda: session.survey)
         self.beside = self._beside.jobs
-        session.judge_again = self._judge_again
+        self._judge_soon = QTimer(self)
+        self._judge_soon.setSingleShot(True)
+        self._judge_soon.setInterval(_JUDGE_AFTER)
+        self._judge_soon.timeout.connect(self._judge_again)
+        session.judge_again = self._judge_soon.start
         self._keeper = ThreadPoolExecutor(1, "bluffline-keeping")
         self._kept: Future[bool] | None = None
         self._not_kept.connect(lambda: self._header.fault(Fault(self.documents.told, "")))
@@ -143,9 +148,8 @@ class LongWork(QObject):
         """Keep what has been done to the programme, so that the next sitting goes on from there."""
         session, programme = self.session, self.session.programme
         if programme is not None and self._known is not None:
-            self._kept = self._keeper.submit(
-                self.documents.keep, self._known, session.document.found, session.document.work, session.looks()
-            )
+            known, found, work, looks = self._known, session.document.found, session.document.work, session.looks()
+            self._kept = self._keeper.submit(lambda: self.documents.keep(known, found, work, looks()))
             self._kept.add_done_callback(lambda kept: None if kept.result() else self._not_kept.emit())
 
     def show_kept(self) -> None:
@@ -256,6 +260,8 @@ class LongWork(QObject):
 
     def _judge_again(self) -> None:
         """Judge the shots as they are divided by hand now."""
+        if not self.session.surveyed:
+            return
         judge, cuts = self.session.judge, self.session.document.work.cuts
         self._judging.jobs.start(Kind.JUDGING, lambda _: judge.judge(cuts), self.session.take_judged)
 

@@ -1,12 +1,13 @@
 """The findings, folded by shot or by rule; a click goes there."""
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
 from itertools import groupby
 from operator import attrgetter
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QActionGroup, QIcon, QPainter, QPen, QPixmap, QPolygonF, QStandardItem, QStandardItemModel
+from PyQt6.QtGui import QAction, QActionGroup, QIcon, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -23,15 +24,13 @@ from bluffline.rules.catalogue import headline, part_of, rule_title
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
-from bluffline.ui.findings.marks import draw_mark
+from bluffline.ui.findings.marks import draw_mark, drawn_mark
+from bluffline.ui.findings.rows import FINDING, KEY, FindingRows
 from bluffline.ui.style.style import DIM, TEXT, TINT, font
 
-_FINDING = Qt.ItemDataRole.UserRole + 1
-_KEY = Qt.ItemDataRole.UserRole + 2
 _ROW = 38
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-_Group = tuple[int | str, list[Finding]]
 
 
 class FindingsList(QWidget):
@@ -42,9 +41,8 @@ class FindingsList(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._groups: list[_Group] = []
         self._by_rule = False
-        self.rows = QStandardItemModel(self)
+        self.rows = FindingRows(session, self)
         self.tree = _Tree()
         self.tree.setModel(self.rows)
         self.tree.setItemDelegate(_FindingDelegate(session, self.tree))
@@ -79,7 +77,7 @@ class FindingsList(QWidget):
         button.setCheckable(True)
         button.setChecked(True)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        button.setIcon(_mark_icon(severity))
+        button.setIcon(QIcon(drawn_mark(severity, TEXT, 4.5)))
         button.setToolTip(f"Show findings that are “{severity}”, or leave them out; N and P stop at what is shown")
         button.toggled.connect(self._filter)
         return button
@@ -118,54 +116,17 @@ class FindingsList(QWidget):
     def refresh(self) -> None:
         """Show the session's findings; rows that stay as they were are left alone, so that a survey may grow at little cost."""
         found = self._session.findings
+        counts = Counter(finding.severity for finding in found)
         for severity, button in self.severities.items():
-            count = sum(finding.severity is severity for finding in found)
-            button.setText(f"{count} {severity.rpartition(' ')[2]}")
+            button.setText(f"{counts[severity]} {severity.rpartition(' ')[2]}")
         shown = [finding for finding in found if finding.severity in self._session.place.severities]
         if self._by_rule:
             shown.sort(key=lambda finding: (list(Severity).index(finding.severity), finding.rule))
         groups = [(key, list(each)) for key, each in groupby(shown, self._key)]
-        self._show(groups)
-        if not groups:
-            self.rows.clear()
-            told = QStandardItem(self._empty_text())
-            told.setFlags(Qt.ItemFlag.ItemIsEnabled)
-            self.rows.appendRow(told)
+        for row in self.rows.show(groups, self._empty_text()):
+            self.tree.setExpanded(row, True)
+        self._retell()
         self._mark_selected()
-
-    def _show(self, groups: list[_Group]) -> None:
-        if not self._groups:
-            self.rows.clear()
-        same = 0
-        for (old_key, old), (key, findings) in zip(self._groups, groups, strict=False):
-            if key != old_key or findings[: len(old)] != old:
-                break
-            self._append(self.rows.item(same), findings[len(old) :])
-            same += 1
-        if same < len(self._groups):
-            self.rows.removeRows(same, len(self._groups) - same)
-        for key, findings in groups[same:]:
-            row = QStandardItem()
-            row.setData(key, _KEY)
-            row.setFlags(Qt.ItemFlag.ItemIsEnabled)
-            self.rows.appendRow(row)
-            self._append(row, findings)
-            self.tree.setExpanded(row.index(), True)
-        self._groups = groups
-
-    def _append(self, row: QStandardItem | None, findings: list[Finding]) -> None:
-        programme = self._session.programme
-        assert row is not None and programme is not None
-        for finding in findings:
-            item = QStandardItem(headline(finding))
-            item.setData(finding, _FINDING)
-            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
-            waiver = f"; waived by {finding.waiver.by}: {finding.waiver.reason}" if finding.waiver is not None else ""
-            told = f"{finding.severity}: {finding.reason}, {when}{waiver}"
-            item.setToolTip(told)
-            item.setAccessibleText(told)
-            row.appendRow(item)
 
     def _empty_text(self) -> str:
         session = self._session
@@ -188,7 +149,7 @@ class FindingsList(QWidget):
 
     def index_of(self, finding: Finding | None) -> QModelIndex:
         """Where a finding stands; nowhere where it isn't shown."""
-        for place, (key, findings) in enumerate(self._groups):
+        for place, (key, findings) in enumerate(self.rows.groups):
             if finding is not None and key == self._key(finding) and finding in findings:
                 return self.rows.index(findings.index(finding), 0, self.rows.index(place, 0))
         return QModelIndex()
@@ -198,12 +159,12 @@ class FindingsList(QWidget):
         return attrgetter("rule" if self._by_rule else "shot")
 
     def _clicked(self, index: QModelIndex) -> None:
-        if index.data(_KEY) is not None:
+        if index.data(KEY) is not None:
             self.tree.setExpanded(index, not self.tree.isExpanded(index))
         self._activated(index)
 
     def _activated(self, index: QModelIndex) -> None:
-        finding = index.data(_FINDING)
+        finding = index.data(FINDING)
         if finding is not None:
             self.chosen.emit(finding)
 
@@ -236,7 +197,7 @@ class _FindingDelegate(QStyledItemDelegate):
         assert painter is not None
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        finding, key = index.data(_FINDING), index.data(_KEY)
+        finding, key = index.data(FINDING), index.data(KEY)
         if finding is not None:
             self._paint_finding(painter, option.rect, finding, current=self._tree.currentIndex() == index)
         elif key is not None:
@@ -294,13 +255,3 @@ class _FindingDelegate(QStyledItemDelegate):
         if finding.waiver is not None:
             told, outcome = f"waived by {finding.waiver.by}: {finding.waiver.reason}", None
         painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(replace(outcome, coded=True)))
-
-
-def _mark_icon(severity: Severity) -> QIcon:
-    drawn = QPixmap(12, 12)
-    drawn.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(drawn)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    draw_mark(painter, QPointF(6, 6), severity, TEXT, 4.5)
-    painter.end()
-    return QIcon(drawn)

@@ -1,6 +1,5 @@
 """The skyline: the extremes of every frame along the whole programme, as one silhouette."""
 
-from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TypeVar
@@ -28,7 +27,7 @@ from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.session import Session
-from bluffline.ui.findings.marks import draw_mark
+from bluffline.ui.findings.marks import draw_mark, drawn_mark
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
 
 LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
@@ -285,8 +284,11 @@ class Skyline(QWidget):
             place = int(xs[number]) // _TOLD_APART
             if place not in shown or marks.ranks[number] < marks.ranks[shown[place]]:
                 shown[place] = number
+        drawn = {severity: drawn_mark(severity, TEXT, 4.5, self.devicePixelRatioF()) for severity in Severity}
         for number in shown.values():
-            draw_mark(painter, QPointF(float(xs[number]), _TOP / 2), marks.findings[number].severity, TEXT, 4.5)
+            mark = drawn[marks.findings[number].severity]
+            half = mark.deviceIndependentSize().width() / 2
+            painter.drawPixmap(round(xs[number] - half), round(_TOP / 2 - half), mark)
         if selected is not None and selected in marks.findings:
             draw_mark(painter, self.mark_place(selected), selected.severity, TINT, 4.5)
 
@@ -365,16 +367,12 @@ class _Marks:
     @classmethod
     def of(cls, findings: list[Finding], shots: list[Shot]) -> "_Marks":
         """Marks of findings, those of a shot one after the other."""
-        counts = Counter(finding.shot for finding in findings)
-        seen: Counter[int] = Counter()
-        places = np.zeros(len(findings))
-        for number, finding in enumerate(findings):
-            places[number] = seen[finding.shot] - (counts[finding.shot] - 1) / 2
-            seen[finding.shot] += 1
-        middles = np.array([(finding.first_frame + finding.last_frame + 1) / 2 for finding in findings])
-        room = np.array([shots[finding.shot].length / counts[finding.shot] for finding in findings])
-        order = list(Severity)
-        return cls(findings, middles, places, room, [order.index(finding.severity) for finding in findings])
+        found = np.array([(each.shot, each.first_frame, each.last_frame) for each in findings], np.int64).reshape(-1, 3)
+        homes, first, back, counts = np.unique(found[:, 0], return_index=True, return_inverse=True, return_counts=True)
+        places = np.arange(len(found)) - first[back] - (counts[back] - 1) / 2
+        room = (np.array([shots[home].length for home in homes.tolist()]) / counts)[back]
+        order = {severity: rank for rank, severity in enumerate(Severity)}
+        return cls(findings, found[:, 1:].sum(axis=1) / 2 + 0.5, places, room, [order[each.severity] for each in findings])
 
 
 def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:

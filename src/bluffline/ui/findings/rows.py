@@ -1,0 +1,84 @@
+"""The rows of the list of findings: as many as there are, and what they say only when it is asked for."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtCore import QModelIndex, QObject, Qt
+from PyQt6.QtGui import QStandardItem, QStandardItemModel
+
+from bluffline.rules.catalogue import headline
+from bluffline.rules.finding import Finding
+from bluffline.session.session import Session
+
+FINDING = Qt.ItemDataRole.UserRole + 1
+KEY = Qt.ItemDataRole.UserRole + 2
+Group = tuple[int | str, list[Finding]]  # the number of a shot or the id of a rule, and what is found there
+_TOLD = (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole)
+
+
+class FindingRows(QStandardItemModel):
+    """A row for each group, and under it one for each of its findings; of thousands only those in sight are made into words."""
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.groups: list[Group] = []
+        self._names: list[int | str] = []  # what groups are known by when others come before them: a shot by its first frame
+
+    def show(self, groups: list[Group], empty: str) -> list[QModelIndex]:
+        """Show these groups, or a row that says why there are none; rows of the same groups stay what they are.
+
+        Returns the rows of groups that were not there before.
+        """
+        if not (groups and self.groups):
+            self.clear()
+            self._names = []
+        before, names = self._names, [key if isinstance(key, str) else self._session.shots[key].first for key, _ in groups]
+        head = _in_common(before, names)
+        tail = _in_common(before[head:][::-1], names[head:][::-1])
+        self.groups, self._names = groups, names
+        self.removeRows(head, len(before) - tail - head)
+        root = self.invisibleRootItem()
+        assert root is not None
+        root.insertRows(head, [_row() for _ in names[head : len(names) - tail]])
+        if not groups:
+            root.appendRow(_row(empty))
+        for place, (_, findings) in enumerate(groups):
+            row = root.child(place)
+            assert row is not None
+            if row.rowCount() != len(findings):
+                row.setRowCount(len(findings))
+        return [self.index(place, 0) for place in range(head, len(names) - tail)]
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        group = index.parent()
+        if not group.isValid():
+            known = role == KEY and index.row() < len(self.groups)
+            return self.groups[index.row()][0] if known else super().data(index, role)
+        findings = self.groups[group.row()][1] if group.row() < len(self.groups) else []
+        finding = findings[index.row()] if index.row() < len(findings) else None  # a row that is about to go has none
+        if role == FINDING or finding is None:
+            return finding
+        if role == Qt.ItemDataRole.DisplayRole:
+            return headline(finding)
+        return self._told(finding) if role in _TOLD else None
+
+    def _told(self, finding: Finding) -> str:
+        programme = self._session.programme
+        assert programme is not None
+        when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
+        waiver = f"; waived by {finding.waiver.by}: {finding.waiver.reason}" if finding.waiver is not None else ""
+        return f"{finding.severity}: {finding.reason}, {when}{waiver}"
+
+
+def _row(words: str = "") -> QStandardItem:
+    row = QStandardItem(words)
+    row.setFlags(Qt.ItemFlag.ItemIsEnabled)
+    row.setColumnCount(1)
+    return row
+
+
+def _in_common(before: Sequence[object], now: Sequence[object]) -> int:
+    """How many names two rows of them begin with alike."""
+    shorter = min(len(before), len(now))
+    return next((n for n in range(shorter) if before[n] != now[n]), shorter)
