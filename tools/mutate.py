@@ -13,6 +13,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -150,14 +151,14 @@ def _swapped(package: str, callers: Callers | None, path: Path, text: str, node:
     line, column = node.lineno, node.col_offset  # type: ignore[attr-defined]
     before = text.encode().splitlines(keepends=True)
     start = len(b"".join([*before[: line - 1], before[line - 1][:column]]).decode())
-    kind = SWAPS[type(operator)]
-    if isinstance(node, ast.Compare):
-        node.ops = [kind() if each is operator else each for each in node.ops]  # type: ignore[misc]
-    elif isinstance(node, ast.BinOp | ast.BoolOp):
-        node.op = kind()  # type: ignore[assignment]
+    kind, own = SWAPS[type(operator)], copy(node)  # others may be chosen from the same expression
+    if isinstance(own, ast.Compare):
+        own.ops = [kind() if each is operator else each for each in own.ops]  # type: ignore[misc]
+    elif isinstance(own, ast.BinOp | ast.BoolOp):
+        own.op = kind()  # type: ignore[assignment]
     inside = str(path.relative_to(ROOT / "src" / "bluffline"))
     tests = (callers.of(inside, text, line) if callers else ()) or WATCHED[package]
-    new = f"({ast.unparse(node)})"
+    new = f"({ast.unparse(own)})"
     return Change(f"{inside}:{line} {old[:60]!r} → {new[:60]!r}", inside, old, new, tests, start)
 
 

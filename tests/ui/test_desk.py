@@ -262,7 +262,7 @@ def test_a_file_is_dropped_and_a_bad_one_costs_nothing(surveyed_desk, qtbot, tmp
             assert "can't be opened" in desk.header.message and desk.session.surveyed
     qtbot.waitUntil(lambda: desk.session.surveyed and desk.jobs.kind is None, timeout=WAIT)
     assert json.loads((tmp_path / "settings.json").read_text())["recent"] == [str(over_clip)]
-    assert [action.text() for action in desk.recent_menu.actions()] == [str(over_clip)]
+    assert [action.text() for action in desk.menus.recent.actions()] == [str(over_clip)]
 
 
 def test_rules_from_a_file_survey_again(surveyed_desk, qtbot, tmp_path):

@@ -87,7 +87,7 @@ def test_every_kind_can_lie_on_the_bench(desk, kind):
 def test_a_slider_is_dragged_in_one_gesture(desk, qtbot):
     desk.treatment.add_step(Tone)
     figure = figure_named(desk, "Contrast")
-    slide = next(slide for box, slide in desk.bench._figures.values() if box is figure)
+    slide = next(slide for box, slide in desk.bench.controls.figures.values() if box is figure)
     middle = slide.rect().center()
     qtbot.mousePress(slide, LEFT, pos=middle)
     for across in (10, 20, 30):
@@ -124,7 +124,7 @@ def test_components_have_their_own_page(desk, qtbot):
     assert desk.session.document.treatment[0].gain == (1, 1, 1, 1.2)
     qtbot.mouseClick(desk.bench.buttons["components"], LEFT)
     figure_named(desk, "Gain").setValue(1.1)
-    desk.bench._switches["soft_ends"].click()
+    desk.bench.controls.switches["soft_ends"].click()
     assert desk.session.document.treatment[0] == Tone(gain=(1.1, 1, 1, 1.2), soft_ends=True)
     qtbot.mouseClick(desk.bench.buttons["reset"], LEFT)
     assert desk.session.document.treatment[0] == Tone()

@@ -123,16 +123,16 @@ def test_a_polygon_is_clicked_and_closed_and_escape_puts_the_tool_down(surveyed_
 def test_the_probe_reads_the_pixel_and_marks_it_on_every_gauge(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
     qtbot.mouseMove(picture, point(picture, 0.3, 0.6))
-    qtbot.waitUntil(lambda: "codes Y′" in desk.viewer.probe_line.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "codes Y′" in desk.viewer.probe.line.text(), timeout=WAIT)
     x, y = (int(value) for value in picture.pixel_at(QPointF(point(picture, 0.3, 0.6))))
     code = int(desk.viewer.preview.signal.planes[0][y, x])
-    assert f"pixel {x}, {y} · codes Y′ {code} " in desk.viewer.probe_line.text()
+    assert f"pixel {x}, {y} · codes Y′ {code} " in desk.viewer.probe.line.text()
     for gauge in desk.viewer.gauges:
         assert len(gauge.places) == 1
     ((across, _),) = desk.viewer.gauges[0].places[0]
     assert across == pytest.approx(0.3, abs=0.01)
     qtbot.keyClick(desk, Qt.Key.Key_Y)
-    qtbot.waitUntil(lambda: "5×5 about" in desk.viewer.probe_line.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "5×5 about" in desk.viewer.probe.line.text(), timeout=WAIT)
 
 
 def test_a_drag_on_a_gauge_shows_which_pixels_stand_there(surveyed_desk, qtbot):
@@ -382,10 +382,10 @@ def test_the_probe_tells_the_unit_in_force(surveyed_desk, qtbot):
     desk, picture = surveyed_desk, surveyed_desk.picture
     qtbot.mouseMove(picture, point(picture, 0.3, 0.6))
     for words in ("% · ", "mV · ", "8-bit code · ", "10-bit code · "):
-        qtbot.waitUntil(lambda words=words: words in desk.viewer.probe_line.text(), timeout=WAIT)
+        qtbot.waitUntil(lambda words=words: words in desk.viewer.probe.line.text(), timeout=WAIT)
         qtbot.keyClick(desk, Qt.Key.Key_X)
     picture.leaveEvent(None)
-    assert desk.viewer.probe_line.text().startswith("Point at the picture")
+    assert desk.viewer.probe.line.text().startswith("Point at the picture")
 
 
 def test_source_and_treated_are_on_the_gauges_at_once(surveyed_desk, qtbot):

@@ -35,7 +35,7 @@ def tell(desk):
     chart = desk.charting.model
     state = dict(frame=session.place.frame, shown=viewer.shown, surveyed=session.surveyed, busy=desk.jobs.kind is not None,
                  treated=sorted(session.document.treatments), message=desk.header.message,
-                 areas=[list(area.box) for area in session.document.areas], probe=viewer.probe_line.text(),
+                 areas=[list(area.box) for area in session.document.areas], probe=viewer.probe.line.text(),
                  picture=place(desk.picture, desk.picture.box), lit=desk.picture.highlighted is not None,
                  gauges=[gauge.instrument.name for gauge in viewer.gauges],
                  fit=chart.result and chart.result.fit.result.mean,

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from threading import RLock
@@ -13,52 +13,20 @@ from bluffline.media.opening import shown
 from bluffline.shift.air import air_time, air_times
 from bluffline.shift.batch import Batch, Ended
 from bluffline.shift.delivery import hand_on
+from bluffline.shift.file_in_hand import MACHINE, FileInHand, brief
 from bluffline.shift.gathering import gathered
 from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in, sha256_of
 from bluffline.shift.one_file import Asked, Told
 from bluffline.shift.profile import PLAIN, Profile, chosen_for, load_profile
-from bluffline.shift.redelivery import CameBefore, deliveries, name_root
+from bluffline.shift.redelivery import deliveries, name_root
 from bluffline.shift.states import State
 from bluffline.shift.watching import QUIET, Watcher
 from bluffline.survey.monitor import Progress
 
-MACHINE = "this machine"
-_SHOWN = ("file", "must_fix", "waived", "findings", "not_judged", "rules")  # of a report, in the list
-_DAY_BEGINS = "06"  # the hour at which a day's programme does
 _CERTIFICATE, _COPY, _DELIVERY = "certificate", "legal copy", "delivery"  # what may be asked for
 _LEGAL = "legal"  # the folder that proved copies go to
 _REST = 20.0  # looking at the files takes at most one part in so many of the time
 _WORKING = frozenset({State.GROWING, State.WAITING, State.MEASURING})
-
-
-@dataclass(frozen=True)
-class FileInHand:
-    """A file in hand.
-
-    ``since``: when it came into its state, in ISO 8601; ``by``: whom or what that came about by; ``on_air``: hours and minutes,
-    empty where nobody has said; ``identity``: what the file was when it came into its state, see `identity_of`; ``told``: what
-    came of it, None before it was measured; ``asked_for``: the act that was asked for and is not done yet, empty where none;
-    ``before``: what came before it under its name, None where nothing is known to have; ``progress``: how far what is done
-    with it now is, None where that is not known.
-    """
-
-    path: Path
-    profile: Profile
-    state: State = State.GROWING
-    since: str = ""
-    by: str = MACHINE
-    on_air: str = ""
-    identity: str = ""
-    told: Told | None = field(default=None, repr=False)
-    asked_for: str = ""
-    before: CameBefore | None = field(default=None, repr=False)
-    progress: Progress | None = field(default=None, repr=False)
-
-    @property
-    def due(self) -> tuple[str, str]:
-        """What the list is sorted by: what is on air first, the small hours last; behind it what has no time, by its name."""
-        early = self.on_air[:2] < _DAY_BEGINS
-        return f"{int(self.on_air[:2]) + 24 * early:02}{self.on_air[2:]}" if self.on_air else "99", self.path.name
 
 
 class Shift:
@@ -384,12 +352,6 @@ def _asked(file: FileInHand) -> Asked:
     """What is to be done with a file: what was asked for, else to check it."""
     target = file.profile.target(file.path, file.path.parent / _LEGAL) if file.asked_for == _COPY else None
     return Asked(file.path, file.profile, certify=bool(file.asked_for), target=target)
-
-
-def brief(told: Told) -> Told:
-    """What came of a file without what only its report has to say, so that thousands can be in hand."""
-    report = {name: told.checked[name] for name in _SHOWN if name in told.checked}
-    return replace(told, report=report)
 
 
 def _state_of(told: Told | None) -> State:

@@ -1,20 +1,12 @@
 """The desk: one window over the session."""
 
-import math
-import time
-from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QObject, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShowEvent
+from PyQt6.QtCore import QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
 from PyQt6.QtWidgets import (
-    QApplication,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
-    QMenu,
-    QMenuBar,
     QMessageBox,
     QSplitter,
     QStackedWidget,
@@ -23,17 +15,14 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline import __version__
-from bluffline.figures import figure
 from bluffline.media.codecs import CODECS
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.jobs import Kind
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.shift.gathering import gathered
-from bluffline.treat.ladder import acts
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
-from bluffline.ui.actions.commands import COMMANDS, MENUS, WHILE_IN_HAND
 from bluffline.ui.actions.for_shot import ForShot
 from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
@@ -49,6 +38,7 @@ from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.said import SaidDialog
+from bluffline.ui.facts import Facts
 from bluffline.ui.findings.list import FindingsList
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
@@ -56,16 +46,15 @@ from bluffline.ui.ladder.bench import Bench
 from bluffline.ui.ladder.ladder import LadderPanel
 from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.reaching import Reaching
+from bluffline.ui.menus import Menus
+from bluffline.ui.picture.held import HeldKeys
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
 from bluffline.ui.style.card import Card
 from bluffline.ui.style.pages import Page, Pages
-from bluffline.ui.style.style import percent
-from bluffline.view.looking import Field
 
 _TITLE_BAR = 36  # pixels that a window manager puts above a window, at most
-_HELD = 0.4  # seconds from which on a key was held and not tapped
 _LEFT = 292  # pixels that the left column is wide, but for the chart
 
 
@@ -80,10 +69,8 @@ class Desk(QMainWindow):
         session.codec = session.codec or CODECS.get(settings.codec)
         self.gauges = GaugeModel(settings.gauges)
         self._areas = 0
-        self._added: dict[int, int] = {}  # findings that coding adds, as they were told of
-        self._reach_since = math.inf
-        self._menus = QMenuBar()
-        self.header = Header(self._menus)
+        self.menus = Menus()
+        self.header = Header(self.menus)
         self.skyline = Skyline(session)
         self.findings = FindingsList(session)
         self.viewer = Viewer(session, self.gauges, lambda: self.player.playing)
@@ -119,8 +106,14 @@ class Desk(QMainWindow):
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
+        self.menus.fill(self.hands, self)
+        self.held_keys = HeldKeys(self.viewer, self)
         self._build()
-        self.acts = self._make_menus()
+        self.facts = Facts(
+            session, self.viewer, self.measuring, self.header,
+            {"Skyline": self.skyline_card, "Picture": self.picture_card, **self.pages.pages},
+        )  # fmt: skip
+        self.acts = self.menus.acts
         self.viewer.actions = list(self.acts.values())
         self._connect()
         self._refresh_all()
@@ -130,7 +123,7 @@ class Desk(QMainWindow):
     def _build(self) -> None:
         self.skyline_card = Card("Skyline", self.skyline)
         self.findings_card = Page(self.findings, _LEFT)
-        self.picture_card = Card("Picture", self.picture, self.viewer.probe_line)
+        self.picture_card = Card("Picture", self.picture, self.viewer.probe.line)
         self.areas_card = Page(self.viewer.panel, _LEFT)
         self.treatment_card = Page(self.treatment, _LEFT)
         self.chart_card = Page(self.charting.panel, CHART_WIDTH + 20)
@@ -182,31 +175,6 @@ class Desk(QMainWindow):
         self._lower.setStretch(1, 11)
         self._lower.setStretch(2, 5 if setup.shown == 2 or setup.beneath else 9)
 
-    def _make_menus(self) -> dict[str, QAction]:
-        menus = {name: self._menus.addMenu(name) for name in MENUS}
-        actions: dict[str, QAction] = {}
-        for command in COMMANDS:
-            menu = menus[command.menu]
-            assert menu is not None
-            if command.apart:
-                menu.addSeparator()
-            action = QAction(command.title, self)
-            action.setShortcuts([QKeySequence(key) for key in command.keys])
-            action.triggered.connect(partial(self._do, command.do))
-            action.setAutoRepeat(not command.held)
-            menu.addAction(action)
-            actions[command.id] = action
-            if command.id == "open":
-                self.recent_menu = menu.addMenu("Open recent")
-        for menu in menus.values():
-            assert menu is not None
-            menu.aboutToShow.connect(self.refresh_commands)
-        return actions
-
-    def _do(self, act: Callable[[Hands], object], *_: object) -> None:
-        act(self.hands)
-        self.refresh_commands()
-
     def _connect(self) -> None:
         session = self.session
         session.programme_changed.connect(self._programme_changed)
@@ -219,7 +187,7 @@ class Desk(QMainWindow):
         self.findings.chosen.connect(session.place.select)
         self.viewer.shown_changed.connect(self._frame_shown)
         self.viewer.failed.connect(self.header.fault)
-        self.viewer.probed.connect(self.bench.point_at)
+        self.viewer.probe.probed.connect(self.bench.point_at)
         self.bench.refused.connect(self.header.say)
         self.picture.key_picked.connect(self.picking.key_picked)
         self.picture.colour_picked.connect(self.picking.colour_picked)
@@ -241,7 +209,9 @@ class Desk(QMainWindow):
         self.work.opened.connect(lambda _: self._turn(to_shift=False) if self.in_hand else None)
         self.header.command.connect(lambda name: self.acts[name].trigger())
         self.header.rules_chosen.connect(self.programmes.choose_rules)
-        self.acts["show-reach"].triggered.connect(self._note_reach)
+        self.acts["show-reach"].triggered.connect(self.held_keys.note_reach)
+        self.menus.acted.connect(self.refresh_commands)
+        self.menus.recent_chosen.connect(self.open)
         self.charting.panel.asked.connect(lambda name: self.acts[name].trigger())
         self.charting.model.changed.connect(self._chart_changed)
 
@@ -351,14 +321,14 @@ class Desk(QMainWindow):
     def _place_changed(self) -> None:
         self.viewer.ask()
         self.charting.show_marks()
-        self._refresh_facts()
+        self.facts.tell_place()
 
     def _gauges_changed(self) -> None:
         self.settings.gauges = self.gauges.setup
         self.settings.save()
         self._share_room()
         self.viewer.align()
-        self._refresh_facts()
+        self.facts.tell_place()
 
     def _frame_shown(self, frame: int) -> None:
         if self.viewer.preview is not None:
@@ -369,7 +339,7 @@ class Desk(QMainWindow):
         elif not areas and self.pages.front == "Areas" and self._areas:
             self.pages.turn("Findings")
         self._areas = areas
-        self._refresh_facts()
+        self.facts.tell_place()
         self.frame_shown.emit(frame)
 
     def _stopped(self) -> None:
@@ -380,105 +350,44 @@ class Desk(QMainWindow):
 
     def _tried(self) -> None:
         self.skyline.redraw()
-        self._tell_left()
-        self._refresh_facts()
+        self.facts.tell_left()
+        self.facts.tell_place()
 
     def _treatment_changed(self) -> None:
         self.work.changed()
         self.viewer.ask()
         self.charting.show_marks()
-        self._tell_left()
-        self._refresh_facts()
+        self.facts.tell_left()
+        self.facts.tell_place()
         self.refresh_commands()
 
-    # Facts on the cards --------------------------------------------------------------------------------------------
+    # What can be done ----------------------------------------------------------------------------------------------
 
     def _refresh_all(self) -> None:
         self._refresh_survey()
-        self._refresh_facts()
+        self.facts.tell_place()
         self.refresh_commands()
 
     def _refresh_survey(self) -> None:
         session = self.session
         self.header.show_session(session)
         self.setWindowTitle(f"{session.programme.title} · Bluffline" if session.programme is not None else "Bluffline")
-        if session.survey is None:
-            self.skyline_card.set_facts("")
-            self.findings_card.set_facts("")
-            return
-        limits = session.rules.limits
-        self.skyline_card.set_facts(
-            f"luma pale, R′G′B′ behind it · limits: luma {percent(limits.luma[0], 0)} … {percent(limits.luma[1], 0)} dashed, "
-            f"R′G′B′ {percent(limits.rgb[0], 0)} … {percent(limits.rgb[1], 0)} dotted · outside hatched"
-        )
-        self._tell_left()
-        self._refresh_facts()
-        self.refresh_commands()
-
-    def _tell_left(self) -> None:
-        """How much of what must be fixed is left, as far as it is known."""
-        session = self.session
-        left, count = session.left_count, session.must_fix_count
-        treated = any(acts(steps) for steps in session.document.treatments.values())
-        self.findings_card.set_facts(f"{left} left of {count}" if treated else f"{count} must fix")
-        if (added := session.added_by_coding()) != self._added:
-            self._added = added
-            if added and session.codec is not None:
-                shots = f"shot{'s' * (len(added) > 1)} {', '.join(str(shot + 1) for shot in added)}"
-                more = f"{sum(added.values())} more to fix"
-                self.header.say(f"Written as {session.codec.title}, {shots} would have {more}, which coding adds")
-        self.header.count_left(left if session.surveyed else None)
-
-    def _refresh_facts(self) -> None:
-        session = self.session
-        if session.programme is None:
-            return
-        place = f"{session.programme.label(session.place.frame)} · frame {session.place.frame}"
-        preview = self.viewer.preview
-        measure = preview.measure if preview is not None and preview.frame == session.place.frame else None
-        treated = bool(session.document.treatment) and not self.viewer.held_source
-        if measure is not None:
-            levels = session.source.levels
-            luma = _between(levels.percent(measure.y_min), levels.percent(measure.y_max))
-            place += f" · luma {luma} · R′G′B′ {_between(measure.rgb_min, measure.rgb_max)}"
-        look = self.viewer.look.state
-        place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
-        place += f" · {look.zoom}:1" if look.zoom else ""
-        self.picture_card.set_facts(place)
-        self.treatment_card.set_facts("" if session.document.treatment else "untreated")
-        self.areas_card.set_facts("" if session.document.areas else "none is drawn: R draws one")
-        for gauge_card in self.viewer.cards:
-            gauge_card.set_facts(self.measuring.facts_of(gauge_card.gauge.instrument, treated=treated))
+        self.facts.tell_survey()
+        if session.survey is not None:
+            self.facts.tell_place()
+            self.refresh_commands()
 
     def refresh_commands(self) -> None:
         """Enable what can be done now."""
-        for command in COMMANDS:
-            here = not self.in_hand or command.menu in WHILE_IN_HAND or command.id in ("quit", "open", "open-demo", "cancel")
-            self.acts[command.id].setEnabled(here and command.enabled(self.hands))
-        for name, act in (("undo", self.session.document.undoes), ("redo", self.session.document.redoes)):
-            self.acts[name].setText(f"{name.capitalize()}: {act}" if act else name.capitalize())
+        self.menus.enable(self.session, self.settings, in_hand=self.in_hand)
         self.header.enable({name: action.isEnabled() for name, action in self.acts.items()})
         self.header.point_to(self._next_command())
-        self._fill_recent()
 
     def _next_command(self) -> str:
         """The next thing to press on the way from a file to its proof."""
         if self.session.programme is None:
             return "open"
         return "legalise" if self.session.must_fix_count and not self.session.document.treatments else "prove"
-
-    def _fill_recent(self) -> None:
-        menu: QMenu | None = self.recent_menu
-        assert menu is not None
-        menu.clear()
-        menu.setEnabled(bool(self.settings.recent))
-        for name in self.settings.recent:
-            action = menu.addAction(name)
-            assert action is not None
-            action.triggered.connect(partial(self._open_recent, Path(name)))
-
-    def _open_recent(self, path: Path, *_: object) -> None:
-        self.open(path)
 
     # Help and ending -----------------------------------------------------------------------------------------------
 
@@ -501,29 +410,7 @@ class Desk(QMainWindow):
         super().showEvent(event)
         window = self.windowHandle()
         assert window is not None, "a window that is shown has one"
-        window.installEventFilter(self)  # keys come to it first; filtering all events would cost every one of them a turn
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """The source is shown for as long as its key is held down, wherever the focus is but in a text field."""
-        if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
-            typing = isinstance(QApplication.focusWidget(), QLineEdit)
-            if not typing:
-                self.viewer.hold_source(event.type() == QEvent.Type.KeyPress)
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyRelease and not event.isAutoRepeat():
-            self._let_go_of_reach(event.key())
-        return super().eventFilter(watched, event)
-
-    def _note_reach(self) -> None:
-        """Its key was pressed: from now on it may be held."""
-        by_key = QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier
-        self._reach_since = time.monotonic() if by_key and self.viewer.look.state.reach else math.inf
-
-    def _let_go_of_reach(self, key: int) -> None:
-        """The reach stays shown after a tap of its key, and goes with the key where that was held."""
-        if key == Qt.Key.Key_S:
-            if time.monotonic() - self._reach_since > _HELD:
-                self.viewer.look.change(reach=False)
-            self._reach_since = math.inf
+        self.held_keys.watch(window)
 
     def fit_screen(self) -> None:
         """Stand where it stood when it was closed, or fit the screen it opens on, title bar and all."""
@@ -557,7 +444,3 @@ class Desk(QMainWindow):
         self.skyline.stop()
         self.header.say("")
         self.viewer.close()
-
-
-def _between(low: float, high: float) -> str:
-    return f"{figure(low, '.1f')} … {figure(high, '.1f')} %"

@@ -236,7 +236,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("luma-down", "Gauges", "Legal chroma at a lower luma", (",",), lambda h: h.gauges.shift_luma(-5), _always),
     Command("outline", "Gauges", "Source in outline over the traces", ("E",), lambda h: h.measuring.outline_source(), _always),
     Command("isolate", "Gauges", "Isolate the column or line", ("V",), lambda h: h.viewer.look.next_of("isolate")),
-    Command("probe-size", "Gauges", "Probe: 1, 5, 11, 21 pixels square", ("Y",), lambda h: h.viewer.next_probe_size()),
+    Command("probe-size", "Gauges", "Probe: 1, 5, 11, 21 pixels square", ("Y",), lambda h: h.viewer.probe.next_size()),
     Command("export-gauge", "Gauges", "Save the first gauge …", ("Ctrl+E",), lambda h: h.measuring.save_gauge(), apart=True),
     Command("rectangle", "Areas", "Draw a rectangle", ("R",), lambda h: h.measuring.take_tool(Tool.RECTANGLE)),
     Command("ellipse", "Areas", "Draw an ellipse", ("Shift+R",), lambda h: h.measuring.take_tool(Tool.ELLIPSE)),

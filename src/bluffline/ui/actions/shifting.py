@@ -16,7 +16,8 @@ from bluffline.prove.prove import Proof
 from bluffline.session.faults import fault_of
 from bluffline.session.hold import Hold
 from bluffline.session.settings import Settings
-from bluffline.shift.hand import FileInHand, Shift
+from bluffline.shift.file_in_hand import FileInHand
+from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
 from bluffline.shift.one_file import Asked, work_kept
 from bluffline.shift.profile import PLAIN, own_profiles

@@ -2,16 +2,13 @@
 
 import time
 from dataclasses import replace
-from enum import StrEnum
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QMenu,
@@ -21,9 +18,9 @@ from PyQt6.QtWidgets import (
 
 from bluffline.errors import SettingsError
 from bluffline.session.session import Session
-from bluffline.treat.step import Choice, Curve, Drawn, Figure, Number, Step, Told
+from bluffline.treat.step import Choice, Curve, Drawn, Step
 from bluffline.ui.ladder.bands import BandsEditor
-from bluffline.ui.ladder.figures import FigureBox, Slide, figure_of
+from bluffline.ui.ladder.controls import StepControls, choice_box, show_choices
 from bluffline.ui.ladder.graph import Graph
 from bluffline.ui.ladder.library import CurveLibrary
 from bluffline.ui.ladder.picking import Picking
@@ -39,9 +36,7 @@ from bluffline.view.preview import Preview
 from bluffline.view.standing import hue_shares, place_of
 
 _REST = 1.0  # seconds without a change that end a gesture
-_ROWS, _PARTS = 5, 4  # figures in a column; those of one declaration from which they have a page of their own
 _EDITORS = {"bands": BandsEditor}  # of figures that are drawn in a way of their own, by what their declaration names
-_WORDS = {("bends", "rgb"): "on R′, G′ and B′", ("bends", "luma"): "on luma"}
 
 
 class Bench(QFrame):
@@ -61,10 +56,8 @@ class Bench(QFrame):
         self._preview: Preview | None = None
         self._shown: object = None
         self._components = False
-        self._figures: dict[str, tuple[FigureBox, Slide | None]] = {}
-        self._switches: dict[str, QCheckBox] = {}
-        self._choices: dict[str, QComboBox] = {}
-        self._told: QLabel | None = None
+        self.controls: StepControls | None = None
+        self._choices: dict[str, QComboBox] = {}  # beside curves
         self._last, self._gestures = ("", 0.0), 0
         self.transfer = TransferLine(session)
         self._title = QLabel()
@@ -142,60 +135,21 @@ class Bench(QFrame):
 
     def _build(self, step: Step) -> None:
         """Controls for a kind of step."""
-        self._figures, self._switches, self._choices, self._told = {}, {}, {}, None
-        self.curves = self.drawn = None
+        self.curves = self.drawn = self.controls = None
+        self._choices = {}
         curves = {one.key: one.declared for one in step.figures() if isinstance(one.declared, Curve)}
         own = next(((one.key, one.declared.editor) for one in step.figures() if isinstance(one.declared, Drawn)), None)
         if curves or own is not None:
             self._build_drawn(step, curves, own)
             return
         self.transfer.show()
-        body = QWidget()
-        grid = QGridLayout(body)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(0)
-        grid.setHorizontalSpacing(8)
-        several = [one for one in step.figures() if isinstance(one.declared, Number) and len(one.declared.parts) >= _PARTS]
-        self.buttons["components"].setVisible(bool(several))
-        self.buttons["components"].setChecked(self._components and bool(several))
-        if self._components and several:
-            self._add_components(grid, step, several)
-        else:
-            self._add_figures(grid, step, several)
-        columns = grid.columnCount() // 2
-        for column in range(columns):
-            grid.setColumnStretch(2 * column, 1)
-        if columns < 2:
-            grid.setColumnStretch(2 * columns, 2)
-        grid.setRowStretch(grid.rowCount(), 1)
-        self._put(body)
-
-    def _add_components(self, grid: QGridLayout, step: Step, several: list[Figure]) -> None:
-        """Figures of R′, G′ and B′ each for itself."""
-        for row, one in enumerate(several):
-            assert isinstance(one.declared, Number)
-            for column, part in enumerate(one.declared.parts):
-                self._add(grid, step, f"{one.key}.{column}", part, one.declared, one.neutral[column], row, column)
-
-    def _add_figures(self, grid: QGridLayout, step: Step, several: list[Figure]) -> None:
-        """All figures, of those that have many parts the first, and what follows from them."""
-        cell = 0
-        for one in step.figures():
-            declared = one.declared
-            if isinstance(declared, Number) and declared.parts:
-                shown = declared.parts[:1] if one in several else declared.parts
-                for n, part in enumerate(shown):
-                    label = declared.label if one in several else f"{declared.label} {part}"
-                    place = cell % _ROWS, cell // _ROWS
-                    self._add(grid, step, f"{one.key}.{n}", label, declared, one.neutral[n], *place)
-                    cell += 1
-            elif isinstance(declared, Number):
-                self._add(grid, step, one.key, declared.label, declared, one.neutral, cell % _ROWS, cell // _ROWS)
-                cell += 1
-        for n, one in enumerate(step.derived()):
-            assert isinstance(one.declared, Number), "what follows from figures is a number"
-            self._add(grid, step, f"={one.key}", one.declared.label, one.declared, one.neutral, n, 1)
-        self._add_others(grid, step, cell)
+        self.controls = StepControls(step, self._session, components=self._components)
+        self.controls.changed.connect(self._change)
+        self.controls.chosen.connect(self._choose)
+        self.controls.begun.connect(self._new_gesture)
+        self.buttons["components"].setVisible(self.controls.has_components)
+        self.buttons["components"].setChecked(self._components and self.controls.has_components)
+        self._put(self.controls)
 
     def _put(self, body: QWidget) -> None:
         """Put other controls in place of those that are there."""
@@ -214,7 +168,10 @@ class Bench(QFrame):
             self.curves.turned.connect(self._show_tones)
             for one in step.figures():
                 if isinstance(one.declared, Choice):
-                    self.curves.column.insertWidget(1, self._combo(step, one.key, one.declared.label, one.declared.among()))
+                    combo = choice_box(step, one.key, one.declared.label, one.declared.among())
+                    combo.activated.connect(lambda n, key=one.key, combo=combo: self._choose(key, combo.itemData(n)))
+                    self._choices[one.key] = combo
+                    self.curves.column.insertWidget(1, combo)
             self._put(self.curves)
         else:
             editor = _EDITORS[own[1]]()
@@ -223,17 +180,6 @@ class Bench(QFrame):
             self.drawn = own[0], editor
             self._put(editor)
         self._show_tones()
-
-    def _combo(self, step: Step, key: str, label: str, among: tuple[str, ...]) -> QComboBox:
-        combo = QComboBox()
-        combo.setFont(font(12))
-        for word in among:
-            combo.addItem(_WORDS.get((key, word), word or "choose an encoding"), word)
-        combo.setAccessibleName(f"{step.title}: {label}")
-        combo.setToolTip(label)
-        combo.activated.connect(lambda n, key=key, combo=combo: self._choose(key, combo.itemData(n)))
-        self._choices[key] = combo
-        return combo
 
     def show_tones(self, preview: Preview | None) -> None:
         """Draw behind curves and bands what the picture holds."""
@@ -275,78 +221,15 @@ class Bench(QFrame):
         if self.drawn is not None:
             self._curve_changed(self.drawn[0], value, goes_on)
 
-    def _add(
-        self, grid: QGridLayout, step: Step, field: str, label: str, declared: Number, neutral: float, row: int, column: int
-    ) -> None:
-        """A figure with its slider."""
-        name = QLabel(declared.label if label in declared.parts[:1] else label[:1].upper() + label[1:])
-        name.setFont(font(12))
-        name.setProperty("role", "dim")
-        whole = f"{declared.label} {label}" if label in declared.parts else label
-        box = FigureBox(f"{step.title}: {whole}", declared, self._value_of(step, field), neutral)
-        box.setFixedSize(70 if label in declared.parts else 88, 20)
-        box.valueChanged.connect(lambda value, field=field: self._change(field, value))
-        slide = Slide(declared, neutral)
-        slide.moved.connect(lambda value, field=field: self._change(field, value))
-        slide.pressed.connect(self._new_gesture)
-        slide.reset.connect(lambda field=field, neutral=neutral: self._change(field, neutral))
-        grid.addWidget(name, 2 * row, 2 * column)
-        grid.addWidget(box, 2 * row, 2 * column + 1)
-        grid.addWidget(slide, 2 * row + 1, 2 * column, 1, 2)
-        self._figures[field] = box, slide
-
-    def _add_others(self, grid: QGridLayout, step: Step, cell: int) -> None:
-        """Switches, a choice, and a line for what comes from elsewhere."""
-        row = 2 * min(cell, _ROWS)
-        others = [one for one in step.figures() if isinstance(one.declared, Told | Choice)]
-        line = QHBoxLayout()
-        line.setSpacing(14)
-        for one in others:
-            if isinstance(one.neutral, bool):
-                switch = QCheckBox(one.declared.label)
-                switch.setFont(font(12))
-                switch.toggled.connect(lambda on, key=one.key: self._change(key, on))
-                line.addWidget(switch)
-                self._switches[one.key] = switch
-            elif isinstance(one.neutral, StrEnum):
-                line.addWidget(self._combo(step, one.key, one.declared.label, tuple(map(str, type(one.neutral)))))
-            elif isinstance(one.declared, Choice):
-                line.addWidget(self._combo(step, one.key, one.declared.label, one.declared.among()))
-        if any(isinstance(one.declared, Told) and not isinstance(one.neutral, bool | StrEnum) for one in others):
-            self._told = QLabel()
-            self._told.setFont(font(12))
-            self._told.setWordWrap(True)
-            line.addWidget(self._told, 1)
-        line.addStretch(1)
-        if others:
-            grid.addLayout(line, row, 0, 1, -1)
-
     def _show_figures(self, step: Step) -> None:
         """Show the figures in force, which an undo or another figure may have changed."""
-        for field, (box, slide) in self._figures.items():
-            value = self._value_of(step, field)
-            if box.value() != round(value, box.decimals()) or not box.hasFocus():  # what is being typed stands
-                box.blockSignals(True)
-                box.setValue(value)
-                box.blockSignals(False)
-            may = step.on and step.settable(field)
-            box.setEnabled(may)
-            if slide is not None:
-                slide.show_value(value)
-                slide.setEnabled(may)
-        for key, switch in self._switches.items():
-            switch.blockSignals(True)
-            switch.setChecked(getattr(step, key))
-            switch.blockSignals(False)
-        for key, combo in self._choices.items():
-            combo.setCurrentIndex(combo.findData(str(getattr(step, key))))
-            combo.setEnabled(step.on)
+        if self.controls is not None:
+            self.controls.show_step(step)
+        show_choices(step, self._choices)
         if self.curves is not None:
             self.curves.show_step(step)
         if self.drawn is not None:
             self.drawn[1].show_step(step)
-        if self._told is not None:
-            self._told.setText(step.text.replace("; ", "\n"))
         self.buttons["bypass"].setText("bypass" if step.on else "restore")
 
     # Hands -------------------------------------------------------------------------------------------------------------
@@ -362,10 +245,6 @@ class Bench(QFrame):
             self.refused.emit(str(error))
             return
         self._session.document.replace_step(rung, changed, gesture=self._gesture(field))
-
-    def _value_of(self, step: Step, field: str) -> float:
-        """A figure of a step, or what follows from its figures."""
-        return step.derived_value(field[1:], self._session.source) if field.startswith("=") else figure_of(step, field)
 
     def _figured(self, step: Step, field: str, value: Any) -> Step:
         """The step with another figure.

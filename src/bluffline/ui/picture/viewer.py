@@ -1,4 +1,4 @@
-"""Looking: asks for frames as they are to be seen, hands them to picture and gauges, ties the probe to both."""
+"""Looking: asks for frames as they are to be seen, and hands them to picture, gauges and probe."""
 
 import sys
 from collections.abc import Callable
@@ -11,30 +11,23 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
 from bluffline.errors import SettingsError
-from bluffline.figures import figure
-from bluffline.gauges.instrument import Box, Instrument
-from bluffline.gauges.scale import Unit
 from bluffline.measure.areas import Shape, Taken
-from bluffline.measure.reading import Reading, read_square, stored_codes
 from bluffline.measure.region import Region
 from bluffline.session.faults import Fault
-from bluffline.session.gauges import PROBE_SIZES, GaugeModel
+from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.reach import ReachArea
 from bluffline.ui.gauges.board import GaugeBoard, GaugeCard, GaugeWindow
 from bluffline.ui.gauges.gauge import Gauge
-from bluffline.ui.picture.picture import PictureView, Point
+from bluffline.ui.picture.picture import PictureView
+from bluffline.ui.picture.probe import Probe
 from bluffline.ui.picture.readings import AreasPanel
+from bluffline.ui.picture.shown import Point
 from bluffline.ui.picture.workers import FrameWorker
-from bluffline.ui.style.line import Line
-from bluffline.ui.style.style import font
 from bluffline.view.looking import Field, Isolate, LookingModel
 from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View, half_size
-
-_PATH_POINTS = 200
-_HINT = "Point at the picture to read a pixel; drag on a gauge to see which pixels stand there"
 
 _LARGE = 3_000_000  # pixels times steps from which on a frame is worked on at half the size while something moves
 _REST = 180  # milliseconds without a change after which nothing moves
@@ -46,7 +39,6 @@ class Viewer(QObject):
     shown_changed = pyqtSignal(int)
     reach_drawn = pyqtSignal(object, object)  # Shape, points: for the step on the bench
     failed = pyqtSignal(object)  # Fault
-    probed = pyqtSignal(object)  # R′G′B′ under the pointer, 0 … 1, or None
 
     def __init__(self, session: Session, gauges: GaugeModel, playing: Callable[[], bool]) -> None:
         super().__init__()
@@ -59,9 +51,7 @@ class Viewer(QObject):
         self.window: GaugeWindow | None = None
         self.actions: list[QAction] = []  # what the second window's keys do as well
         self.panel = AreasPanel()
-        self.probe_line = Line(font(12), right=False)
-        self.probe_line.setText(_HINT)
-        self.probe_line.setAccessibleName("What the probe reads")
+        self.probe = Probe(session, gauges, self.picture, lambda: self.gauges)
         self.preview: Preview | None = None
         self.shown = -1
         self.held_source = False
@@ -75,7 +65,6 @@ class Viewer(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST)
         self._rest.timeout.connect(self._settled)
-        self._path: list[Point] | None = None
         self._targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
         for gauge in (card.gauge for card in self.board.cards):
             self._connect_gauge(gauge)
@@ -85,7 +74,6 @@ class Viewer(QObject):
         self.picture.area_drawn.connect(self._add_area)
         self.picture.area_moved.connect(self._move_area)
         self.picture.area_asked.connect(self.change_area)
-        self.picture.path_drawn.connect(self._set_path)
         queued = Qt.ConnectionType.QueuedConnection
         self.frames.ready.connect(self._show, queued)  # type: ignore[call-arg]  # PyQt's stubs leave it out
         self.frames.failed.connect(self._failed, queued)  # type: ignore[call-arg]
@@ -97,7 +85,7 @@ class Viewer(QObject):
 
     def _connect_gauge(self, gauge: Gauge) -> None:
         gauge.resized.connect(self._resized)
-        gauge.pointed.connect(self._pointed)
+        gauge.pointed.connect(self.probe.point_back)
         gauge.asked_for.connect(self.session.place.go_to)
 
     def show_targets(self, targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None) -> None:
@@ -114,7 +102,7 @@ class Viewer(QObject):
         assert programme is not None
         self._first_request = self.frames.set_programme(programme)
         self.shown, self.preview = -1, None
-        self._path = None
+        self.probe.show(None)
         for gauge in self.gauges:
             gauge.clear()
         self.picture.set_shape(self.session.source.width, self.session.source.height)
@@ -254,7 +242,7 @@ class Viewer(QObject):
         for gauge in self.gauges:
             gauge.show_targets(self._targets)
         self.panel.show_readings(preview.readings, self.session.source, self.model.setup.unit)
-        self._show_probe()
+        self.probe.show(preview)
         self.shown_changed.emit(preview.frame)
         self.settle()  # half a frame may come when all is already at rest
 
@@ -311,74 +299,16 @@ class Viewer(QObject):
             window.deleteLater()
         self.ask()
 
+    def _hovered(self, _: Point | None) -> None:
+        if self.look.state.isolate is not Isolate.NOTHING:
+            self.ask()
+
     def _more_known(self) -> None:
         """More of the programme is known: gauges that show what is around the frame show more."""
         if any(gauge.instrument.around for gauge in self._asked):
             self.ask()
 
-    # The probe, both ways ------------------------------------------------------------------------------------------
-
-    def _hovered(self, pixel: Point | None) -> None:
-        if self.look.state.isolate is not Isolate.NOTHING:
-            self.ask()
-        self._show_probe()
-
-    def next_probe_size(self) -> None:
-        """The next size of the square that the probe averages."""
-        place = PROBE_SIZES.index(self.model.setup.probe_size) if self.model.setup.probe_size in PROBE_SIZES else 0
-        self.model.change(probe_size=PROBE_SIZES[(place + 1) % len(PROBE_SIZES)])
-
-    def read(self, pixel: Point) -> Reading | None:
-        """What the probe reads about a pixel of the frame that the gauges show."""
-        if self.preview is None or self.preview.signal is None:
-            return None
-        return read_square(self.preview.signal, int(pixel[0]), int(pixel[1]), self.model.setup.probe_size)
-
-    def _show_probe(self) -> None:
-        pixel = self.picture.probe
-        signal = self.preview.signal if self.preview is not None else None
-        if signal is None:
-            return
-        source = self.session.source
-        points = self._path or ([pixel] if pixel is not None else [])
-        points = points[:: max(len(points) // _PATH_POINTS, 1)]
-        readings = [(reading, point) for point in points if (reading := self.read(point)) is not None]
-        for gauge in self.gauges:
-            gauge.show_places([gauge.instrument.places(source, reading, point[0]) for reading, point in readings])
-        if pixel is None or not readings:
-            self.probe_line.setText(_HINT)
-            self.probed.emit(None)
-            return
-        self.probed.emit(tuple(source.levels.percent(code) / 100 for code in readings[-1][0].rgb))
-        reading, (x, y) = readings[-1] if self._path is None else (self.read(pixel), pixel)
-        if reading is not None:
-            self.probe_line.setText(self._told(reading, int(x), int(y)))
-
-    def _told(self, reading: Reading, x: int, y: int) -> str:
-        assert self.preview is not None and self.preview.signal is not None
-        source, size, unit = self.session.source, self.model.setup.probe_size, self.model.setup.unit
-        names = ("R′", "G′", "B′") if source.sampling == "R′G′B′" else ("Y′", "Cb", "Cr")
-        codes = " ".join(f"{n} {c}" for n, c in zip(names, stored_codes(self.preview.signal, x, y), strict=True))
-        percent = source.levels.percent
-        levels = " ".join(
-            f"{name} {unit.bare(percent(code), source)}"
-            for name, code in zip(("Y′", "R′", "G′", "B′"), (reading.luma, *reading.rgb), strict=True)
-        )
-        also = f" · {Unit.MILLIVOLT.text(percent(reading.luma), source)}" if unit is not Unit.MILLIVOLT else ""
-        also += f" · {figure(percent(reading.luma), '.1f')} %" if unit is not Unit.PERCENT else ""
-        square = "pixel" if size == 1 else f"{size}×{size} about"
-        return f"{square} {x}, {y} · codes {codes} · {levels} {unit}{also}"
-
-    def _pointed(self, instrument: Instrument, box: Box | None) -> None:
-        """Show on the picture which pixels stand where the operator points on a gauge."""
-        signal = self.preview.signal if self.preview is not None else None
-        self.picture.highlight(None if box is None or signal is None else instrument.pixels(signal, box))
-
     # Areas ---------------------------------------------------------------------------------------------------------
-
-    def _set_path(self, points: list[Point] | None) -> None:
-        self._path = points
-        self._show_probe()
 
     def _add_area(self, shape: Shape, points: list[Point]) -> None:
         if self.look.state.for_reach:
@@ -388,7 +318,7 @@ class Viewer(QObject):
         try:
             self.session.document.drawn.add(shape, points)
         except SettingsError as error:
-            self.probe_line.setText(str(error))
+            self.probe.line.setText(str(error))
 
     def _move_area(self, number: int, across: float, down: float, alone: bool, gesture: str) -> None:
         self.session.document.drawn.move(number, across, down, only_here=alone, gesture=gesture)

@@ -13,7 +13,7 @@ from bluffline.figures import figure
 from bluffline.media.opening import shown
 from bluffline.rules.catalogue import rule_title
 from bluffline.rules.severity import Severity
-from bluffline.shift.hand import FileInHand
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.one_file import Told
 from bluffline.shift.redelivery import CameBefore
 from bluffline.shift.states import State

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from bluffline.media.opening import shown
 from bluffline.rules.severity import Severity
-from bluffline.shift.hand import FileInHand
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.one_file import Told
 from bluffline.shift.redelivery import CameBefore
 from bluffline.shift.states import State

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.shift.hand import FileInHand
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
 from bluffline.ui.shift.chosen import Chosen, can
 from bluffline.ui.shift.painting import FilePainter, columns

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt
 
 from bluffline.media.opening import shown
-from bluffline.shift.hand import FileInHand
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
 from bluffline.ui.shift.words import found_in
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from bluffline.shift.hand import FileInHand
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
 from bluffline.ui.shift.words import GROUPS, ONE
 from bluffline.ui.style.style import DIM, LINE, TEXT, TINT, font

@@ -3,7 +3,7 @@
 from fractions import Fraction
 
 from bluffline.rules.severity import Severity
-from bluffline.shift.hand import FileInHand
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
 from bluffline.survey.monitor import Progress
 

@@ -35,12 +35,12 @@ class Pages(QFrame):
     def __init__(self, pages: Mapping[str, Page]) -> None:
         super().__init__()
         self.setObjectName("card")
-        self._pages, self._stack = dict(pages), QStackedWidget()
+        self.pages, self._stack = dict(pages), QStackedWidget()
         self._facts = Line(font(12))
         self.tabs: dict[str, QToolButton] = {}
         head, group = QHBoxLayout(), QButtonGroup(self)
         head.setSpacing(2)
-        for number, (name, page) in enumerate(self._pages.items(), 1):
+        for number, (name, page) in enumerate(self.pages.items(), 1):
             tab = QToolButton()
             tab.setObjectName("tab")
             tab.setText(name)
@@ -59,16 +59,16 @@ class Pages(QFrame):
         layout.setSpacing(5)
         layout.addLayout(head)
         layout.addWidget(self._stack, 1)
-        self.turn(next(iter(self._pages)))
+        self.turn(next(iter(self.pages)))
 
     @property
     def front(self) -> str:
         """The page in front."""
-        return next(name for name, page in self._pages.items() if page is self._stack.currentWidget())
+        return next(name for name, page in self.pages.items() if page is self._stack.currentWidget())
 
     def turn(self, name: str) -> None:
         """Bring a page to the front; the card is as wide as it needs."""
-        page = self._pages[name]
+        page = self.pages[name]
         self.tabs[name].setChecked(True)
         self.setFixedWidth(page.room)
         if page is not self._stack.currentWidget():
