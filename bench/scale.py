@@ -20,7 +20,7 @@ import numpy as np
 from bluffline.media.probe import probe
 from bluffline.rules.rulefile import load_rules
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.runs import RunAsked, measure_run, run_survey_in_runs
+from bluffline.survey.runs import Hands, RunAsked, measure_run, run_survey_in_runs
 from bluffline.survey.survey import start_survey
 
 FILES, FRAMES, SIZE = 40, 50, (640, 360)
@@ -73,7 +73,7 @@ def one_long_file(path: Path) -> None:
             warm = RunAsked(survey.programme, survey.rules, survey.region, 0, 8)
             list(workers.map(measure_run, [warm] * count))
             began = time.perf_counter()
-            run_survey_in_runs(survey, workers, _RUNS, Monitor())
+            run_survey_in_runs(survey, Hands(workers, _RUNS), Monitor())
             taken[count] = time.perf_counter() - began
             most = max(most, *workers.map(_most, range(count)), 0)
     told = f"{LONG} frames of {LARGE[0]} × {LARGE[1]} in {_RUNS} runs: by one worker {taken[1]:.1f} s, by two {taken[2]:.1f} s"

@@ -23,8 +23,8 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, write_signal
 from bluffline.prove import render as render_module
+from bluffline.prove.pictures import KeepUnreadable
 from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.prove.render import KeepUnreadable
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity

@@ -9,6 +9,7 @@ import sys
 import time
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 
@@ -102,6 +103,31 @@ def test_a_long_file_is_shared_and_a_machine_that_goes_changes_nothing(scheduler
         assert run.returncode == 1
         reports.append(json.loads(out.read_text()) | {"checked": ""})
     assert reports[0] == reports[1]
+
+
+def test_a_long_file_is_rendered_by_many_and_a_machine_that_goes_changes_nothing(scheduler, workers, tmp_path):
+    def moving(n):
+        picture = np.full((96, 128, 3), 0.3 + 0.2 * (n > 700))
+        picture[20:50, n % 100 : n % 100 + 20] = 1.05
+        return picture
+
+    film = make_clip(tmp_path / "long.mkv", moving, 2400, codec="ffv1", options={"g": "1"}, sound=True)
+    held = []
+    for place, words in (("alone", []), ("shared", ["--cluster", scheduler])):
+        out = tmp_path / place / "out.mov"
+        out.parent.mkdir()
+        run = subprocess.Popen([sys.executable, "-m", "bluffline", "legalise", film, out, *words], stdout=subprocess.PIPE)
+        if words:
+            while run.poll() is None and not list(out.parent.glob(".bluffline-runs-*/*")):
+                time.sleep(0.02)
+            assert run.poll() is None, "it renders"
+            workers[0].send_signal(signal.SIGKILL)
+        run.communicate(timeout=180)
+        assert run.returncode == 0
+        with av.open(str(out)) as container:
+            held.append([(p.stream_index, p.pts, bytes(p)) for p in container.demux() if p.size])
+        assert not [path for path in out.parent.iterdir() if path.name.startswith(".")]
+    assert held[0] == held[1]
 
 
 def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(over_clip, monkeypatch):

@@ -2,6 +2,7 @@
 
 import itertools
 from concurrent.futures import Executor, Future
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -9,11 +10,12 @@ import pytest
 from bluffline.errors import MediaError
 from bluffline.media.probe import probe
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
 from bluffline.shift.workers import Workers
 from bluffline.survey import runs
 from bluffline.survey.checking import check
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.runs import RunAsked, measure_run, run_survey_in_runs, runs_of
+from bluffline.survey.runs import Hands, RunAsked, measure_run, run_survey_in_runs, runs_of
 from bluffline.survey.survey import run_survey, start_survey
 from clips import make_clip
 
@@ -58,11 +60,12 @@ def programme(request, tmp_path):
 @pytest.mark.parametrize("shortest", [8, 17, 50])
 def test_runs_are_joined_to_the_table_of_one_process_to_the_bit(programme, shortest, monkeypatch):
     monkeypatch.setattr(runs, "SHORTEST", shortest)
-    whole = run_survey(start_survey(programme, RULES), Monitor())
+    begun = [replace(start_survey(programme, RULES), exact=(Shot(60, 120),)) for _ in range(2)]
+    whole = run_survey(begun[0], Monitor())
     parted = runs_of(programme, 99)
     assert len(parted) > 1 and parted[0][0] == 0 and parted[-1][1] == programme.frame_count
     assert all(one[1] == other[0] for one, other in itertools.pairwise(parted))
-    joined = run_survey_in_runs(start_survey(programme, RULES), Backwards(), 99, Monitor())
+    joined = run_survey_in_runs(begun[1], Hands(Backwards(), 99), Monitor())
     assert joined.table.rows.tobytes() == whole.table.rows.tobytes() and joined.table.formats == whole.table.formats
     assert joined.read == whole.read and joined.riding == whole.riding and joined.complete
     votes = [(each.fields.top, each.fields.bottom, each.fields.neither) for each in (joined, whole)]
@@ -72,7 +75,8 @@ def test_runs_are_joined_to_the_table_of_one_process_to_the_bit(programme, short
 def test_processes_share_one_file_and_its_check_is_that_of_one(tmp_path, monkeypatch):
     film = make_clip(tmp_path / "film.mkv", moving, 450, codec="ffv1")
     workers = Workers(2)
-    checked = check(start_survey(probe(film), RULES), Monitor(), lambda survey, m: run_survey_in_runs(survey, workers, 2, m))
+    hands = Hands(workers, 2)
+    checked = check(start_survey(probe(film), RULES), Monitor(), lambda survey, m: run_survey_in_runs(survey, hands, m))
     workers.shutdown()
     alone = check(start_survey(probe(film), RULES), Monitor())
     assert checked.sha256 == alone.sha256 and checked.findings == alone.findings and checked.survey.read == alone.survey.read

@@ -12,7 +12,7 @@ from bluffline.media.opening import PICTURES, rate_from, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, refuse_long_name
-from bluffline.prove.render import KeepUnreadable
+from bluffline.prove.pictures import KeepUnreadable
 from bluffline.session.workfile import ENDING, WorkFile, beside, read_work
 from bluffline.shift.gathering import PROGRAMMES
 from bluffline.signal.colorimetry import PRIMARIES, TRANSFERS

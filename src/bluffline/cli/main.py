@@ -3,10 +3,11 @@
 import argparse
 import json
 import sys
-from collections.abc import Callable, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 
 from bluffline import __version__, stopping
@@ -30,7 +31,8 @@ from bluffline.session.faults import fault_of, log_path
 from bluffline.session.plan import legalised, plan_of
 from bluffline.session.workfile import WorkFile
 from bluffline.survey.checking import check
-from bluffline.survey.runs import run_survey_in_runs
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.runs import Hands, run_survey_in_runs
 from bluffline.survey.survey import Survey, run_survey, start_survey
 
 COMMANDS = (
@@ -100,7 +102,7 @@ def _parser() -> argparse.ArgumentParser:
         files.add_waivers(command)
         command.add_argument("--rules", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file; default: r103")
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
-    shift.add_hands(check, "processes that share one long file; the result is the same")
+        shift.add_hands(command, "processes that share one long file; the result is the same")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
     shift.add_commands(commands)
     instruments.add_commands(commands)
@@ -165,12 +167,8 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
         targets.add_certificate(path)
     survey = _surveyed(options, programme, work)
     with terminal_monitor() as monitor:
-        if options.jobs is None and options.cluster is None:
-            checked = check(survey, monitor)
-        else:
-            with shift.workers(options) as executor:
-                hands = options.jobs or _RUNS // 4
-                checked = check(survey, monitor, lambda asked, told: run_survey_in_runs(asked, executor, 4 * hands, told))
+        with _hands(options) as hands:
+            checked = check(survey, monitor, partial(_run, hands))
         if work is not None:  # in the shots that the work divides it into
             checked = replace(checked, findings=survey.findings(plan_of(survey, work).shots))
     if options.frames is not None:
@@ -197,12 +195,12 @@ def _legalise(options: argparse.Namespace) -> int:
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
     survey = _surveyed(options, programme, work)
-    with terminal_monitor() as monitor:
-        run_survey(survey, monitor)
+    with terminal_monitor() as monitor, _hands(options) as hands:
+        _run(hands, survey, monitor)
         refuse_unreadable(survey, kept)
         plan = legalised(survey, plan_of(survey, work), monitor)
         request = ProveRequest(survey, plan.shots, plan.ladders, options.out, codec, kept, carriage)
-        proof = prove(request, monitor, certificate_files)
+        proof = prove(request, monitor, certificate_files, hands)
     for loss in proof.losses[len(carriage.losses) :]:
         print(f"bluffline: {loss}", file=sys.stderr)
 
@@ -219,6 +217,20 @@ def _legalise(options: argparse.Namespace) -> int:
     if options.json != "-":
         print(summary())
     return _NOTHING_TO_FIX if proof.legal else _MUST_FIX
+
+
+@contextmanager
+def _hands(options: argparse.Namespace) -> Iterator[Hands | None]:
+    """Those who share the work on one long file, where it was asked for; None: this process does it."""
+    if options.jobs is None and options.cluster is None:
+        yield None
+        return
+    with shift.workers(options) as executor:
+        yield Hands(executor, 4 * options.jobs if options.jobs else _RUNS)
+
+
+def _run(hands: Hands | None, survey: Survey, monitor: Monitor) -> Survey:
+    return run_survey(survey, monitor) if hands is None else run_survey_in_runs(survey, hands, monitor)
 
 
 def _path(where: str | None) -> Path | None:

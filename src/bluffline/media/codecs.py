@@ -19,7 +19,8 @@ class Codec:
 
     ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
     ``matrices``: those that readers can tell from it. ``matrix_tags``: code points of H.273 that it writes for others of the
-    same meaning, which it doesn't know. ``interlaced``: whether it can hold fields.
+    same meaning, which it doesn't know. ``interlaced``: whether it can hold fields. ``apart``: whether a frame is coded the
+    same, whatever was coded before it.
     """
 
     name: str
@@ -33,6 +34,7 @@ class Codec:
     matrices: tuple[Matrix, ...] = tuple(Matrix)
     matrix_tags: tuple[tuple[int, int], ...] = ()
     interlaced: bool = True
+    apart: bool = False
 
     @property
     def lossless(self) -> bool:
@@ -75,6 +77,7 @@ CODECS = {
             "FRAME",
             full_range=False,
             matrix_tags=((5, 6),),
+            apart=True,
         ),
         Codec(
             "dnxhr",
@@ -85,6 +88,7 @@ CODECS = {
             (("profile", "dnxhr_hqx"),),
             matrices=(Matrix.BT709,),
             interlaced=False,
+            apart=True,
         ),
         Codec(
             "mpeg2",
@@ -106,7 +110,15 @@ CODECS = {
             ),
             full_range=False,
         ),
-        Codec("ffv1", "FFV1", "ffv1", "", (".mkv",), (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1"))),
+        Codec(
+            "ffv1",
+            "FFV1",
+            "ffv1",
+            "",
+            (".mkv",),
+            (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1")),
+            apart=True,
+        ),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
     )
 }

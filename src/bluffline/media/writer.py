@@ -81,7 +81,7 @@ class Writer:
         self._lead = math.ceil(max(before - IN_STEP, 0.0) / self._ticks)
         self._riders: dict[int | None, Riders] = {}  # of pictures that the encoder holds, by their times
         self._stack = ExitStack()
-        self._target = target
+        self.target = target
         self._end = _MUXERS[target.suffix.lower()]
         if programme.index.variable and self._end == "mxf":
             raise WriteError("An .mxf file can't hold a variable frame rate; choose .mov, .mp4 or .mkv.")
@@ -125,6 +125,15 @@ class Writer:
         self._mux(packets)
         self._carry_until(time * self._ticks)
 
+    def hand_on(self, number: int, coded: bytes) -> None:
+        """Have a picture that was coded elsewhere, all by itself, as frame ``number``, and carry over the sound up to it."""
+        time = self._time(number)
+        packet: av.Packet[Any] = av.Packet(coded)
+        packet.pts = packet.dts = time
+        packet.time_base, packet.is_keyframe, packet.stream = self._ticks, True, self._stream
+        self._mux([packet])
+        self._carry_until(time * self._ticks)
+
     def finish(self, *, carry: bool = True) -> None:
         """Flush the encoder, carry over what is left of the other tracks, and close the file."""
         self._mux(self._stream.encode(None))
@@ -133,7 +142,7 @@ class Writer:
         self._guard(self._output.close)
         self._stack.close()
         if self._end == "matroska" and self.programme.carried.pixel_shape != 1:
-            _shape_pixels(self._target, self.programme.carried.pixel_shape * self.format.width / self.format.height)
+            _shape_pixels(self.target, self.programme.carried.pixel_shape * self.format.width / self.format.height)
 
     def _mux(self, packets: list[av.Packet[Any]]) -> None:
         for packet in packets:

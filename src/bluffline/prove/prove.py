@@ -20,11 +20,13 @@ from bluffline.media.target import claimed
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.memory import give_back_memory
 from bluffline.propose.propose import Proposal, luma_extremes, propose, tightened
-from bluffline.prove.render import KeepUnreadable, refuse_changed, refuse_other_light, render
+from bluffline.prove.pictures import KeepUnreadable, refuse_changed, refuse_other_light
+from bluffline.prove.render import render
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.survey.checking import checksum
 from bluffline.survey.monitor import Monitor
+from bluffline.survey.runs import Hands, run_survey_in_runs
 from bluffline.survey.survey import Survey, must_fix, run_survey, start_survey, unreadable_frames
 from bluffline.treat.ladder import Treatment, acts
 
@@ -157,8 +159,10 @@ def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:
     return planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None
 
 
-def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: {}) -> Proof:
-    """Write the treated programme and prove it.
+def prove(
+    request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: {}, hands: Hands | None = None
+) -> Proof:
+    """Write the treated programme and prove it; ``hands``: who renders and measures in runs, this process where None.
 
     Each round renders to a temporary name beside the target, reads that file back and surveys it; where coding has
     pushed a shot over a limit again, the shot's treatment keeps further clear of it in the next round; shots that were to be
@@ -188,13 +192,16 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             written, digest = render(
                 survey.programme, survey.source, request.shots, treatments, working, request.codec, monitor,
                 region=survey.region, keep_unreadable=request.keep_unreadable, stage=f"Render{told}",
-                tracks=request.carriage.tracks if request.carriage else None,
+                tracks=request.carriage.tracks if request.carriage else None, hands=hands,
             )  # fmt: skip
             if survey.read and survey.read != [digest]:
                 raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")
             treated = tuple(request.shots[number] for number, steps in sorted(treatments.items()) if acts(steps))
             after = replace(start_survey(written, survey.rules, region=survey.region), exact=treated, waivers=survey.waivers)
-            run_survey(after, monitor, stage=f"Read back{told}")
+            if hands is not None:
+                run_survey_in_runs(after, hands, monitor, stage=f"Read back{told}")
+            else:
+                run_survey(after, monitor, stage=f"Read back{told}")
             give_back_memory()
             findings = after.findings(list(request.shots))
             to_mend = [finding for finding in must_fix(findings) if finding.shot not in left_alone]

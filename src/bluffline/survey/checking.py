@@ -5,11 +5,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from threading import Thread
 
-from bluffline.errors import BlufflineError, CancelledError, MediaError
+from bluffline.errors import MediaError
 from bluffline.media.reader import Reader
 from bluffline.rules.finding import Finding
+from bluffline.survey.beside import Beside
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, must_fix, run_survey, unreadable_frames
 
@@ -45,7 +45,7 @@ def check(survey: Survey, monitor: Monitor, run: Callable[[Survey, Monitor], obj
     MediaError : the file could not be wholly read, or is no longer what was opened: it gets no verdict
     CancelledError : the monitor was asked to stop
     """
-    hashing = _Beside(lambda quiet: checksum(survey.programme.opening.files, quiet, ""))
+    hashing = Beside(lambda quiet: checksum(survey.programme.opening.files, quiet, ""))
     try:
         run(survey, monitor)
         sha256 = hashing.result()
@@ -101,39 +101,3 @@ def checksum(paths: Sequence[Path], monitor: Monitor, name: str) -> str:
     except OSError as error:
         raise MediaError(f"{name.capitalize() or 'The file'} could not be read for its checksum: {error.strerror}.") from error
     return digest.hexdigest()
-
-
-class _Beside:
-    """Work done in a thread beside another job, stopped when that ends first."""
-
-    def __init__(self, work: Callable[[Monitor], str]) -> None:
-        self._monitor = Monitor()
-        self._made: list[str] = []
-        self._error: BlufflineError | None = None
-        self._thread = Thread(target=self._run, args=(work,), name="bluffline-beside", daemon=True)
-        self._thread.start()
-
-    def _run(self, work: Callable[[Monitor], str]) -> None:
-        try:
-            self._made.append(work(self._monitor))
-        except CancelledError:
-            pass
-        except BlufflineError as error:
-            self._error = error
-
-    def result(self) -> str:
-        """What it came to.
-
-        Raises
-        ------
-        BlufflineError : what it raised
-        """
-        self._thread.join()
-        if self._error is not None:
-            raise self._error
-        return self._made[0]
-
-    def stop(self) -> None:
-        """End it, if it still runs."""
-        self._monitor.cancel()
-        self._thread.join()

@@ -6,6 +6,7 @@ Each run begins some frames earlier, which are measured and thrown away: what is
 from collections import deque
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import islice
 from typing import Any
 
@@ -18,12 +19,22 @@ from bluffline.measure.table import DRIFT, SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.rules.rules import Rules
+from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
+from bluffline.survey.beside import Beside
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import FIELDS_EVERY, Survey, end_survey, measured_frames, run_survey, start_survey
 
 _AT_ONCE = 8  # runs that are handed out at once: what they measured waits in memory
 SHORTEST = 200  # frames of a run: opening a file and coming to a frame has its price
+
+
+@dataclass(frozen=True)
+class Hands:
+    """Who works on a long programme, in about so many ``runs``."""
+
+    executor: Executor
+    runs: int
 
 
 @dataclass(frozen=True)
@@ -35,6 +46,7 @@ class RunAsked:
     region: Region
     first: int
     after: int
+    exact: tuple[Shot, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -74,7 +86,8 @@ def measure_run(asked: RunAsked) -> RunTold:
         raise MediaError(f"{asked.programme.name} is not what was opened any more; check it again.")
     survey = start_survey(asked.programme, asked.rules, region=asked.region)
     length = asked.after - asked.first + DRIFT
-    survey = replace(survey, table=SurveyTable(length, len(asked.rules.limited), [survey.source]))
+    table = SurveyTable(length, len(asked.rules.limited), [survey.source])
+    survey = replace(survey, table=table, exact=asked.exact)
     before = max(asked.first - DRIFT, 0)  # frames that those of the run are held against
     with Reader(asked.programme) as reader:
         for measure, source in measured_frames(survey, reader, before, asked.after, asked.first):
@@ -85,8 +98,8 @@ def measure_run(asked: RunAsked) -> RunTold:
     return RunTold(rows, survey.table.formats, frozenset(survey.riding), votes)
 
 
-def run_survey_in_runs(survey: Survey, executor: Executor, count: int, monitor: Monitor, *, stage: str = "Survey") -> Survey:
-    """`run_survey` by about so many runs, each measured by the executor; nothing may have been measured yet.
+def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage: str = "Survey") -> Survey:
+    """`run_survey` by others, in runs; nothing may have been measured yet.
 
     A programme in which a frame can't be read is measured in one go, here.
 
@@ -96,7 +109,9 @@ def run_survey_in_runs(survey: Survey, executor: Executor, count: int, monitor: 
     CancelledError : the monitor was asked to stop
     """
     programme, total = survey.programme, survey.programme.frame_count
-    asked = iter(RunAsked(programme, survey.rules, survey.region, *run) for run in runs_of(programme, count))
+    reading = Beside(partial(packets_digest, programme))
+    executor, runs = hands.executor, runs_of(programme, hands.runs)
+    asked = iter(RunAsked(programme, survey.rules, survey.region, *run, survey.exact) for run in runs)
     futures = deque(executor.submit(measure_run, each) for each in islice(asked, _AT_ONCE))
     try:
         while futures:
@@ -110,9 +125,17 @@ def run_survey_in_runs(survey: Survey, executor: Executor, count: int, monitor: 
             if survey.fields is not None:
                 survey.fields.vote(*told.votes)
             monitor.at(stage, len(survey.table), total)
+        digest = reading.result()
     finally:
+        reading.stop()
         for future in futures:
             future.cancel()
     with Reader(programme) as reader:
-        digest = reader.packets_digest(lambda number: monitor.at("Reading again", min(number, total), total))
         return end_survey(survey, reader, digest, monitor)
+
+
+def packets_digest(programme: Programme, monitor: Monitor) -> str:
+    """What `Reader.digest` is of a programme, read without decoding."""
+    total = programme.frame_count
+    with Reader(programme) as reader:
+        return reader.packets_digest(lambda number: monitor.at("Reading again", min(number, total), total))

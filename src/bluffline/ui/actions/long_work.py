@@ -16,8 +16,8 @@ from bluffline.media.opening import shown
 from bluffline.media.signals import TestSignal, write_signal
 from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.propose.propose import Proposal
+from bluffline.prove.pictures import KeepUnreadable
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
-from bluffline.prove.render import KeepUnreadable
 from bluffline.report.certificate import certificate_files, standing_certificate
 from bluffline.session.asked import Asked
 from bluffline.session.faults import Fault, fault_of

@@ -20,8 +20,8 @@ from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.codecs import CODECS, Codec, written_format
 from bluffline.media.target import refuse_long_name
 from bluffline.media.writer import refuse_source_as_target
+from bluffline.prove.pictures import KeepUnreadable
 from bluffline.prove.prove import frame_list
-from bluffline.prove.render import KeepUnreadable
 from bluffline.report.looked_at import not_judged
 from bluffline.session.jobs import Ended, Kind
 from bluffline.session.session import Session
