@@ -87,7 +87,11 @@ def test_shots_under_the_same_light_are_proposed_and_no_others(result):
     green = to_planes(np.broadcast_to([0.2, 0.6, 0.3], (720, 1280, 3)), source)
     shots = [Shot(0, 59), Shot(*CHART_SHOT), Shot(130, 139), Shot(140, 149), Shot(150, 159)]
     pictures = {29: neutral, 134: tuple(plane.copy() for plane in warm), 144: green, 154: None}
-    assert same_light(result, shots, pictures.__getitem__) == [1, 2]
+    told = []
+    assert same_light(result, shots, pictures.__getitem__, Monitor(lambda at: told.append((at.done, at.total)))) == [1, 2]
+    assert told == [(number, 5) for number in range(1, 6)]
+    for one in (Shot(75, 80), Shot(70, 75), Shot(75, 75)):
+        assert same_light(result, [one], lambda _: None) == [0], "that of the chart itself, wherever it stands in it"
 
 
 def test_a_fit_is_given_to_shots_as_one_act_and_their_own_steps_follow(session):

@@ -90,3 +90,16 @@ def test_rates_and_counts_are_bounded_before_they_are_worked_out(tmp_path, colum
     literal = value if isinstance(value, int) else f"'{value}'"
     with pytest.raises(SettingsError, match="can't be work"):
         read_work(made(tmp_path / "w.bluffline", *script, f"update work set {column} = {literal}"))
+
+
+def test_reading_is_given_its_time_and_no_more(monkeypatch):
+    counting = "with recursive n(i) as (select 1 union all select i + 1 from n where i < 200000) select count(*) from n"
+    for longest, ends in ((10.0, True), (0.0, False)):
+        monkeypatch.setattr(workfile, "_LONGEST", longest)
+        with closing(sqlite3.connect(":memory:")) as store:
+            workfile._confine(store)
+            if ends:
+                assert store.execute(counting).fetchone() == (200_000,)
+            else:
+                with pytest.raises(sqlite3.OperationalError, match="interrupted"):
+                    store.execute(counting).fetchone()

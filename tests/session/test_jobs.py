@@ -188,4 +188,4 @@ def test_progress_is_told_at_most_so_often_and_its_end_always():
 
     owner.jobs.start(Kind.SURVEY, job, owner.taken.append)
     owner.settle()
-    assert done.is_set() and owner.told[-1].done == 500 and len(owner.told) < 50
+    assert done.is_set() and owner.told[0].done == 1 and owner.told[-1].done == 500 and len(owner.told) < 50

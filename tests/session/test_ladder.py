@@ -1,5 +1,6 @@
 """The ladder: what a shot has for itself, and what it shares with others, under headings."""
 
+from pathlib import Path
 from types import MappingProxyType
 
 import pytest
@@ -8,6 +9,7 @@ from bluffline.errors import SettingsError
 from bluffline.propose.propose import Proposal
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Cuts, Shared, Work, carried
+from bluffline.session.workfile import WorkFile
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
@@ -122,3 +124,25 @@ def test_cuts_beyond_the_programme_divide_nothing():
     found = [Shot(0, 9), Shot(10, 19)]
     assert Cuts(frozenset({0, 20, 31}), frozenset()).of(found) == found
     assert Cuts(frozenset({19}), frozenset({10})).of(found) == [Shot(0, 18), Shot(19, 19)]
+
+
+def test_only_shots_that_there_are_have_ladders():
+    own = Work().treated(0, (CEILING,)).treated(2, (CEILING,))
+    assert own.ladders(3).keys() == {0, 2} and own.ladders(2).keys() == {0}
+    grouped = Work(shared=(Shared(Heading.GROUP, (Tone(0.1, heading=Heading.GROUP),), "kiln", frozenset({1, 2})),))
+    assert grouped.ladders(2).keys() == {1}
+
+
+def test_a_step_that_moves_down_to_others_comes_before_theirs(document):
+    document.set_treatment(0, (Tone(0.1), Tone(0.2)), "own")
+    document.move_to(1, Heading.OVER_ALL)
+    document.move_to(0, Heading.OVER_ALL)
+    assert [(step.exposure, str(step.place)) for step in document.treatment] == [(0.1, "over all"), (0.2, "over all")]
+
+
+def test_what_a_work_file_has_as_well_is_not_kept_aside(document, session):
+    common = Shared(Heading.OVER_ALL, (Tone(0.3, heading=Heading.OVER_ALL),))
+    other = Shared(Heading.GROUP, (Tone(0.4, heading=Heading.GROUP),), "kiln", frozenset({1}))
+    document.take_over(Work(shared=(common, other)))
+    document.bring(WorkFile(Path(), None, 0, list(document.found), Work(shared=(common,)), same=True))
+    assert [(each.made_for, each.treatment[0].exposure) for each in document.work.aside] == [(session.shots[1], 0.4)]

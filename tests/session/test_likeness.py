@@ -123,7 +123,7 @@ def test_a_word_goes_with_the_same_pictures_and_is_asked_again_of_others():
     assert same == {0: 0, 1: 1}
     given = [
         Waiver("luma-high", "a lamp", "Duty editor", AT, *frames)
-        for frames in ((2, 5), (12, 19), (22, 25), (5, 14), (12, 22), (None, None))
+        for frames in ((2, 5), (12, 19), (22, 25), (5, 14), (12, 22), (9, 12), (19, 21), (None, None))
     ]
     brought = brought_over(replace(WORK, waivers=tuple(given), cuts=Cuts()), before, now, pairs, same)
     assert [(each.first_frame, each.last_frame) for each in brought.waivers] == [(2, 5), (22, 29)]

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from bluffline.measure.areas import Area, Shape
 from bluffline.media.opening import Opening
 from bluffline.rules.shots import Shot
-from bluffline.session.fingerprint import fingerprint
+from bluffline.session.fingerprint import fingerprint, fingerprint_before_5
 from bluffline.session.store import VERSION, DocumentStore, Known
 from bluffline.session.work import Aside, FollowedArea, Shared, Work, carried
 from bluffline.signal.levels import Levels, Range
@@ -77,8 +77,9 @@ def test_work_is_kept_for_what_is_in_the_file_wherever_it_lies(tmp_path):
     first = tmp_path / "programme.mov"
     first.write_bytes(bytes(range(256)) * 4000)
     store = DocumentStore(tmp_path / "work.sqlite")
-    assert store.recall(known(first)) is None
+    assert store.recall(known(first)) is None and store.changed(known(first).content) == ""
     assert store.keep(known(first), SHOTS, WORK) and store.recall(known(first)) == (WORK, SHOTS)
+    assert store.changed(known(first).content).startswith("20")
     assert store.keep(known(first), SHOTS, Work()) and store.recall(known(first)) == (Work(), SHOTS), "the last word counts"
     store.keep(known(first), SHOTS, WORK)
     (tmp_path / "aired").mkdir()
@@ -316,3 +317,13 @@ def test_an_area_is_followed_shot_by_shot():
     assert moved.in_shot(0).points == ((10, 0), (14, 4)) and moved.in_shot(2).points == ((10, 5), (14, 9))
     assert moved.moved(1, 0, None).in_shot(2).points == ((10, 5), (14, 9)), "a place of its own is its own"
     assert moved.renamed("b").in_shot(2).name == "b"
+
+
+def test_the_mark_of_earlier_stores_looks_at_both_ends(tmp_path):
+    path = tmp_path / "p.mov"
+    marks = []
+    for data in (b"a" * 3_000_000, b"b" + b"a" * 2_999_999, b"a" * 2_999_999 + b"b"):
+        path.write_bytes(data)
+        os.utime(path, (1, 1))
+        marks.append(fingerprint_before_5(path))
+    assert len(set(marks)) == 3

@@ -10,6 +10,7 @@ from bluffline.media.codecs import CODECS
 from bluffline.media.reader import Reader
 from bluffline.prove.render import render
 from bluffline.prove.trial import try_treatment
+from bluffline.rules.finding import Waiver
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
@@ -164,3 +165,36 @@ def test_earlier_work_waits_where_the_shots_are_others_now(over_clip):
     run_survey(session.survey, Monitor())
     session.refresh()
     assert session.document.treatments == {1: MEND} and session.treatable == 2
+
+
+def test_no_shot_is_tried_that_is_not_known(session):
+    steps = {0: MEND, 1: (), 2: MEND}
+    wanted = session.trials.untried(session.survey, session.shots, steps, session.findings, 1)
+    assert [each.shot for each in wanted] == [session.shots[0]]
+    session.document.set_treatment(1, MEND, "by hand")
+    session.treatable = 1
+    assert session.untried() == [], "it may not be known to its end"
+
+
+def test_looks_and_steps_to_findings(session, over_clip):
+    assert len(session.looks()()) == len(session.shots) == 2
+    fresh = Session()
+    fresh.open(over_clip)
+    assert fresh.looks()() is None, "its shots are not known yet"
+    place = session.place
+    session.findings = [replace(session.findings[0], worst_frame=frame, first_frame=frame) for frame in (14, 16, 19)]
+    for frame, by, expected in ((13, 1, 14), (16, 1, 19), (16, -1, 16), (15, -1, 14)):  # one may stand on one already
+        place.go_to(frame)
+        place.selected = None
+        place.next_finding(by)
+        assert place.selected.worst_frame == expected
+
+
+def test_what_is_waived_stays_in_hand(session):
+    found = session.findings[1]
+    session.place.select(found)
+    session.document.waive(Waiver(found.rule, "a lamp", "Duty editor", "2026-11-29T16:00:00+00:00"))
+    assert session.place.selected.place == found.place and session.place.selected.waiver is not None
+    session.place.selected = None
+    session.document.undo()
+    assert session.place.selected is None and session.findings[1].waiver is None
