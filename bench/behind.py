@@ -6,6 +6,7 @@ The demo is on the desk; two dozen short programmes are in hand. Run by ``make b
 import os
 import tempfile
 import time
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -19,14 +20,35 @@ from bluffline.demo import demo_clip
 from bluffline.memory import leave_what_is_loaded
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
+from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
 from bluffline.ui.desk import Desk
+from bluffline.ui.shift.place import ShiftPlace
 from bluffline.ui.style.style import dress
 from heart import Heart, taken_away
 from scale import make
 
-FILES = 24
+FILES, MANY = 24, 2000
 _SHOWN = 8.0  # seconds that the list is looked at while it changes
+
+
+def scroll(place: ShiftPlace, file: FileInHand) -> None:
+    """Print how long a list of very many files takes to be shown, and to jump anywhere in it; every skyline is another."""
+    assert file.told is not None
+    sky = file.told.skyline
+    told = [replace(file.told, skyline=sky[2 * n % len(sky) :] + sky[: 2 * n % len(sky)]) for n in range(MANY)]
+    files = [replace(file, path=file.path.with_name(f"{n:04}.mov"), told=each) for n, each in enumerate(told)]
+    began = time.perf_counter()
+    place.show_files(files)
+    place.list.repaint()
+    shown, jumps, bar = time.perf_counter() - began, [], place.list.verticalScrollBar()
+    assert bar is not None
+    for part in range(50):
+        began = time.perf_counter()
+        bar.setValue(bar.maximum() * part // 49)
+        place.list.repaint()
+        jumps.append(time.perf_counter() - began)
+    print(f"{MANY} files are shown in {shown * 1000:.0f} ms; a jump in their list {sorted(jumps)[25] * 1000:.0f} ms")
 
 
 def main() -> None:
@@ -81,6 +103,7 @@ def main() -> None:
             opened.append(time.perf_counter() - began)
         told = ", ".join(f"{seconds:.2f}" for seconds in opened)
         print(f"files that were measured behind it open with their findings in {told} s, asked for 1")
+        scroll(desk.shifting.place, measured[0])
         desk.close()
 
 

@@ -1,9 +1,11 @@
 """How a file in hand is drawn: its mark, its name, its skyline with limits and hatching, what was found, when it is on air."""
 
-from array import array
+from functools import lru_cache
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from bluffline.media.opening import shown
@@ -20,6 +22,7 @@ from bluffline.ui.style.style import DIM, GROUND, LINE, TEXT, TINT, WELL, font
 ROW = 46
 _MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _LOW, _HIGH = -12.0, 125.0  # percent from the foot to the top of a small skyline
+_PLAIN = 0.0, 100.0, 0.0, 100.0  # limits, where nobody has said
 _PALE, _BEHIND = QColor(158, 158, 158), QColor(92, 92, 92)
 # Left edges of the columns from the right edge of the row, and widths; the skyline has what is left.
 _FOUND, _LENGTH, _AIR, _NEXT = (-350, 164), (-180, 66), (-108, 44), (-58, 54)
@@ -130,34 +133,48 @@ def draw_state(painter: QPainter, centre: QPointF, file: FileInHand) -> None:
 
 def draw_skyline(painter: QPainter, box: QRectF, told: Told | CameBefore | None) -> None:
     """A small skyline: luma pale, R′G′B′ behind it, limits of luma dashed, what is outside hatched."""
-    painter.fillRect(box, WELL)
-    drawn = array("h", told.skyline) if told is not None else array("h")
-    limits = told.limits if told is not None else (0.0, 100.0, 0.0, 100.0)
+    skyline, limits = (told.skyline, told.limits) if told is not None else (b"", _PLAIN)
+    device = painter.device()
+    painter.drawImage(box, _skyline(skyline, limits, box.width(), box.height(), device.devicePixelRatioF() if device else 1.0))
 
-    def height(value: float) -> float:
-        return box.top() + box.height() * (_HIGH - min(max(value, _LOW), _HIGH)) / (_HIGH - _LOW)
 
-    count = len(drawn) // 4
+@lru_cache(maxsize=256)
+def _skyline(skyline: bytes, limits: tuple[float, float, float, float], width: float, height: float, ratio: float) -> QImage:
+    """The same as a picture of a size; drawn once for as long as it is among those that were looked at last."""
+    drawn = QImage(round(width * ratio), round(height * ratio), QImage.Format.Format_RGB32)
+    drawn.setDevicePixelRatio(ratio)
+    drawn.fill(WELL)
+    ends = np.frombuffer(skyline, np.int16).reshape(4, -1) / 10
+    count = ends.shape[1]
+    painter = QPainter(drawn)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    xs = (np.arange(count)[:, None] + (0, 1)).ravel() * width / max(count, 1)
+
+    def heights(values: NDArray[np.float64]) -> NDArray[np.float64]:
+        return height * (_HIGH - np.clip(values, _LOW, _HIGH)) / (_HIGH - _LOW)
+
+    def band(upper: NDArray[np.float64], lower: NDArray[np.float64]) -> QPolygonF:
+        over, under = (np.repeat(heights(values), 2) for values in (upper, lower))
+        return QPolygonF([*map(QPointF, xs, over), *map(QPointF, xs[::-1], under[::-1])])
+
     if count:
-        wide = box.width() / count
-        luma_low, luma_high, rgb_low, rgb_high = ([v / 10 for v in drawn[n * count : (n + 1) * count]] for n in range(4))
-
-        def band(upper: list[float], lower: list[float]) -> QPolygonF:
-            over = [QPointF(box.left() + (n + end) * wide, height(v)) for n, v in enumerate(upper) for end in (0, 1)]
-            under = [QPointF(box.left() + (n + end) * wide, height(v)) for n, v in enumerate(lower) for end in (0, 1)]
-            return QPolygonF(over + under[::-1])
-
+        luma_low, luma_high, rgb_low, rgb_high = ends
         painter.setPen(Qt.PenStyle.NoPen)
         for colour, upper, lower in ((_BEHIND, rgb_high, rgb_low), (_PALE, luma_high, luma_low)):
             painter.setBrush(colour)
             painter.drawPolygon(band(upper, lower))
-        for upper, limit in ((luma_high, limits[1]), (rgb_high, limits[3])):
-            _hatch(painter, band([max(v, limit) for v in upper], [limit] * count))
-        for lower, limit in ((luma_low, limits[0]), (rgb_low, limits[2])):
-            _hatch(painter, band([limit] * count, [min(v, limit) for v in lower]))
+        for ends_there, limit, outer in (
+            (luma_high, limits[1], np.maximum), (rgb_high, limits[3], np.maximum),
+            (luma_low, limits[0], np.minimum), (rgb_low, limits[2], np.minimum),
+        ):  # fmt: skip
+            beyond = outer(ends_there, limit)
+            if (beyond != limit).any():
+                _hatch(painter, band(beyond, np.full(count, limit)))
     painter.setPen(QPen(TEXT if count else LINE, 1, Qt.PenStyle.DashLine))
-    for limit in limits[:2]:
-        painter.drawLine(QPointF(box.left(), height(limit)), QPointF(box.right(), height(limit)))
+    for at in heights(np.array(limits[:2])):
+        painter.drawLine(QPointF(0, at), QPointF(width, at))
+    painter.end()
+    return drawn
 
 
 def _hatch(painter: QPainter, shape: QPolygonF) -> None:
