@@ -22,6 +22,7 @@ from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, write_signal
+from bluffline.media.target import claimed
 from bluffline.prove import render as render_module
 from bluffline.prove.pictures import KeepUnreadable
 from bluffline.prove.prove import ProveRequest, propose_all, prove
@@ -241,6 +242,21 @@ def test_what_a_killed_run_left_is_removed_by_the_next(over_clip, tmp_path):
         (tmp_path / name).write_text("x")
     assert sorted(path.name for path in remove_leftovers(tmp_path / "o.mkv")) == sorted(left)
     assert sorted(path.name for path in tmp_path.iterdir()) == sorted(others)
+
+
+def test_whoever_writes_alone_takes_away_what_is_left_of_its_target_and_nothing_of_another(tmp_path):
+    """A process of another machine, or one that nobody has buried yet, has a number that tells nothing."""
+    here = os.getpid()
+    left = [f".o.{here}.unproved.mkv", f".o.{here}.delivery.mkv", f".o.mkv.certificate.json.{here}.new"]
+    others = [f".o.{here}.unproved.mov", f".o.2.{here}.unproved.mkv", f".o.{here}.mine.mkv", ".o.mkv.lock", "o.txt"]
+    runs = tmp_path / f".o.{here}.unproved.mkv.runs-abc"
+    runs.mkdir()
+    (runs / "0.mov").write_text("x")
+    for name in left + others:
+        (tmp_path / name).write_text("x")
+    assert remove_leftovers(tmp_path / "o.mkv") == [], "it runs"
+    with claimed(tmp_path / "o.mkv", "unproved"):
+        assert sorted(path.name for path in tmp_path.iterdir()) == sorted(others)
 
 
 def test_a_damaged_frame_is_told_and_replaced_by_the_one_before(tmp_path):

@@ -1,6 +1,7 @@
 """A batch on a real scheduler and two workers of this machine, one of which is killed while it works."""
 
 import json
+import random
 import re
 import shutil
 import signal
@@ -19,6 +20,9 @@ from bluffline.shift.one_file import Asked, do
 from bluffline.shift.profile import PLAIN
 from bluffline.shift.states import State
 from clips import make_clip
+from shift.test_killed import BLUFFLINE, KILLS, assert_all_is_there, done_in, sources
+
+__all__ = ["sources"]  # a fixture
 
 
 def started(log, role, *words):
@@ -41,16 +45,16 @@ def scheduler(tmp_path):
     process.wait(30)
 
 
+def worker(folder, scheduler, name):
+    """A worker, its log and what it keeps in files called by a name."""
+    where = "--local-directory", str(folder / f"dask-{name}")
+    log, plain = folder / f"worker-{name}.log", ("--no-nanny", "--nthreads", "1", "--no-dashboard")
+    return started(log, "worker", scheduler, *plain, *where)[0]
+
+
 @pytest.fixture
 def workers(scheduler, tmp_path):
-    made = []
-    for n in range(2):
-        place = ["--local-directory", str(tmp_path / f"dask-{n}")]
-        made.append(
-            started(
-                tmp_path / f"worker-{n}.log", "worker", scheduler, "--no-nanny", "--nthreads", "1", "--no-dashboard", *place
-            )[0]
-        )
+    made = [worker(tmp_path, scheduler, n) for n in range(2)]
     yield made
     for process in made:
         process.kill()
@@ -118,7 +122,7 @@ def test_a_long_file_is_rendered_by_many_and_a_machine_that_goes_changes_nothing
         out.parent.mkdir()
         run = subprocess.Popen([sys.executable, "-m", "bluffline", "legalise", film, out, *words], stdout=subprocess.PIPE)
         if words:
-            while run.poll() is None and not list(out.parent.glob(".bluffline-runs-*/*")):
+            while run.poll() is None and not list(out.parent.glob(".*.runs-*/*")):
                 time.sleep(0.02)
             assert run.poll() is None, "it renders"
             workers[0].send_signal(signal.SIGKILL)
@@ -128,6 +132,28 @@ def test_a_long_file_is_rendered_by_many_and_a_machine_that_goes_changes_nothing
             held.append([(p.stream_index, p.pts, bytes(p)) for p in container.demux() if p.size])
         assert not [path for path in out.parent.iterdir() if path.name.startswith(".")]
     assert held[0] == held[1]
+
+
+def test_machines_that_go_again_and_again_lose_nothing_and_do_nothing_twice(scheduler, workers, sources, tmp_path_factory):
+    folder = next(iter(sources)).parent.parent
+    command = [*BLUFFLINE, "batch", folder / "in", "--certify", "--legalise", folder / "out", "--cluster", scheduler, "--again"]
+    clock, took, killed = random.Random(3), 8.0, 0
+    for turn in range(KILLS):
+        began, run = time.monotonic(), subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        time.sleep(clock.uniform(0.3, 1.0) * took)
+        going = clock.randrange(2)
+        if run.poll() is None:
+            workers[going].send_signal(signal.SIGKILL)
+            killed += 1
+        told = run.communicate(timeout=180)[0]
+        took = max(time.monotonic() - began, 2.0) if workers[going].poll() is None else took
+        done_in(told, finished := {})
+        assert run.returncode == 0 and len(finished) == len(sources) and "refused" not in told, told
+        assert_all_is_there(folder, sources)
+        workers[going].kill()
+        workers[going].wait(30)
+        workers[going] = worker(tmp_path_factory.mktemp("log"), scheduler, turn)
+    assert killed, "each was too late"
 
 
 def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(over_clip, monkeypatch):

@@ -93,9 +93,9 @@ def claimed(target: Path, ending: str) -> Iterator[Claim]:
     WriteError : somebody else writes it, or the file system can't hold its name with what is added to it
     """
     refuse_long_name(target)
-    remove_leftovers(target)
     lock = target.with_name(f".{target.name}.lock")
-    with _locked(lock, target):
+    with _locked(lock, target) as alone:
+        remove_leftovers(target, alone=alone)
         working = target.with_name(f".{target.stem}.{os.getpid()}.{ending}{target.suffix}")
         try:
             yield Claim(target, working, Identity.of((target,)))
@@ -144,8 +144,12 @@ def refuse_long_name(target: Path) -> None:
 
 
 @contextmanager
-def _locked(lock: Path, target: Path) -> Iterator[None]:
-    """Hold a lock file, which a process that is killed lets go of; a lock that was removed meanwhile is none."""
+def _locked(lock: Path, target: Path) -> Iterator[bool]:
+    """Hold a lock file, which a process that is killed lets go of; a lock that was removed meanwhile is none.
+
+    Gives whether it holds against all others: there are file systems without locks.
+    """
+    alone = True
     while True:
         try:
             handle = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
@@ -157,13 +161,14 @@ def _locked(lock: Path, target: Path) -> Iterator[None]:
             os.close(handle)
             raise WriteError(f"{shown(target)} is being written by another Bluffline; choose another name, or wait.") from None
         except OSError:  # a file system without locks: the look at the end has to do
+            alone = False
             break
         with suppress(FileNotFoundError):
             if os.fstat(handle).st_ino == lock.stat().st_ino:
                 break
         os.close(handle)
     try:
-        yield
+        yield alone
     finally:
         lock.unlink(missing_ok=True)
         os.close(handle)

@@ -4,7 +4,6 @@ Only for codecs that code a frame the same whatever came before it. Each run is 
 what they hold goes into the target packet by packet, and everything else is carried over as ever.
 """
 
-import os
 import tempfile
 from collections import deque
 from collections.abc import Iterator, Sequence
@@ -21,7 +20,6 @@ import av
 from bluffline.errors import MediaError, WriteError
 from bluffline.measure.region import Region
 from bluffline.media.codecs import Codec
-from bluffline.media.leftovers import remove_old_folders
 from bluffline.media.opening import plain_name
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
@@ -35,7 +33,6 @@ from bluffline.survey.runs import Hands, packets_digest, runs_of
 from bluffline.treat.ladder import Treatment
 
 _AT_ONCE = 8  # runs that are handed out at once: what they wrote waits on the disk
-_FOLDER = ".bluffline-runs-"
 
 
 @dataclass(frozen=True)
@@ -153,15 +150,14 @@ def _join(writer: Writer, done: PieceAsked) -> None:
 
 @contextmanager
 def _folder_beside(target: Path) -> Iterator[Path]:
-    """A folder for the runs, where the target goes: whoever renders sees it under the same path.
+    """A folder for the runs, called by the target and beside it: whoever renders sees it there; see `remove_leftovers`.
 
     Raises
     ------
     WriteError : it can't be made
     """
-    remove_old_folders(target.parent, _FOLDER)
     try:
-        folder = tempfile.TemporaryDirectory(prefix=f"{_FOLDER}{os.getpid()}-", dir=target.parent, ignore_cleanup_errors=True)
+        folder = tempfile.TemporaryDirectory(prefix=f"{target.name}.runs-", dir=target.parent, ignore_cleanup_errors=True)
     except OSError as error:
         raise WriteError(f"The runs can't be written beside {target.name}: {error.strerror}.") from error
     with folder as name:
