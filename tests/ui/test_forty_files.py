@@ -1,7 +1,6 @@
 """Forty files through the real list of the desk, by the mouse and by keys: every state right, and all that can be handed on."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QInputDialog
 
 from bluffline.shift.states import State
 from shift.test_a_whole_shift import after_legalising, shelf, shift_of
@@ -22,9 +21,9 @@ def pick(place, qtbot, words, key):
     place.search.setText("")
 
 
-def test_desk(shelf, desk, qtbot, tmp_path, monkeypatch):
+def test_desk(shelf, desk, qtbot, tmp_path):
     into, rest, expected = shift_of(shelf, tmp_path)
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Rosalind", True))
+    desk.settings.operator, desk.settings.station = "Rosalind", "Larkmoor Television"
     dropped(desk, *into.iterdir())
     qtbot.waitUntil(lambda: len(states(desk)) == 40, timeout=WAIT)
     place, shift = desk.shifting.place, desk.shifting.shift
@@ -53,5 +52,5 @@ def test_desk(shelf, desk, qtbot, tmp_path, monkeypatch):
     handed = {name for name, file in by_name.items() if file.state is State.DELIVERED}
     assert {name for name in expected if name.startswith("good-")} <= handed
     assert not {"torn.mov", "empty.mxf", "torn-inside.mkv"} & handed, "nothing that is not good goes"
-    assert all(by_name[name].by == "Rosalind" for name in handed)
+    assert all(by_name[name].by == "Rosalind, Larkmoor Television" for name in handed)
     assert place.grab().toImage().width() > 600

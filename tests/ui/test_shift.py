@@ -13,7 +13,7 @@ from bluffline.session.settings import Settings
 from bluffline.shift.delivery import what_goes
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
-from bluffline.ui.actions import programmes
+from bluffline.ui.actions import programmes, who
 from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.result import ResultDialog
 
@@ -52,9 +52,22 @@ def test_what_is_dropped_together_is_taken_in_hand_measured_and_worked_through_b
     qtbot.waitUntil((folder / "good.mkv.certificate.html").exists, timeout=WAIT)
     place.search.setText("")
     qtbot.waitUntil(lambda: not place.rows.files[0].asked_for, timeout=WAIT)
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Rosalind", True))
+    said = []
+
+    def answer(dialog):
+        said.append(dialog.name.text())
+        assert dialog.accept_button.isEnabled() is bool(said[-1])
+        dialog.name.setText(" Rosalind ")
+        dialog.station.setText("Larkmoor Television")
+        assert dialog.accept_button.isEnabled() and dialog.grab().toImage().width() > 300
+        return True
+
+    monkeypatch.setattr(who, "asked", answer)
     qtbot.keyClick(place.list, Qt.Key.Key_D)
-    assert states(desk)["good.mkv"] is State.DELIVERED and desk.settings.operator == "Rosalind"
+    assert states(desk)["good.mkv"] is State.DELIVERED and desk.who.known == "Rosalind, Larkmoor Television"
+    assert desk.shifting.shift.files[0].by == desk.who.known and said == [""]
+    desk.acts["who"].trigger()
+    assert said == ["", "Rosalind"] and Settings.load(desk.settings.path).station == "Larkmoor Television"
 
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.acts["shift-next"].trigger()
@@ -74,7 +87,8 @@ def test_what_is_dropped_together_is_taken_in_hand_measured_and_worked_through_b
 def test_the_next_comes_from_the_result_and_what_is_refused_goes_back_or_to_another_profile(desk, qtbot, folder, monkeypatch):
     shutil.copy(folder / "over.mkv", folder / "second.mkv")
     (folder / "second.mkv").touch()
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Rosalind", True))
+    monkeypatch.setattr(who, "asked", lambda _: False)  # who does not say is called as the machine calls its user
+    monkeypatch.setenv("USER", "duty")
     dropped(desk, *folder.iterdir())
     qtbot.waitUntil(lambda: states(desk) == MEASURED | {"second.mkv": State.TO_FIX}, timeout=WAIT)
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
@@ -93,6 +107,7 @@ def test_the_next_comes_from_the_result_and_what_is_refused_goes_back_or_to_anot
     place.search.setText("torn")
     qtbot.keyClick(place.list, Qt.Key.Key_B)
     qtbot.waitUntil(lambda: states(desk)["torn.mov"] is State.SENT_BACK, timeout=WAIT)
+    assert [file.by for file in desk.shifting.shift.files if file.path.name == "torn.mov"] == ["duty"]
     place.search.setText("second")
     desk.shifting.shift.profiles.append(Profile("strict", rules="strict"))
     monkeypatch.setattr(QInputDialog, "getItem", lambda *_, **__: ("strict", True))

@@ -29,6 +29,7 @@ class Settings:
     bench: int = 0  # pixels that the bench is high; 0: as high as it needs
     codec: str = ""  # that was last written in, by its name; empty: none yet
     operator: str = ""  # who sits at the desk, by name
+    station: str = ""  # of whom
     window: list[int] = field(default_factory=list)  # x, y, width and height of the window; empty: as the screen has room
 
     @classmethod
@@ -50,7 +51,8 @@ class Settings:
             rules = checked(stored["rules"], str, "rules")
             codec = checked(stored.get("codec", ""), str, "codec")
             operator = checked(stored.get("operator", ""), str, "operator")
-            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, operator, list(window))
+            station = checked(stored.get("station", ""), str, "station")
+            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, operator, station, list(window))
         except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
@@ -69,7 +71,8 @@ class Settings:
         """Save; a folder that can't be written to costs the memory, not the work."""
         stored = {
             "version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored(),
-            "bench": self.bench, "codec": self.codec, "operator": self.operator, "window": self.window,
+            "bench": self.bench, "codec": self.codec, "operator": self.operator, "station": self.station,
+            "window": self.window,
         }  # fmt: skip
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)

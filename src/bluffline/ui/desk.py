@@ -33,6 +33,7 @@ from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.shifting import Shifting
 from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.actions.trying import Trying
+from bluffline.ui.actions.who import Who
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
 from bluffline.ui.dialogs.key_sheet import KeySheet
@@ -91,18 +92,19 @@ class Desk(QMainWindow):
         for_shot = ForShot(session, self.work.beside, self.header.say)
         self.balancing = Balancing(session, for_shot, self.header.say, self)
         self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)
-        self.shifting = Shifting(self.work, settings, self.header, self)
+        self.who = Who(settings, self)
+        self.shifting = Shifting(self.work, self.who, self.header, self)
         self.player = Player(session, self.viewer, self._stopped)
         self.trying = Trying(
             session, self.viewer.frames, self.header.fault, lambda: self.jobs.kind is Kind.PROOF or self.player.playing
         )
-        self.programmes = Programmes(self.work, settings, self.header.say, self)
+        self.programmes = Programmes(self.work, settings, self.who, self.header.say, self)
         self.open = self.programmes.open
         self.hands = Hands(
             session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting,
             self.carrying, self.balancing, self.luts, self.gauges,
             self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self.overseeing, self.shifting,
-            self,
+            self.who, self,
         )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)

@@ -14,6 +14,7 @@ from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.shifting import Shifting
 from bluffline.ui.actions.stocking import Stocking
+from bluffline.ui.actions.who import Who
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.ladder.picking import Picking
@@ -79,4 +80,5 @@ class Hands:
     stocking: Stocking
     overseeing: Overseeing
     shifting: Shifting
+    who: Who
     window: Window

@@ -12,6 +12,7 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.session.jobs import Kind
 from bluffline.session.settings import Settings
 from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.who import Who
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.layout import asked
 from bluffline.ui.dialogs.waive import WaiveDialog
@@ -20,8 +21,11 @@ from bluffline.ui.dialogs.waive import WaiveDialog
 class Programmes:
     """Acts on the session by way of its long work; ``say`` tells the operator what can't be done."""
 
-    def __init__(self, work: LongWork, settings: Settings, say: Callable[[str], None], window: QWidget) -> None:
+    def __init__(
+        self, work: LongWork, settings: Settings, who: Who, say: Callable[[str], None], window: QWidget
+    ) -> None:
         self.session, self._work, self._settings, self._say, self._window = work.session, work, settings, say, window
+        self._who = who
         work.opened.connect(settings.opened)
 
     def open(self, path: Path, *, rate: Fraction | None = None, track: int | None = None) -> bool:
@@ -87,7 +91,7 @@ class Programmes:
             document.unwaive(finding.waiver)
             self._say(f"The word of {finding.waiver.by} is taken back (Ctrl+Z gives it again)")
             return
-        dialog = WaiveDialog(finding, self.session.shots[finding.shot], self._settings.operator, self._window)
+        dialog = WaiveDialog(finding, self.session.shots[finding.shot], self._who.known, self._window)
         if asked(dialog):
             waiver = dialog.waiver
             self._settings.operator = self._settings.operator or waiver.by

@@ -15,7 +15,6 @@ from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
 from bluffline.session.faults import fault_of
 from bluffline.session.hold import Hold
-from bluffline.session.settings import Settings
 from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
@@ -24,10 +23,10 @@ from bluffline.shift.profile import PLAIN, own_profiles
 from bluffline.shift.workers import Workers
 from bluffline.survey.monitor import Progress
 from bluffline.ui.actions.long_work import LongWork
+from bluffline.ui.actions.who import Who
 from bluffline.ui.header import Header
 from bluffline.ui.shift.place import ShiftPlace
 
-_WHO = "Your name and station, as reports and waivers say them (it is asked once):"
 _DRAWN_EVERY = 150  # milliseconds between two drawings of a list that changes, at least
 _REST = 0.3  # seconds between two looks at the files
 
@@ -42,9 +41,9 @@ class Shifting(QObject):
     _changed = pyqtSignal()
     _told = pyqtSignal(str)
 
-    def __init__(self, work: LongWork, settings: Settings, header: Header, window: QWidget) -> None:
+    def __init__(self, work: LongWork, who: Who, header: Header, window: QWidget) -> None:
         super().__init__(window)
-        self._work, self._settings, self._header, self._window = work, settings, header, window
+        self._work, self._who, self._header, self._window = work, who, header, window
         self.place = ShiftPlace()
         self.place.asked.connect(self._act)
         self._shift: Shift | None = None
@@ -227,7 +226,7 @@ class Shifting(QObject):
         if self._shift is not None and proof.legal:
             target = proof.request.target
             written = [target, *certificate_paths(target)]
-            by = self._settings.operator or "the desk"
+            by = self._who.known or "the desk"
             path = proof.request.survey.programme.path
             self._shift.proved(path, proof.verdict, by, written)
             if self._shift.next() is not None and any(file.path == path.absolute() for file in self._shift.files):
@@ -249,9 +248,9 @@ class Shifting(QObject):
         else:
             do: dict[str, Callable[[Path], None]] = {
                 "certify": shift.certify, "legalise": shift.legalise,
-                "put_off": lambda path: shift.put_off(path, self.operator),
-                "deliver": lambda path: shift.deliver(path, self.operator),
-                "send_back": lambda path: shift.send_back(path, self.operator),
+                "put_off": lambda path: shift.put_off(path, self._who.signed),
+                "deliver": lambda path: shift.deliver(path, self._who.signed),
+                "send_back": lambda path: shift.send_back(path, self._who.signed),
             }  # fmt: skip
             self._safely(lambda: [do[act](path) for path in paths])
 
@@ -283,12 +282,3 @@ class Shifting(QObject):
                     self.shift.choose_profile(file.path, known[name])
 
             self._safely(choose)
-
-    @property
-    def operator(self) -> str:
-        """Who sits at the desk; asked once, and remembered."""
-        if not self._settings.operator:
-            text, given = QInputDialog.getText(self._window, "Who is at the desk?", _WHO)
-            self._settings.operator = text.strip()[:80] if given and text.strip() else os.environ.get("USER", "") or "operator"
-            self._settings.save()
-        return self._settings.operator
