@@ -1,14 +1,15 @@
 """Forty files through the real list of the desk, by the mouse and by keys: every state right, and all that can be handed on."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 
 from bluffline.shift.states import State
+from bluffline.ui.shift.painting import columns
 from shift.test_a_whole_shift import after_legalising, shelf, shift_of
 from ui.test_shift import dropped, states
 
 __all__ = ["shelf"]  # a fixture
 
-WAIT = 240_000
+WAIT, LEFT = 240_000, Qt.MouseButton.LeftButton
 UNDER_WAY = {State.GROWING, State.WAITING, State.MEASURING}
 
 
@@ -37,6 +38,16 @@ def test_desk(shelf, desk, qtbot, tmp_path):
     qtbot.waitUntil(lambda: not UNDER_WAY & set(states(desk).values()), timeout=WAIT)
     assert states(desk) == expected
     qtbot.waitUntil(lambda: {file.path.name: file.state for file in place.rows.files} == expected, timeout=WAIT)
+    told = {file.path.name: file for file in place.rows.files}
+    assert [file.path.name for file in place.rows.files] == sorted(told, key=lambda name: told[name].due), "what is due first"
+    place.list.setCurrentIndex(place.rows.index(7))
+    here = place.current
+    for title, first in (("Found", {"torn.mov", "empty.mxf"}), ("Length", {"long.mkv"}), ("Programme", {"empty.mxf"})):
+        left = next(left + 4 for name, left, _ in columns(place.list.viewport().width()) if name == title)
+        qtbot.mouseClick(place._head, LEFT, pos=QPoint(left, 8))
+        assert place.rows.files[0].path.name in first and place.current == here and place.picked == [here]
+    qtbot.mouseClick(place._head, LEFT, pos=QPoint(left, 8))
+    assert place.rows.files[-1].path.name == "empty.mxf", "the other way round"
     for state, key in ((State.GOOD, Qt.Key.Key_C), (State.TO_FIX, Qt.Key.Key_G)):
         place.strip._choose(frozenset({state}))
         pick(place, qtbot, "", key)

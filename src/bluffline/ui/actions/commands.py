@@ -256,7 +256,7 @@ COMMANDS: tuple[Command, ...] = (
 
 HELD_KEYS = (("S", "Hold to see the source"),)
 MOUSE = (
-    ("In hand", "keys: Enter opens, C certifies, G legalises, O puts off, D delivers, T air time"),
+    ("In hand", "Enter opens, C certifies, G legalises, D delivers; O off, B back, P profile, T time on air"),
     ("Skyline", "click or drag: go there; wheel: zoom; Shift and drag: move; double-click: all"),
     ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, a drag moves it"),
     ("Areas", "drag an edge, with Shift in this shot only; double-click closes a polygon"),

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QItemSelectionModel, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QItemSelectionModel, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
@@ -21,10 +21,10 @@ from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
 from bluffline.ui.shift.chosen import Chosen, can
 from bluffline.ui.shift.painting import FilePainter, columns
-from bluffline.ui.shift.rows import ShiftRows
+from bluffline.ui.shift.rows import ORDERS, ShiftRows
 from bluffline.ui.shift.strip import Strip
 from bluffline.ui.style.line import Line
-from bluffline.ui.style.style import DIM, font
+from bluffline.ui.style.style import DIM, TEXT, font
 
 _KEYS = {
     Qt.Key.Key_Return: "open", Qt.Key.Key_Enter: "open", Qt.Key.Key_C: "certify", Qt.Key.Key_G: "legalise",
@@ -76,7 +76,8 @@ class ShiftPlace(QWidget):
         self.list.setItemDelegate(FilePainter(self.list))
         self.list.acted.connect(self._act)
         self.list.doubleClicked.connect(lambda _: self._act("open"))
-        self._head = _Head(self.list)
+        self._head = _Head(self.list, self.rows)
+        self._head.chosen.connect(self._sort)
         self.chosen = Chosen()
         self.chosen.setFixedWidth(306)
         self.chosen.asked.connect(self._act)
@@ -172,6 +173,13 @@ class ShiftPlace(QWidget):
         self._pick(set(), None)
         self._show_chosen()
 
+    def _sort(self, title: str) -> None:
+        picked, here = {file.path for file in self.picked}, self.current
+        self.rows.sort_by(title)
+        self._head.update()
+        self._pick(picked, here.path if here is not None else None)
+        self._show_chosen()
+
     def _act(self, act: str) -> None:
         files = self.picked or ([self.current] if self.current is not None else [])
         able = [file for file in files if act == "air" or can(act, file)]
@@ -180,12 +188,34 @@ class ShiftPlace(QWidget):
 
 
 class _Head(QWidget):
-    """The names of the columns."""
+    """The names of the columns; a click on one sorts by it."""
 
-    def __init__(self, below: QListView) -> None:
+    chosen = pyqtSignal(str)
+
+    def __init__(self, below: QListView, rows: ShiftRows) -> None:
         super().__init__()
-        self._below = below
+        self._below, self._rows = below, rows
         self.setFixedHeight(22)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Columns of the files in hand")
+
+    def _sorted_at(self, x: float) -> str:
+        """The column at a place that can be sorted by; empty where there is none."""
+        viewport = self._below.viewport()
+        assert viewport is not None
+        there = (title for title, left, width in columns(viewport.width()) if left <= x < left + width and title in ORDERS)
+        return next(there, "")
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        title = self._sorted_at(event.position().x())
+        self.setCursor(Qt.CursorShape.PointingHandCursor if title else Qt.CursorShape.ArrowCursor)
+        self.setToolTip(f"Sort by “{title}”; again, the other way round" if title else "")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if title := self._sorted_at(event.position().x()):
+            self.chosen.emit(title)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -194,7 +224,13 @@ class _Head(QWidget):
         viewport = self._below.viewport()
         assert viewport is not None
         for title, left, width in columns(viewport.width()):
+            painter.setPen(TEXT if title == self._rows.order else DIM)
             painter.drawText(left, 0, width, 20, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, title)
+            if title == self._rows.order:
+                x, y = left + painter.fontMetrics().horizontalAdvance(title) + 7.0, 10.0
+                up = 1 if self._rows.reverse else -1
+                painter.setBrush(TEXT)
+                painter.drawPolygon(QPolygonF([QPointF(x - 3, y + 2 * up), QPointF(x + 3, y + 2 * up), QPointF(x, y - 2 * up)]))
         painter.end()
 
 

@@ -1,15 +1,24 @@
-"""The files in hand as a list can show them: filtered by state, searched by name, thousands at no cost."""
+"""The files in hand as a list can show them: sorted, filtered by state, searched by name, thousands at no cost."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, Qt
 
 from bluffline.media.opening import shown
 from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.states import State
-from bluffline.ui.shift.words import found_in
+from bluffline.ui.shift.words import found_in, gravity, seconds_of
 
 FILE = Qt.ItemDataRole.UserRole + 1
+DUE = "On air"
+# What the list may be sorted by, by the titles of columns, and how the first comes first.
+ORDERS: dict[str, Callable[[FileInHand], Any]] = {
+    "Programme": lambda file: (file.path.name.casefold(), file.path),
+    "Found": lambda file: (*gravity(file), file.due),
+    "Length": lambda file: (-seconds_of(file), file.due),
+    DUE: lambda file: file.due,
+}
 
 
 class ShiftRows(QAbstractListModel):
@@ -21,9 +30,16 @@ class ShiftRows(QAbstractListModel):
         self.files: list[FileInHand] = []
         self._states: frozenset[State] | None = None
         self._words = ""
+        self.order, self.reverse = DUE, False
+
+    def sort_by(self, title: str) -> None:
+        """Sort by a column; by the one that it is sorted by already, the other way round."""
+        self.reverse = title == self.order and not self.reverse
+        self.order = title
+        self._refresh()
 
     def show(self, files: Sequence[FileInHand]) -> None:
-        """Show these, in their order."""
+        """Show these."""
         self._all = list(files)
         self._refresh()
 
@@ -33,7 +49,7 @@ class ShiftRows(QAbstractListModel):
         self._refresh()
 
     def _refresh(self) -> None:
-        files = [file for file in self._all if self._passes(file)]
+        files = sorted(filter(self._passes, self._all), key=ORDERS[self.order], reverse=self.reverse)
         if [file.path for file in files] == [file.path for file in self.files]:
             self.files = files
             if files:

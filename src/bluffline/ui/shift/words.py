@@ -62,10 +62,21 @@ def next_for(file: FileInHand) -> str:
     return _NEXT.get(file.state, "")
 
 
+def gravity(file: FileInHand) -> tuple[int, ...]:
+    """Less for what is graver: what could not be done, then by what was found."""
+    counts = (-file.told.count(severity) for severity in Severity) if file.told is not None else (1,) * len(Severity)
+    return (-(file.state is State.REFUSED), *counts)
+
+
+def seconds_of(file: FileInHand) -> float:
+    """How long a file is; 0 where that is not known."""
+    facts = file.told.checked.get("file", {}) if file.told is not None else {}
+    return float(facts["frame_count"] / Fraction(facts["frame_rate"])) if facts else 0.0
+
+
 def length_of(file: FileInHand) -> str:
     """How long a file is, in hours, minutes and seconds; empty where that is not known."""
-    facts = file.told.checked.get("file", {}) if file.told is not None else {}
-    if not facts:
+    if file.told is None or "file" not in file.told.checked:
         return ""
-    seconds = int(facts["frame_count"] / Fraction(facts["frame_rate"]))
+    seconds = int(seconds_of(file))
     return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
