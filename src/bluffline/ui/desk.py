@@ -24,7 +24,6 @@ from bluffline.shift.gathering import gathered
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.actions.for_shot import ForShot
-from bluffline.ui.actions.hands import Hands
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
@@ -100,15 +99,9 @@ class Desk(QMainWindow):
         )
         self.programmes = Programmes(self.work, settings, self.who, self.header.say, self)
         self.open = self.programmes.open
-        self.hands = Hands(
-            session, self.programmes, self.work, self.player, self.viewer, self.measuring, self.charting,
-            self.carrying, self.balancing, self.luts, self.gauges,
-            self.skyline, self.reaching, self.picking, self.proposing, self.stocking, self.overseeing, self.shifting,
-            self.who, self,
-        )  # fmt: skip
         self.setWindowTitle("Bluffline")
         self.setAcceptDrops(True)
-        self.menus.fill(self.hands, self)
+        self.menus.fill(self)
         self.held_keys = HeldKeys(self.viewer, self)
         self._build()
         self.facts = Facts(

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
+from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -27,8 +27,8 @@ class Menus(QMenuBar):
         self.acts: dict[str, QAction] = {}
         self.recent: QMenu | None = None
 
-    def fill(self, hands: Hands, window: QWidget) -> None:
-        """An action for every command, that acts by ``hands`` wherever in a window its key is pressed."""
+    def fill(self, hands: Hands) -> None:
+        """An action for every command, wherever on the desk its key is pressed."""
         self._hands = hands
         menus = {name: self.addMenu(name) for name in MENUS}
         for command in COMMANDS:
@@ -36,7 +36,7 @@ class Menus(QMenuBar):
             assert menu is not None
             if command.apart:
                 menu.addSeparator()
-            action = QAction(command.title, window)
+            action = QAction(command.title, self)
             action.setShortcuts([QKeySequence(key) for key in command.keys])
             action.triggered.connect(partial(self._do, command.do))
             action.setAutoRepeat(not command.held)

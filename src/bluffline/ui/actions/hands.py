@@ -1,6 +1,5 @@
 """Who does what on the desk: for each subject the one controller that commands act by."""
 
-from dataclasses import dataclass
 from typing import Protocol
 
 from bluffline.session.gauges import GaugeModel
@@ -24,8 +23,28 @@ from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
 
 
-class Window(Protocol):
-    """What the window itself does."""
+class Hands(Protocol):
+    """The desk, as commands see it: its controllers, and what it does itself."""
+
+    session: Session
+    programmes: Programmes
+    work: LongWork
+    player: Player
+    viewer: Viewer
+    measuring: Measuring
+    charting: Charting
+    carrying: Carrying
+    balancing: Balancing
+    luts: Luts
+    gauges: GaugeModel
+    skyline: Skyline
+    reaching: Reaching
+    picking: Picking
+    proposing: Proposing
+    stocking: Stocking
+    overseeing: Overseeing
+    shifting: Shifting
+    who: Who
 
     def cancel(self) -> None:
         """Stop what is running; else put down the tool in hand."""
@@ -56,29 +75,3 @@ class Window(Protocol):
 
     def show_about(self) -> None:
         """Say what this is."""
-
-
-@dataclass(frozen=True)
-class Hands:
-    """The controllers."""
-
-    session: Session
-    programmes: Programmes
-    work: LongWork
-    player: Player
-    viewer: Viewer
-    measuring: Measuring
-    charting: Charting
-    carrying: Carrying
-    balancing: Balancing
-    luts: Luts
-    gauges: GaugeModel
-    skyline: Skyline
-    reaching: Reaching
-    picking: Picking
-    proposing: Proposing
-    stocking: Stocking
-    overseeing: Overseeing
-    shifting: Shifting
-    who: Who
-    window: Window
