@@ -159,9 +159,7 @@ def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:
     return planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None
 
 
-def prove(
-    request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: {}, hands: Hands | None = None
-) -> Proof:
+def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: {}, hands: Hands | None = None) -> Proof:
     """Write the treated programme and prove it; ``hands``: who renders and measures in runs, this process where None.
 
     Each round renders to a temporary name beside the target, reads that file back and surveys it; where coding has

@@ -62,6 +62,7 @@ class Session:
         self.document = Document(self, self.place, self._divided)
         self._judge: Judge | None = None
         self._judged: Judged | None = None
+        self._must_fix = self.findings, 0
         self._waivers: tuple[Waiver, ...] = ()  # that the findings have
         self._treated = TreatedColumns()
         self.trials = Trials()
@@ -347,4 +348,6 @@ class Session:
     @property
     def must_fix_count(self) -> int:
         """Number of findings that must be fixed."""
-        return len(must_fix(self.findings))
+        if self._must_fix[0] is not self.findings:  # every command asks
+            self._must_fix = self.findings, len(must_fix(self.findings))
+        return self._must_fix[1]

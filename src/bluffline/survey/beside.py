@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from threading import Thread
 
-from bluffline.errors import BlufflineError, CancelledError
+from bluffline.errors import CancelledError
 from bluffline.survey.monitor import Monitor
 
 
@@ -13,7 +13,7 @@ class Beside:
     def __init__(self, work: Callable[[Monitor], str]) -> None:
         self._monitor = Monitor()
         self._made: list[str] = []
-        self._error: BlufflineError | None = None
+        self._error: Exception | None = None
         self._thread = Thread(target=self._run, args=(work,), name="bluffline-beside", daemon=True)
         self._thread.start()
 
@@ -22,7 +22,7 @@ class Beside:
             self._made.append(work(self._monitor))
         except CancelledError:
             pass
-        except BlufflineError as error:
+        except Exception as error:  # noqa: BLE001 (whatever it is, whoever asks for the result has it)
             self._error = error
 
     def result(self) -> str:
@@ -30,7 +30,7 @@ class Beside:
 
         Raises
         ------
-        BlufflineError : what it raised
+        Exception : what it raised
         """
         self._thread.join()
         if self._error is not None:

@@ -118,6 +118,7 @@ def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage:
             told = futures.popleft().result()
             futures.extend(executor.submit(measure_run, each) for each in islice(asked, 1))
             if not told.rows["readable"].all():
+                reading.stop()
                 survey.clear()  # how much of it is lost depends on where one begins to read
                 return run_survey(survey, monitor, stage=stage)
             survey.table.extend(told.rows, told.formats)

@@ -21,9 +21,7 @@ from bluffline.ui.dialogs.waive import WaiveDialog
 class Programmes:
     """Acts on the session by way of its long work; ``say`` tells the operator what can't be done."""
 
-    def __init__(
-        self, work: LongWork, settings: Settings, who: Who, say: Callable[[str], None], window: QWidget
-    ) -> None:
+    def __init__(self, work: LongWork, settings: Settings, who: Who, say: Callable[[str], None], window: QWidget) -> None:
         self.session, self._work, self._settings, self._say, self._window = work.session, work, settings, say, window
         self._who = who
         work.opened.connect(settings.opened)
