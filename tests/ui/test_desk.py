@@ -398,3 +398,33 @@ def test_every_control_has_a_name(surveyed_desk):
     for widget in (desk.skyline, desk.findings.tree, desk.picture, *desk.viewer.gauges, desk.treatment.ladder):
         assert widget.accessibleName()
     assert load_rules("r103").title in desk.header.rules_button.text()
+
+
+def test_a_command_is_found_by_a_word_and_done(surveyed_desk, qtbot, monkeypatch):
+    desk, seen = surveyed_desk, {}
+
+    def by_typing(*keys, words):
+        def answer(dialog):
+            dialog.show()
+            dialog.line.setText(words)
+            qtbot.wait(20)  # as a person's hand would
+            rows = [dialog.list.topLevelItem(n) for n in range(dialog.list.topLevelItemCount())]
+            seen[words] = {row.text(0): not row.isDisabled() for row in rows}
+            for key in keys:
+                qtbot.keyClick(dialog.line, key)
+            dialog.hide()
+            return dialog.result() == dialog.DialogCode.Accepted
+
+        monkeypatch.setattr("bluffline.ui.desk.asked", answer)
+        desk.acts["find"].trigger()
+
+    by_typing(Qt.Key.Key_Return, words="last fra")
+    assert desk.session.place.frame == desk.session.programme.frame_count - 1
+    by_typing(Qt.Key.Key_Return, words="go first")
+    assert desk.session.place.frame == 0, "by its menu as well"
+    by_typing(Qt.Key.Key_Down, Qt.Key.Key_Return, words="next")
+    assert list(seen["next"])[:2] == ["Next frame", "Next finding"] and desk.session.place.selected is not None
+    by_typing(Qt.Key.Key_Return, words="bake the steps")
+    assert seen["bake the steps"] == {"Bake the steps on colours": False}, "nothing to bake: nothing is done"
+    by_typing(Qt.Key.Key_Return, words="brew tea")
+    assert seen["brew tea"] == {}

@@ -35,6 +35,7 @@ from bluffline.ui.actions.trying import Trying
 from bluffline.ui.actions.who import Who
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
+from bluffline.ui.dialogs.find_command import FindCommandDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.said import SaidDialog
@@ -389,6 +390,13 @@ class Desk(QMainWindow):
     def show_keys(self) -> None:
         """Show the key sheet."""
         asked(KeySheet(self))
+
+    def find_command(self) -> None:
+        """Ask for a word of a command, and do it."""
+        self.refresh_commands()
+        dialog = FindCommandDialog(self.acts, self)
+        if asked(dialog):
+            self.acts[dialog.chosen].trigger()
 
     def show_said(self) -> None:
         """Show what was said, with its times."""

@@ -250,6 +250,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("shift-air", "Shift", "Air times from a CSV …", (), lambda h: h.shifting.choose_air_times(), _always),
     Command("who", "Shift", "Who is at the desk …", (), lambda h: h.who.ask(), _always, apart=True),
     Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.show_keys(), _always),
+    Command("find", "Help", "Find a command …", ("F4",), lambda h: h.find_command(), _always),
     Command("said", "Help", "What was said …", (), lambda h: h.show_said(), _always),
     Command("about", "Help", "About Bluffline", (), lambda h: h.show_about(), _always),
 )

@@ -70,6 +70,9 @@ class Hands(Protocol):
     def show_keys(self) -> None:
         """Show the key sheet."""
 
+    def find_command(self) -> None:
+        """Ask for a word of a command, and do it."""
+
     def show_said(self) -> None:
         """Show what was said, with its times."""
 
