@@ -387,7 +387,7 @@ def test_the_key_sheet_has_every_key(desk, qtbot):
     qtbot.addWidget(sheet)
     text = " ".join(label.text() for label in sheet.findChildren(QLabel))
     for command in COMMANDS:
-        told = "Ctrl+arrows Nudge its reach" if command.id.startswith("nudge-") else command.title.removesuffix(" …")
+        told = "Ctrl+arrows Nudge the step's reach" if command.id.startswith("nudge-") else command.title.removesuffix(" …")
         assert not command.keys or told in text
     sheet.adjustSize()
     assert sheet.width() <= 1280 and sheet.height() <= 800, "it fits the smallest screen"

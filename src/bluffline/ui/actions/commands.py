@@ -93,6 +93,10 @@ def _nudged(across: float, down: float) -> Callable[[Hands], object]:
     return lambda hands: hands.reaching.nudge(across, down)
 
 
+def _looked(field: str) -> Callable[[Hands], object]:
+    return lambda hands: hands.viewer.look.toggle(field)
+
+
 def _proposed(wanted: Wanted) -> Callable[[Hands], object]:
     return lambda hands: hands.proposing.propose(wanted)
 
@@ -135,7 +139,7 @@ COMMANDS: tuple[Command, ...] = (
             ("levels", "Propose: mend levels against their tag", ()),
             ("exposure", "Propose: exposure and contrast", ("Ctrl+Shift+E",)),
             ("balance", "Propose: balance", ("Ctrl+Shift+B",)),
-            ("log", "Propose: open flat footage", ()),
+            ("log", "Propose: open flat footage", ("Ctrl+Shift+L",)),
         )
     ),
     Command("match", "Treatment", "Bring to the pinned frame", ("Shift+M",), lambda h: h.proposing.match_pinned(), _treatable),
@@ -175,20 +179,25 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.picking.take(Tool.KEY), _benched, apart=True
     ),
-    Command("colour", "Treatment", "Set it by a colour", ("Shift+I",), lambda h: h.picking.take(Tool.COLOUR), _benched),
+    Command("colour", "Treatment", "Set the step by a colour", ("Shift+I",), lambda h: h.picking.take(Tool.COLOUR), _benched),
+    Command("show-reach", "Treatment", "Show the step's reach", ("Shift+S",), _looked("reach"), _benched, held=True),
+    Command("until", "Treatment", "Show the ladder up to the step", ("Shift+U",), _looked("until"), _benched),
+    Command("follow", "Treatment", "Follow the step's reach", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched),
     Command(
-        "show-reach", "Treatment", "Show its reach", ("Shift+S",), lambda h: h.viewer.look.toggle("reach"), _benched, held=True
+        "place-reach",
+        "Treatment",
+        "Place the step's reach here",
+        ("Ctrl+Shift+P",),
+        lambda h: h.reaching.place_here(),
+        _benched,
     ),
-    Command("until", "Treatment", "Show the ladder up to it", ("Shift+U",), lambda h: h.viewer.look.toggle("until"), _benched),
-    Command("follow", "Treatment", "Follow its reach", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched),
-    Command("place-reach", "Treatment", "Place its reach here", ("Ctrl+Shift+P",), lambda h: h.reaching.place_here(), _benched),
     *(
-        Command(f"nudge-{way.lower()}", "Treatment", f"Nudge its reach {way.lower()}", (f"Ctrl+{way}",), _nudged(*by), _benched)
-        for way, by in (("Left", (-_NUDGE, 0.0)), ("Right", (_NUDGE, 0.0)), ("Up", (0.0, -_NUDGE)), ("Down", (0.0, _NUDGE)))
+        Command(f"nudge-{way}", "Treatment", f"Nudge the step's reach {way}", (f"Ctrl+{way.title()}",), _nudged(*by), _benched)
+        for way, by in (("left", (-_NUDGE, 0.0)), ("right", (_NUDGE, 0.0)), ("up", (0.0, -_NUDGE)), ("down", (0.0, _NUDGE)))
     ),
     Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.carrying.paste(), _treated, apart=True),
     Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
-    Command("join", "Treatment", "Join it to the shot before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
+    Command("join", "Treatment", "Join the shot to the one before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
     Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.document.give_aside(), _has_aside),
     Command("keep-stock", "Treatment", "Keep as a stock treatment …", (), lambda h: h.stocking.keep(), _treated),
     Command("put-stock", "Treatment", "Stock treatments …", ("Shift+K",), lambda h: h.stocking.show(), _treatable),
@@ -201,19 +210,19 @@ COMMANDS: tuple[Command, ...] = (
     Command("page-areas", "View", "Areas", ("4",), lambda h: h.show_page("Areas"), _always),
     Command("chart", "Chart", "Chart panel", ("Shift+C",), lambda h: h.show_chart()),
     Command("chart-find", "Chart", "Find the chart here", ("Ctrl+F",), lambda h: h.find_chart(), _surveyed),
-    Command("chart-place", "Chart", "Place its corners", ("Ctrl+H",), lambda h: h.place_chart(), _surveyed),
-    Command("chart-turn", "Chart", "Turn it by a quarter", ("Ctrl+J",), lambda h: h.charting.turn(), _surveyed),
+    Command("chart-place", "Chart", "Place the chart's corners", ("Ctrl+H",), lambda h: h.place_chart(), _surveyed),
+    Command("chart-turn", "Chart", "Turn the chart by a quarter", ("Ctrl+J",), lambda h: h.charting.turn(), _surveyed),
     Command("chart-give", "Chart", "Give the fit to this shot", ("Ctrl+G",), lambda h: h.charting.give(), _charted, apart=True),
     Command("chart-carry", "Chart", "Carry the fit on …", ("Ctrl+Shift+G",), lambda h: h.charting.carry_on(), _charted),
     Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda h: h.balancing.neutral_pick(), _with_areas),
-    Command("coded", "Chart", "The same on coded values", (), lambda h: h.balancing.neutral_pick(linear=False), _with_areas),
+    Command("coded", "Chart", "Neutral pick, coded values", (), lambda h: h.balancing.neutral_pick(linear=False), _with_areas),
     Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda h: h.balancing.balance_by_light(), _surveyed),
     Command("cards", "Chart", "Three-point from three areas", ("Ctrl+3",), lambda h: h.balancing.three_point(), _with_areas),
     Command("wipe", "View", "Wipe: middle, either side", ("W",), lambda h: h.measuring.cycle_wipe()),
     Command("turn-wipe", "View", "Turn the wipe", ("Shift+W",), lambda h: h.measuring.turn_wipe()),
     Command("compare", "View", "Wipe, side by side, flip", ("C",), lambda h: h.viewer.look.next_of("compare")),
     Command("flip", "View", "Flip to the other picture", ("F",), lambda h: h.measuring.flip()),
-    Command("pin", "View", "Pin this frame, or let it go", ("M",), lambda h: h.viewer.pin()),
+    Command("pin", "View", "Pin this frame, or unpin", ("M",), lambda h: h.viewer.pin()),
     Command("hatching", "View", "Hatching", ("H",), lambda h: h.viewer.look.toggle("hatching"), apart=True),
     Command("zones", "View", "Zone map", ("Z",), lambda h: h.viewer.look.toggle("zones")),
     Command("fields", "View", "Both fields, either", ("Shift+F",), lambda h: h.viewer.look.next_of("field"), _interlaced),

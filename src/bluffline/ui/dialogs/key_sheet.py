@@ -43,7 +43,7 @@ class KeySheet(QDialog):
                     if command.id in _ALIKE:
                         continue
                     if command.menu == menu and command.id == "nudge-left":
-                        row = self._line(grid, row, "Ctrl+arrows", "Nudge its reach")
+                        row = self._line(grid, row, "Ctrl+arrows", "Nudge the step's reach")
                     elif command.menu == menu and command.keys:
                         keys = ", ".join(
                             QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys
