@@ -124,3 +124,29 @@ def test_traces_are_laid_over_one_another_each_in_its_colour():
     red, green = whole >> 16 & 255, whole >> 8 & 255
     assert red[0, 3] > green[0, 3] and green[2, 0] > red[2, 0]
     assert (alone >> 16 & 255)[0, 3] < red[0, 3] and (alone >> 8 & 255)[2, 0] == green[2, 0]
+
+
+def test_picked_shots_are_proposed_for_as_one_act(shots, qtbot):
+    """Two acts for however many shots: pick them, and one menu."""
+    desk, dialog, document = shots, shots.overseeing.dialog, shots.session.document
+    before, undoes = document.work, document.undoes
+    assert not dialog.buttons["Propose for the picked"].isEnabled()
+    qtbot.keyClick(dialog, Qt.Key.Key_A, CONTROL)
+    assert dialog.picked == {0, 1} and dialog.buttons["Propose for the picked"].isEnabled()
+    exposure = next(act for act in dialog.proposals.actions() if act.text() == "Exposure and contrast")
+    exposure.trigger()
+    assert "Looking at 2 shots" in dialog.told.text()
+    qtbot.waitUntil(lambda: document.work != before, timeout=WAIT)
+    assert document.undoes == "Propose exposure for 2 shots" and document.reasons.keys() & {0, 1}
+    assert "given something" in desk.header.message and document.work.ladder(0)[0] != ()
+    document.undo()
+    assert document.work == before and document.undoes == undoes
+    exposure.trigger()
+    document.set_treatment(1, (Tone(0.2),), "meanwhile")
+    qtbot.waitUntil(lambda: "1 changed meanwhile" in desk.header.message, timeout=WAIT)
+    assert document.work.ladder(1) == (Tone(0.2),), "what was done meanwhile stays"
+    document.undo()
+    exposure.trigger()
+    document.set_treatment(0, (), "meanwhile")
+    document.set_treatment(1, (Tone(0.3),), "meanwhile")
+    qtbot.waitUntil(lambda: "The shots have changed meanwhile" in desk.header.message, timeout=WAIT)

@@ -298,9 +298,10 @@ class Document:
             self._history.push_all(lambda count: before.all_treated(given[:count]), told)
             self.changed.tell()
 
-    def accept_one(self, shot: int, proposal: Proposal, act: str) -> None:
-        """Take over a proposal for one shot as one act."""
-        self._push(self.work.treated(shot, self._own_of(shot, proposal.treatment), proposal.reasons), act)
+    def accept_as_one(self, proposals: Mapping[int, Proposal], act: str) -> None:
+        """Take over proposals for shots, by their numbers, as one act."""
+        given = [(shot, self._own_of(shot, each.treatment), each.reasons) for shot, each in proposals.items()]
+        self._push(self.work.all_treated(given), act)
 
     def add_to(self, shot: int, steps: Treatment, act: str, reasons: tuple[str, ...]) -> None:
         """Add steps to those that a shot has for itself, each where its kind belongs, as one act."""

@@ -82,7 +82,7 @@ class Desk(QMainWindow):
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
         self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)
         self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.header.say)
-        self.overseeing = Overseeing(session, self.jobs, self.work.beside, self.proposing.match_shots, self)
+        self.overseeing = Overseeing(session, self.jobs, self.work.beside, self.proposing, self)
         self.stocking = Stocking(session, self.work.beside, self.header.say, self)
         self.treatment = LadderPanel(session)
         self.bench = Bench(session, self.reaching, self.picking, self.viewer.look)

@@ -1,16 +1,17 @@
 """All shots at once: shown, set side by side, grouped, given steps, brought to one of them."""
 
-from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
 from bluffline.errors import BlufflineError, SettingsError
+from bluffline.propose.suggesting import Wanted
 from bluffline.rules.aims import Aims, load_aims, shipped_aims
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
 from bluffline.treat.step import Heading
+from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.dialogs.layout import show_until_closed
 from bluffline.ui.dialogs.overview import ShotsDialog
 from bluffline.ui.dialogs.side_by_side import SideBySideDialog
@@ -19,12 +20,10 @@ from bluffline.view.side_by_side import Side, side_by_side
 
 
 class Overseeing:
-    """Opens the shots overview and does what is asked there; ``bring``: brings shots to one of them."""
+    """Opens the shots overview and does what is asked there."""
 
-    def __init__(
-        self, session: Session, jobs: Jobs, beside: Jobs, bring: Callable[[list[int], int], object], window: QWidget
-    ) -> None:
-        self._session, self._jobs, self._beside, self._bring, self._window = session, jobs, beside, bring, window
+    def __init__(self, session: Session, jobs: Jobs, beside: Jobs, proposing: Proposing, window: QWidget) -> None:
+        self._session, self._jobs, self._beside, self._proposing, self._window = session, jobs, beside, proposing, window
 
     def show(self) -> None:
         """Make a card of every shot and show them all."""
@@ -49,7 +48,8 @@ class Overseeing:
         dialog.chosen.connect(self._session.place.go_to)
         dialog.grouped.connect(partial(self._grouped, dialog))
         dialog.given.connect(partial(self._given, dialog))
-        dialog.brought.connect(self._bring)
+        dialog.brought.connect(self._proposing.match_shots)
+        dialog.proposed.connect(partial(self._proposed, dialog))
         dialog.compared.connect(self.compare)
         self.dialog = dialog
         show_until_closed(dialog)
@@ -88,6 +88,10 @@ class Overseeing:
         count = f"{len(shots)} shot{'s' if len(shots) > 1 else ''}"
         words = f"; {len(places)} steps of shot {shot + 1} are the group's now" if given else ""
         dialog.told.setText(f"Group {name}: {count}{words} (Ctrl+Z on the desk takes it back)")
+
+    def _proposed(self, dialog: ShotsDialog, shots: list[int], wanted: Wanted) -> None:
+        self._proposing.propose(wanted, shots=shots)
+        dialog.told.setText(f"Looking at {len(shots)} shot{'s' * (len(shots) > 1)}: the desk says what is proposed for them")
 
     def _given(self, dialog: ShotsDialog, shots: list[int]) -> None:
         """Copy the steps of the shot in view to others."""

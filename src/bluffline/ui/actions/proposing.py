@@ -25,45 +25,58 @@ class Proposing:
     def __init__(self, session: Session, look: LookingModel, beside: Jobs, say: Callable[[str], None]) -> None:
         self._session, self._look, self._beside, self._say = session, look, beside, say
 
-    def propose(self, *wanted: Wanted) -> None:
-        """Look at the shot in view behind its treatment, and add what brings it to the aims."""
+    def propose(self, *wanted: Wanted, shots: Sequence[int] = ()) -> None:
+        """Look at shots behind their treatments, the one in view where none are named; add what brings them to the aims."""
         session, survey = self._session, self._session.survey
-        number = session.place.shot
-        if survey is None or number >= session.treatable:
+        chosen = [number for number in (shots or [session.place.shot]) if number < session.treatable]
+        if survey is None or not chosen:
             return
         try:
             aims = load_aims()
         except BlufflineError as error:
             self._say(str(error))
             return
-        shots, findings = list(session.shots), list(session.findings)
-        own = [finding for finding in findings if finding.shot == number]
-        asked = session.document.ask([number])
-        treatment, areas = asked.ladders[number], session.document.areas
+        every, findings = list(session.shots), list(session.findings)
+        asked = session.document.ask(chosen)
+        areas = {number: self._areas_in(number) for number in chosen}
 
-        def job(_: Monitor) -> Proposal:
-            levels = evidence_for(survey, shots, number) if Wanted.LEVELS in wanted else None
+        def job(monitor: Monitor) -> dict[int, Proposal]:
+            proposed = {}
             with Reader(survey.programme) as reader:
-                return propose_look(
-                    survey, number, shots[number], own, reader.planes, wanted, aims, treatment, areas,
-                    levels=levels,
-                )  # fmt: skip
+                for number in chosen:
+                    own = [finding for finding in findings if finding.shot == number]
+                    levels = evidence_for(survey, every, number) if Wanted.LEVELS in wanted else None
+                    proposed[number] = propose_look(
+                        survey, number, every[number], own, reader.planes, wanted, aims, asked.ladders[number], areas[number],
+                        levels=levels,
+                    )  # fmt: skip
+                    monitor.at("Propose", len(proposed), len(chosen), "shots")
+            return proposed
 
-        self._say(f"Looking at shot {number + 1} …")
+        self._say(f"Looking at {_named(chosen)} …")
         self._beside.start(Kind.PROPOSE, job, partial(self._accept, asked, wanted))
 
-    def _accept(self, asked: Asked, wanted: Sequence[Wanted], proposal: Proposal) -> None:
+    def _accept(self, asked: Asked, wanted: Sequence[Wanted], proposed: Mapping[int, Proposal]) -> None:
         document = self._session.document
-        now = document.settle(asked).same.get(asked.number)
-        if now is None:
-            self._say("The shot has changed meanwhile: nothing was proposed for it")
+        same = document.settle(asked).same
+        if not same:
+            what = "The shot has" if len(proposed) == 1 else "The shots have"
+            self._say(f"{what} changed meanwhile: nothing was proposed")
             return
-        title = f"Propose {', '.join(wanted)} for shot {now + 1}"
-        if proposal.treatment != asked.ladders[asked.number]:
-            document.accept_one(now, proposal, title)
-        told = "; ".join(proposal.reasons) or "nothing is proposed"
-        left = f" Left alone: {'; '.join(proposal.left)}." if proposal.left else ""
-        self._say(f"{title}: {told}.{left}")
+        given = {now: proposed[number] for number, now in same.items() if proposed[number].treatment != asked.ladders[number]}
+        title = f"Propose {', '.join(wanted)} for {_named(list(same.values()))}"
+        if given:
+            document.accept_as_one(given, title)
+        if len(proposed) == 1:
+            (one,) = proposed.values()
+            left = f" Left alone: {'; '.join(one.left)}." if one.left else ""
+            self._say(f"{title}: {'; '.join(one.reasons) or 'nothing is proposed'}.{left}")
+            return
+        as_they_are, changed = len(same) - len(given), len(proposed) - len(same)
+        told = [f"{len(given)} given something"] if given else ["nothing is proposed"]
+        told += [f"{as_they_are} left as they are"] if given and as_they_are else []
+        told += [f"{changed} changed meanwhile and left"] if changed else []
+        self._say(f"{title}: {', '.join(told)}; why is said on each ladder (Ctrl+Z takes all of it back)")
 
     def match_pinned(self) -> None:
         """Bring the shot in view to the pinned frame, by areas of one name where there are any."""
@@ -112,8 +125,7 @@ class Proposing:
                     monitor.at("Match", len(found), len(chosen), "shots")
             return found
 
-        named = f"shot {chosen[0] + 1}" if len(chosen) == 1 else f"{len(chosen)} shots"
-        self._say(f"Bringing {named} to {title} …")
+        self._say(f"Bringing {_named(chosen)} to {title} …")
         self._beside.start(Kind.MATCH, job, partial(self._matched, asked, title))
 
     def _matched(self, asked: Asked, title: str, found: Mapping[int, Match]) -> None:
@@ -130,3 +142,7 @@ class Proposing:
         left = len(found) - len(same)
         told = f"; left as you made them meanwhile: {left} shot{'s' if left > 1 else ''}" if left else ""
         self._say(f"Brought to {title}: {'; '.join(each)}{told}")
+
+
+def _named(shots: Sequence[int]) -> str:
+    return f"shot {shots[0] + 1}" if len(shots) == 1 else f"{len(shots)} shots"

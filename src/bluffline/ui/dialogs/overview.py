@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -18,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.media.programme import Programme
+from bluffline.propose.suggesting import Wanted
 from bluffline.rules.aims import Aims
 from bluffline.rules.catalogue import headline
 from bluffline.ui.findings.marks import draw_mark
@@ -34,6 +36,10 @@ from bluffline.view.overview import (
 )
 from bluffline.view.side_by_side import MOST
 
+_PROPOSED = (
+    (Wanted.BEARABLE, "Bearable"), (Wanted.EXPOSURE, "Exposure and contrast"), (Wanted.BALANCE, "Balance"),
+    (Wanted.LOG, "Open flat footage"),
+)  # fmt: skip
 _ACROSS = 3
 _GAP, _HEAD, _FOOT = 6, 22, 22
 _APART = 16  # pixels between two marks that can be told apart
@@ -173,6 +179,7 @@ class ShotsDialog(QDialog):
     given = pyqtSignal(object)  # numbers that get copies of the steps of the shot in view
     compared = pyqtSignal(object)  # numbers, two to four
     brought = pyqtSignal(object, int)  # numbers, and the one that they are brought to
+    proposed = pyqtSignal(object, object)  # numbers, and what is wanted for them
 
     def __init__(self, cards: list[ShotCard], programme: Programme, shot: int, aims: Aims, parent: QWidget) -> None:
         super().__init__(parent)
@@ -218,6 +225,16 @@ class ShotsDialog(QDialog):
                 row.addWidget(self.name)
             row.addWidget(button)
             self.buttons[words] = button
+        self.proposals = QMenu(self)
+        for wanted, words in _PROPOSED:
+            self.proposals.addAction(words, lambda wanted=wanted: self.proposed.emit(sorted(self.picked), wanted))
+        self.buttons["Propose for the picked"] = offer = QPushButton("Propose for the picked")
+        offer.setFont(font(12))
+        offer.setAutoDefault(False)
+        offer.setMenu(self.proposals)
+        second.addWidget(offer)
+        every = QShortcut(QKeySequence(QKeySequence.StandardKey.SelectAll), self)
+        every.activated.connect(self._pick_all)
         first.addStretch(1)
         second.addStretch(1)
         holder = QWidget()
@@ -260,6 +277,10 @@ class ShotsDialog(QDialog):
         self._last = number
         self._refresh()
 
+    def _pick_all(self) -> None:
+        self.picked = set(self.widgets)
+        self._refresh()
+
     def _refresh(self) -> None:
         known = next((card for card in self._cards if card.number == self.reference), None)
         for number, widget in self.widgets.items():
@@ -273,11 +294,13 @@ class ShotsDialog(QDialog):
         for words, can in (
             ("Compare with the picked", one), ("Pick what looks like it", one), ("Pick the same light", one),
             ("Make a group", some and named), ("Give steps to the group", some and named),
-            ("Copy steps to the picked", some), ("Bring the picked to the reference", some and known is not None),
+            ("Copy steps to the picked", some), ("Propose for the picked", some),
+            ("Bring the picked to the reference", some and known is not None),
         ):  # fmt: skip
             self.buttons[words].setEnabled(can)
         count = len(self.picked)
-        told = f"{count} of {len(self._cards)} shots picked" if count else "Click a shot to pick it; double-click goes there"
+        none = "Click a shot to pick it, Ctrl+A picks all; double-click goes there"
+        told = f"{count} of {len(self._cards)} shots picked" if count else none
         told += f" · Δ: distance in Lab from shot {self.reference + 1}, as treated" if self.reference is not None else ""
         self.told.setText(told + f" · steps are those of shot {self._shot + 1}, which is in view")
 
