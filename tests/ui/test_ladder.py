@@ -14,6 +14,7 @@ from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
+from bluffline.treat.reach import Pose, Reach, ReachArea
 from bluffline.treat.step import Heading, Number
 from bluffline.treat.stored import step_from, step_to
 from bluffline.ui.ladder.figures import FigureBox, Slide
@@ -400,3 +401,30 @@ def test_a_reach_is_drawn_dragged_placed_turned_and_followed(desk, qtbot):
     assert document.treatment[0] == Tone(0.4), "what was followed for a step that has changed is dropped"
     desk.reaching.follow()
     assert "Draw an area" in desk.header.message
+
+
+def test_a_rung_goes_to_another_shot_by_two_keys(desk, qtbot):
+    document, place = desk.session.document, desk.session.place
+    place.go_to(14)
+    assert not desk.acts["copy"].isEnabled() and not desk.acts["put"].isEnabled()
+    area = ReachArea(Shape.ELLIPSE, ((10, 10), (30, 30)), follow=(Pose(14), Pose(16, 4.0)))
+    document.set_treatment(1, (Tone(0.2, reach=Reach(True, (area,))), ChromaRein(-5, 105)), "own")
+    document.move_to(0, Heading.OVER_ALL)
+    place.choose(next(n for n, step in enumerate(document.treatment) if step.kind == "tone"))
+    qtbot.keyClick(desk, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    assert "Copied from shot 2: tone" in desk.header.message
+    document.undo()
+    place.go_to(0)
+    assert document.treatment == ()
+    qtbot.keyClick(desk, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    (step,) = document.own
+    assert step.kind == "tone" and step.place is Heading.SHOT, "this shot's alone, and no other's"
+    assert [at.frame for at in step.reach.areas[0].follow] == [2, 4], "as far into this shot as into the other"
+    assert document.undoes == "Paste tone" and document.work.ladder(1)[0].reach.areas[0].follow[0].frame == 14
+    place.choose(None)
+    place.go_to(14)
+    qtbot.keyClick(desk, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    assert "tone, chroma rein" in desk.header.message, "all, where none is on the bench"
+    document.reset_shot()
+    qtbot.keyClick(desk, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert [step.kind for step in document.own] == ["tone", "chroma-rein"]

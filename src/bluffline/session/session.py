@@ -31,6 +31,7 @@ from bluffline.rules.waivers import waived
 from bluffline.session.around import Around
 from bluffline.session.document import Document
 from bluffline.session.event import Event
+from bluffline.session.in_hand import StepsInHand
 from bluffline.session.judging import Judge, Judged, TreatedColumns
 from bluffline.session.likeness import Looks, looks_of
 from bluffline.session.place import Place
@@ -60,6 +61,7 @@ class Session:
         self.findings: list[Finding] = []
         self.place = Place(self)
         self.document = Document(self, self.place, self._divided)
+        self.in_hand = StepsInHand()
         self._judge: Judge | None = None
         self._judged: Judged | None = None
         self._must_fix = self.findings, 0

@@ -87,7 +87,7 @@ class Desk(QMainWindow):
         self.treatment = LadderPanel(session)
         self.bench = Bench(session, self.reaching, self.picking, self.viewer.look)
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
-        self.carrying = Carrying(session, self)
+        self.carrying = Carrying(session, self.header.say, self)
         self.charting = Charting(self.viewer, self.jobs, self.carrying, self.header.say, self)
         for_shot = ForShot(session, self.work.beside, self.header.say)
         self.balancing = Balancing(session, for_shot, self.header.say, self)

@@ -9,12 +9,32 @@ from bluffline.treat.ladder import Treatment
 from bluffline.ui.dialogs.carry_on import CarryOnDialog
 from bluffline.ui.dialogs.layout import show_until_closed
 
+_FEW = 3  # steps that are called by their names
+
 
 class Carrying:
-    """Asks which steps go where, and gives them to the shots that are there still."""
+    """Copies steps from shot to shot, or asks which go where, and gives them to the shots that are there still."""
 
-    def __init__(self, session: Session, window: QWidget) -> None:
-        self._session, self._window = session, window
+    def __init__(self, session: Session, say: Callable[[str], None], window: QWidget) -> None:
+        self._session, self._say, self._window = session, say, window
+
+    def copy(self) -> None:
+        """Take in hand the step on the bench, or, where none is there, the steps that the shot in view has for itself."""
+        session, document, rung = self._session, self._session.document, self._session.place.rung
+        on_bench = rung is not None and rung < len(document.treatment)
+        steps = (document.treatment[rung],) if on_bench and rung is not None else document.own
+        if not steps:
+            self._say(f"Shot {session.place.shot + 1} has no steps of its own that could be copied")
+            return
+        session.in_hand.take(steps, session.shots[session.place.shot])
+        self._say(f"Copied from shot {session.place.shot + 1}: {_named(steps)}")
+
+    def put(self) -> None:
+        """Add what is in hand to the shot in view, each step where it belongs, beside those that are there."""
+        session, shot = self._session, self._session.place.shot
+        steps = session.in_hand.for_shot(session.shots[shot])
+        session.document.add_all(steps, f"Paste {_named(steps)}")
+        self._say(f"Pasted to shot {shot + 1}: {_named(steps)}")
 
     def carry_fit(self, steps: Treatment, found: Sequence[int]) -> None:
         """Ask which shots get a chart's fit; ``found``: those under the chart's light."""
@@ -39,9 +59,9 @@ class Carrying:
 
         def give(shots: list[int]) -> None:
             others = [number for number in shots if session.shots[number] != own]
-            session.document.paste(others, self.dialog.steps, "Paste steps")
+            session.document.paste(others, self.dialog.steps, "Give steps")
 
-        self._ask("Paste steps", words, session.document.treatment, (), give)
+        self._ask("Give steps to other shots", words, session.document.treatment, (), give)
 
     def _ask(
         self, title: str, words: str, steps: Treatment, found: Sequence[int], give: Callable[[list[int]], None]
@@ -57,3 +77,7 @@ class Carrying:
 
         self.dialog.accepted.connect(accepted)
         show_until_closed(self.dialog)
+
+
+def _named(steps: Treatment) -> str:
+    return ", ".join(step.title.lower() for step in steps) if len(steps) <= _FEW else f"{len(steps)} steps"

@@ -74,6 +74,10 @@ def _good(hands: Hands) -> bool:
     return _surveyed(hands) and not session.must_fix_count and not any(acts(t) for t in session.document.treatments.values())
 
 
+def _copied(hands: Hands) -> bool:
+    return bool(hands.session.in_hand) and _treatable(hands)
+
+
 def _charted(hands: Hands) -> bool:
     return hands.charting.model.result is not None and _surveyed(hands)
 
@@ -195,7 +199,9 @@ COMMANDS: tuple[Command, ...] = (
         Command(f"nudge-{way}", "Treatment", f"Nudge the step's reach {way}", (f"Ctrl+{way.title()}",), _nudged(*by), _benched)
         for way, by in (("left", (-_NUDGE, 0.0)), ("right", (_NUDGE, 0.0)), ("up", (0.0, -_NUDGE)), ("down", (0.0, _NUDGE)))
     ),
-    Command("paste", "Treatment", "Paste steps …", ("Ctrl+Shift+V",), lambda h: h.carrying.paste(), _treated, apart=True),
+    Command("copy", "Treatment", "Copy the step, or all", ("Ctrl+C",), lambda h: h.carrying.copy(), _treated, apart=True),
+    Command("put", "Treatment", "Paste what was copied", ("Ctrl+V",), lambda h: h.carrying.put(), _copied),
+    Command("paste", "Treatment", "Give steps to other shots …", ("Ctrl+Shift+V",), lambda h: h.carrying.paste(), _treated),
     Command("split", "Treatment", "Split the shot here", ("Ctrl+D",), lambda h: h.programmes.split_shot(), _surveyed),
     Command("join", "Treatment", "Join the shot to the one before", ("Ctrl+U",), lambda h: h.programmes.join_shot(), _surveyed),
     Command("aside", "Treatment", "Give what was kept aside", (), lambda h: h.session.document.give_aside(), _has_aside),

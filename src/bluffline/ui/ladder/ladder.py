@@ -39,7 +39,6 @@ class Ladder(QListWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._copied: Treatment = ()
         self.setItemDelegate(RowDelegate(self, self.title_of))
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
@@ -205,13 +204,14 @@ class Ladder(QListWidget):
         self._session.place.choose(min(rung, len(ladder) - 1) if ladder else None)
 
     def copy(self, steps: Treatment) -> None:
-        """Keep copies of steps in hand."""
-        self._copied = steps
+        """Take copies of steps in hand."""
+        session = self._session
+        session.in_hand.take(steps, session.shots[session.place.shot])
 
     def paste(self) -> None:
         """Add what is in hand to the shot in view, beside what is there."""
-        if self._copied:
-            self._session.document.add_all(self._copied, "Paste steps")
+        session = self._session
+        session.document.add_all(session.in_hand.for_shot(session.shots[session.place.shot]), "Paste steps")
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         assert event is not None
@@ -248,7 +248,7 @@ class Ladder(QListWidget):
             add("Copy all", lambda: self.copy(under), can=bool(under))
             add("Reset: remove all", lambda: document.reset_heading(heading), can=bool(under))
         menu.addSeparator()
-        add("Paste", self.paste, can=bool(self._copied))
+        add("Paste", self.paste, can=bool(self._session.in_hand))
         return menu
 
 
