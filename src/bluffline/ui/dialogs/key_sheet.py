@@ -30,7 +30,7 @@ class KeySheet(QDialog):
         self._size = 12 if parent.width() >= _WIDE else 11
         columns = QHBoxLayout()
         columns.setSpacing(14)
-        for group in (("Go", "Chart"), ("Treatment", "Shift", "Help"), ("View", "Areas"), ("Programme", "Gauges")):
+        for group in (("Go", "Chart", "Help"), ("Treatment",), ("View", "Areas", "Shift"), ("Programme", "Gauges")):
             grid = QGridLayout()
             grid.setHorizontalSpacing(9)
             grid.setVerticalSpacing(4)
