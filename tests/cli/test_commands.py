@@ -4,6 +4,7 @@ import json
 import subprocess
 import sys
 
+import av
 import numpy as np
 import pytest
 from PIL import Image
@@ -50,6 +51,27 @@ def test_house_rules_decide(over_clip, tmp_path, capfd):
     told = report["rules"]
     assert (told["name"], told["title"], told["shipped"], told["reserved"]) == ("house", "House rules", None, "forbidden")
     assert told["sha256"] == hashlib.sha256(RULES.encode()).hexdigest()
+
+
+def test_a_profile_says_by_which_rules_how_it_is_read_and_as_what_it_is_written(over_clip, tmp_path, capfd):
+    (tmp_path / "house.toml").write_text(RULES)
+    profile = tmp_path / "import.toml"
+    profile.write_text('rules = "house.toml"\ncodec = "ffv1"\ncontainer = ".mkv"\n[read]\nrange = "full"\n')
+    code, out, _ = run(capfd, "check", over_clip, "--profile", profile, "--json", "-")
+    report = json.loads(out)
+    assert code == 0 and report["rules"]["title"] == "House rules" and report["file"]["range"].startswith("full")
+    other = run(capfd, "check", over_clip, "--profile", profile, "--rules", "r103", "--range", "narrow", "--json", "-")
+    told = json.loads(other[1])
+    assert told["rules"]["name"] == "r103" and told["file"]["range"].startswith("narrow"), "what is said beside it counts more"
+    code, out, err = run(capfd, "legalise", over_clip, tmp_path / "out.mov", "--profile", profile)
+    assert code == 2 and "FFV1" in err
+    strict = tmp_path / "strict.toml"
+    strict.write_text('rules = "strict"\ncodec = "mpeg2"\n')
+    code, out, _ = run(capfd, "legalise", over_clip, tmp_path / "out.mov", "--profile", strict)
+    with av.open(str(tmp_path / "out.mov")) as written:
+        assert code in (0, 1) and written.streams.video[0].codec_context.name == "mpeg2video" and "strict" in out.lower()
+    code, _, err = run(capfd, "check", over_clip, "--profile", "nobody")
+    assert code == 2 and "There is no profile named nobody" in err
 
 
 def test_legalise_proves_and_says_so(over_clip, tmp_path, capfd):

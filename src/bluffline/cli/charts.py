@@ -68,6 +68,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     what.add_argument("--lut", type=Path, metavar="LUT", help=", ".join(READ_ENDINGS))
     what.add_argument("--treatment", type=Path, metavar="T.json")
     files.add_work(what)
+    files.add_profile(apply)
     apply.add_argument("--correction", metavar="NAME", help="which one of a .ccc or .cdl file that holds several")
     steps = commands.add_parser("steps", help="list the steps that a treatment can have, and their figures")
     steps.set_defaults(run=_steps)
@@ -168,7 +169,8 @@ def _save_lut(path: Path, size: int, programme: Programme, shot: ChartShot, fit:
 def _apply(options: argparse.Namespace) -> int:
     work = files.work_of(options, options.file)
     programme = files.open_source(options, work=work)
-    codec = codec_for(options.out, options.codec)
+    profile = files.profile_of(options)
+    codec = codec_for(options.out, options.codec or (profile.codec if profile is not None else "") or None)
     given = [path for path in (options.lut, options.treatment) if path is not None]
     files.Targets([*programme.opening.files, *given], force=options.force).add(options.out, codec.containers, certified=True)
     treatment: Treatment = ()
@@ -183,7 +185,8 @@ def _apply(options: argparse.Namespace) -> int:
     with claimed(options.out, "part") as claim:
         with terminal_monitor() as monitor:
             if work is not None:
-                survey = run_survey(start_survey(programme, work.rules or load_rules("r103")), monitor)
+                rules = profile.judged_by() if profile is not None else work.rules or load_rules("r103")
+                survey = run_survey(start_survey(programme, rules), monitor)
                 plan, region = plan_of(survey, work), survey.region
             render(
                 programme, programme.format, plan.shots, plan.ladders, claim.working, codec, monitor,

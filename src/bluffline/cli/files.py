@@ -15,8 +15,9 @@ from bluffline.media.target import certificate_paths, refuse_long_name
 from bluffline.prove.pictures import KeepUnreadable
 from bluffline.session.workfile import ENDING, WorkFile, beside, read_work
 from bluffline.shift.gathering import PROGRAMMES
+from bluffline.shift.profile import Profile, load_profile
 from bluffline.signal.colorimetry import PRIMARIES, TRANSFERS
-from bluffline.signal.format import Overrides, Scan
+from bluffline.signal.format import NO_OVERRIDES, Overrides, Scan
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.signal.siting import Siting
@@ -50,6 +51,23 @@ def add_work(parser: "argparse._ActionsContainer") -> None:
     """Declare the work file that holds what was done to the programme on the desk."""
     words = f"what was done to it on the desk: its shots, groups, areas, facts, rules; alone, the {ENDING} file beside it"
     parser.add_argument("--work", type=Path, nargs="?", const=_BESIDE, metavar=f"WORK{ENDING}", help=words)
+
+
+def add_profile(parser: argparse.ArgumentParser) -> None:
+    """Declare the profile of a delivery."""
+    words = "a kind of delivery: its rules, how its files are read, its codec; what is said beside it counts more"
+    parser.add_argument("--profile", metavar="NAME|PATH", help=words)
+
+
+def profile_of(options: argparse.Namespace) -> Profile | None:
+    """The profile that a command was given.
+
+    Raises
+    ------
+    SettingsError : there is none of that name, or it can't be used
+    """
+    name = getattr(options, "profile", None)
+    return load_profile(name) if name is not None else None
 
 
 def add_waivers(parser: argparse.ArgumentParser) -> None:
@@ -108,16 +126,18 @@ def programmes_in(named: Path) -> list[Path]:
 
 
 def open_source(options: argparse.Namespace, path: Path | None = None, work: WorkFile | None = None) -> Programme:
-    """The programme that a command was given, or one of several, read as the work on it says and the command itself.
+    """The programme that a command was given, or one of several, read as its profile says, the work on it, the command itself.
 
     Raises
     ------
     MediaError, SettingsError : it can't be read, or not so
     """
     rate = None if options.rate is None else frame_rate(options.rate)
-    track, said = options.track, overrides(options)
+    track, profile = options.track, profile_of(options)
+    said = profile.read if profile is not None else NO_OVERRIDES
     if work is not None:
-        rate, track, said = rate or work.rate, work.track if track is None else track, work.overrides.joined(said)
+        rate, track, said = rate or work.rate, work.track if track is None else track, said.joined(work.overrides)
+    said = said.joined(overrides(options))
     return probe(path or options.file, rate=rate, track=track).read_as(said)
 
 

@@ -99,8 +99,10 @@ def _parser() -> argparse.ArgumentParser:
     for command in (check, legalise):
         files.add_force(command)
         files.add_work(command)
+        files.add_profile(command)
         files.add_waivers(command)
-        command.add_argument("--rules", metavar="NAME|PATH", help=f"{', '.join(SHIPPED)} or a rule file; default: r103")
+        rules = f"{', '.join(SHIPPED)} or a rule file; default: those of the profile, of the work, or r103"
+        command.add_argument("--rules", metavar="NAME|PATH", help=rules)
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
         shift.add_hands(command, "processes that share one long file; the result is the same")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
@@ -143,7 +145,9 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _judged_by(options: argparse.Namespace, work: WorkFile | None) -> Rules:
-    """The rules that a command was given, else those of the work, else the usual ones."""
+    """The rules that a command was given, else those of its profile, else those of the work, else the usual ones."""
+    if options.rules is None and (profile := files.profile_of(options)) is not None:
+        return profile.judged_by()
     if options.rules is None and work is not None and work.rules is not None:
         return work.rules
     return load_rules(options.rules or SHIPPED[0])
@@ -185,7 +189,8 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
 
 
 def _legalise(options: argparse.Namespace) -> int:
-    codec = codec_for(options.out, options.codec)
+    profile = files.profile_of(options)
+    codec = codec_for(options.out, options.codec or (profile.codec if profile is not None else "") or None)
     work = files.work_of(options, options.file)
     programme, kept = files.open_source(options, work=work), files.keep_unreadable(options)
     targets = files.Targets(programme.opening.files, force=options.force)
