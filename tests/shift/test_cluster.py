@@ -16,9 +16,13 @@ import pytest
 
 from bluffline.errors import SettingsError
 from bluffline.shift.cluster import cluster
+from bluffline.shift.hand import Shift
+from bluffline.shift.ledger import Ledger
 from bluffline.shift.one_file import Asked, do
 from bluffline.shift.profile import PLAIN
+from bluffline.shift.somewhere import Somewhere
 from bluffline.shift.states import State
+from bluffline.shift.workers import Workers
 from clips import make_clip
 from shift.test_killed import BLUFFLINE, KILLS, assert_all_is_there, done_in, sources
 
@@ -154,6 +158,41 @@ def test_machines_that_go_again_and_again_lose_nothing_and_do_nothing_twice(sche
         workers[going].wait(30)
         workers[going] = worker(tmp_path_factory.mktemp("log"), scheduler, turn)
     assert killed, "each was too late"
+
+
+def test_files_in_hand_are_worked_on_elsewhere_and_here_where_nobody_answers(
+    scheduler, workers, sources, tmp_path, monkeypatch
+):
+    told, here, under_way = [], [], {State.GROWING, State.WAITING, State.MEASURING}
+
+    def processes():
+        here.append(Workers(1))
+        return here[-1]
+
+    doing = Somewhere(scheduler, processes, 1, told.append)
+    shift = Shift(Ledger(tmp_path / "l.sqlite"), doing, quiet=0, at_once=lambda: doing.hands)
+    shift.elsewhere = True
+    folder = next(iter(sources)).parent
+    shift.add([folder])
+
+    def until(done):
+        began = time.monotonic()
+        while not done() and time.monotonic() - began < 120:
+            shift.step(0.1)
+        return {file.path.name: file.state for file in shift.files}
+
+    measured = {f"over-{n}.mkv": State.TO_FIX for n in range(3)} | {f"good-{n}.mkv": State.GOOD for n in range(3)}
+    assert until(lambda: not under_way & {file.state for file in shift.files}) == measured
+    assert doing.hands == 2 and not here and not told, "by the two machines"
+    monkeypatch.setattr("bluffline.shift.cluster._WAIT", 1)
+    doing.turn_to("tcp://127.0.0.1:9")
+    make_clip(folder / "late.mkv", lambda f: np.full((64, 96, 3), 0.3), 10, codec="ffv1")
+    shift.add([folder / "late.mkv"])
+    assert until(lambda: not under_way & {file.state for file in shift.files}) == measured | {"late.mkv": State.GOOD}
+    assert len(here) == 1 and "There is no scheduler at tcp://127.0.0.1:9" in told[0] and "by this machine" in told[0]
+    doing.shutdown(cancel_futures=True)
+    with pytest.raises(RuntimeError):
+        doing.submit(print)
 
 
 def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(over_clip, monkeypatch):

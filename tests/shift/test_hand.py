@@ -1,7 +1,7 @@
 """The files in hand: their states, what is done to them by themselves and by hand, and what a kill leaves of it."""
 
 import shutil
-from concurrent.futures import Executor, Future
+from concurrent.futures import CancelledError, Executor, Future
 from pathlib import Path
 
 import pytest
@@ -14,7 +14,7 @@ from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint
 from bluffline.session.store import DocumentStore, Known
 from bluffline.session.work import Work
-from bluffline.shift import hand
+from bluffline.shift import file_in_hand
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
 from bluffline.shift.one_file import Asked, work_kept
@@ -91,7 +91,23 @@ def test_files_come_grow_wait_are_measured_and_judged(desk, folder):
     assert desk.go_on() == MEASURED
     over = next(file for file in shift.files if file.path.name == "over.mkv")
     assert over.told.checked["must_fix"] == 3 and over.told.skyline and over.since and shift.next() == over
-    assert len(over.told.report) == len(hand._SHOWN), "no more than is shown"
+    assert len(over.told.report) == len(file_in_hand._SHOWN), "no more than is shown"
+
+
+def test_what_whoever_worked_on_it_has_lost_is_begun_anew(desk, folder):
+    shift = desk.shift
+    shift.add([folder])
+    for _ in range(3):
+        desk.now += 4
+        shift.step(0)
+    lost = [future for future, _, _ in desk.hands.waiting]
+    assert len(lost) == 2 and all(future.cancel() and not future.set_running_or_notify_cancel() for future in lost)
+    desk.hands.waiting.clear()
+    for _ in lost:
+        with pytest.raises(CancelledError):
+            shift.step(0)
+    assert State.MEASURING not in desk.states.values() or desk.hands.waiting
+    assert desk.go_on() == MEASURED
 
 
 def test_a_kill_loses_nothing_and_what_was_under_way_is_done_once(desk, folder, tmp_path):

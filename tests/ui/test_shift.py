@@ -195,3 +195,18 @@ def test_a_file_whose_findings_are_waived_on_the_desk_is_good_in_the_list(desk, 
     qtbot.waitUntil(lambda: states(desk)["over.mkv"] is State.GOOD, timeout=WAIT)
     place = desk.shifting.place
     qtbot.waitUntil(lambda: any("waived" in place.rows.index(n).data() for n in range(3)), timeout=WAIT)
+
+
+def test_files_in_hand_go_to_other_machines_by_a_setting_and_stay_here_where_none_answer(desk, qtbot, folder, monkeypatch):
+    monkeypatch.setattr("bluffline.shift.cluster._WAIT", 1)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: (" tcp://127.0.0.1:9 ", True))
+    desk.acts["shift-where"].trigger()
+    assert Settings.load(desk.settings.path).cluster == "tcp://127.0.0.1:9"
+    assert "behind tcp://127.0.0.1:9" in desk.header.message
+    dropped(desk, *folder.iterdir())
+    qtbot.waitUntil(lambda: states(desk) == MEASURED, timeout=WAIT)
+    assert any("There is no scheduler at tcp://127.0.0.1:9" in words for _, words in desk.header.said)
+    assert desk.shifting.shift.elsewhere
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("", True))
+    desk.acts["shift-where"].trigger()
+    assert not desk.shifting.shift.elsewhere and "by this machine" in desk.header.message

@@ -23,6 +23,7 @@ from bluffline.rules.finding import Waiver
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.waivers import load_waivers
+from bluffline.session.settings import Settings
 from bluffline.shift.batch import Batch, Ended
 from bluffline.shift.cluster import cluster
 from bluffline.shift.compare import compare, compare_report, told
@@ -76,7 +77,8 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
 def add_hands(command: argparse.ArgumentParser, words: str) -> None:
     """Declare who does the work."""
     command.add_argument("--jobs", type=int, metavar="N", help=words)
-    command.add_argument("--cluster", metavar="ADDRESS", help="work on the machines of this Dask scheduler, tcp://host:8786")
+    where = "work on the machines of this Dask scheduler, tcp://host:8786; batch and watch: else that of the settings"
+    command.add_argument("--cluster", metavar="ADDRESS", help=where)
 
 
 def _compare(options: argparse.Namespace) -> int:
@@ -95,7 +97,14 @@ def _compare(options: argparse.Namespace) -> int:
     return 1 if must_fix([*found.became.still, *found.became.new]) else 0
 
 
+def _from_settings(options: argparse.Namespace) -> None:
+    """Work on the cluster of the settings, where it is not said who does it."""
+    if options.cluster is None and options.jobs is None:
+        options.cluster = Settings.load().cluster or None
+
+
 def _batch(options: argparse.Namespace) -> int:
+    _from_settings(options)
     teller, asker = _Teller(options), _Asker(options)
     found = gathered(options.paths, [folder for folder in (options.legalise, options.frames) if folder is not None])
     if not found.found:
@@ -114,6 +123,7 @@ def _batch(options: argparse.Namespace) -> int:
 
 
 def _watch(options: argparse.Namespace) -> int:
+    _from_settings(options)
     if not options.folder.is_dir():
         raise SettingsError(f"There is no folder {shown(options.folder)} to watch.")
     options.out.mkdir(parents=True, exist_ok=True)
@@ -138,8 +148,8 @@ def _watch(options: argparse.Namespace) -> int:
 def workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Executor]:
     """So many processes, or a cluster; they are stopped, and remove what they have begun, however this ends."""
     if options.cluster is not None:
-        with cluster(options.cluster) as executor:
-            yield executor
+        with cluster(options.cluster) as machines:
+            yield machines.executor
         return
     count = options.jobs if options.jobs is not None else os.cpu_count() or 1
     if not 1 <= count <= 1 << 10:

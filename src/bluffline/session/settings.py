@@ -30,6 +30,7 @@ class Settings:
     codec: str = ""  # that was last written in, by its name; empty: none yet
     operator: str = ""  # who sits at the desk, by name
     station: str = ""  # of whom
+    cluster: str = ""  # address of a scheduler that files in hand, batch and watch are given to; empty: this machine
     window: list[int] = field(default_factory=list)  # x, y, width and height of the window; empty: as the screen has room
 
     @classmethod
@@ -52,7 +53,8 @@ class Settings:
             codec = checked(stored.get("codec", ""), str, "codec")
             operator = checked(stored.get("operator", ""), str, "operator")
             station = checked(stored.get("station", ""), str, "station")
-            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, operator, station, list(window))
+            cluster = checked(stored.get("cluster", ""), str, "cluster")
+            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, operator, station, cluster, list(window))
         except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
@@ -72,7 +74,7 @@ class Settings:
         stored = {
             "version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored(),
             "bench": self.bench, "codec": self.codec, "operator": self.operator, "station": self.station,
-            "window": self.window,
+            "cluster": self.cluster, "window": self.window,
         }  # fmt: skip
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)

@@ -66,6 +66,10 @@ class Batch:
         """Whether anything is under way."""
         return bool(self._running)
 
+    def has(self, asked: Asked) -> bool:
+        """Whether a file is under way."""
+        return any(each is asked for each, _ in self._running.values())
+
     def begin(self, asked: Asked) -> Ended | None:
         """Begin with a file, unless it is known what comes of it: that is returned."""
         identity = identity_of(asked)

@@ -1,8 +1,12 @@
 """Work done on other machines: a scheduler of Dask distributed, by the same interface as processes of this one."""
 
+import socket
 from collections.abc import Iterator
 from concurrent.futures import Executor
 from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlsplit
 
 from bluffline.errors import SettingsError
 
@@ -10,8 +14,21 @@ _RETRIES = 2  # of one file, where the machine that worked on it went
 _WAIT = 20  # seconds for the scheduler to answer
 
 
+@dataclass(frozen=True)
+class Machines:
+    """The machines behind a scheduler, by the interface of processes of this one."""
+
+    executor: Executor
+    _client: Any
+
+    @property
+    def cores(self) -> int:
+        """How many pieces of work they do at the same time now; one at least, for others may come."""
+        return max(sum(map(int, self._client.ncores().values())), 1)
+
+
 @contextmanager
-def cluster(address: str) -> Iterator[Executor]:
+def cluster(address: str) -> Iterator[Machines]:
     """The machines behind a scheduler, as somebody to give work to.
 
     They see files under the same paths, and have this version of the program; what is written lands where they see it. Whatever
@@ -26,12 +43,25 @@ def cluster(address: str) -> Iterator[Executor]:
     except ImportError as error:
         raise SettingsError("A cluster needs Dask distributed: install bluffline[cluster].") from error
     try:
+        _refuse_nobody(address)
         client = Client(address, timeout=_WAIT, set_as_default=False)
     except (OSError, ValueError, TimeoutError) as error:
         raise SettingsError(f"There is no scheduler at {address[:80]}: {str(error)[:120] or 'it does not answer'}.") from error
     executor = client.get_executor(pure=False, retries=_RETRIES)
     try:
-        yield executor
+        yield Machines(executor, client)
     finally:
         executor.shutdown(wait=False)
         client.close()
+
+
+def _refuse_nobody(address: str) -> None:
+    """Look whether anybody listens; a client that finds nobody leaves a thread behind for good.
+
+    Raises
+    ------
+    OSError, ValueError : nobody does, or it is no address
+    """
+    parts = urlsplit(address)
+    if parts.scheme == "tcp" and parts.hostname and parts.port:
+        socket.create_connection((parts.hostname, parts.port), _WAIT).close()

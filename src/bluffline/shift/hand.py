@@ -1,7 +1,7 @@
 """The files in hand: what state each is in, since when and by whom, and what goes on with it next."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Executor, Future
+from concurrent.futures import CancelledError, Executor, Future
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -36,14 +36,14 @@ class Shift:
     ----------
     profiles : the first that is for a file is its own
     changed : called after anything has changed, from the thread that changed it
-    at_once : files that are worked on at the same time
+    at_once : how many files are worked on at the same time
     quiet : seconds that a file has to stay as it is before it is taken for whole
     kept : tells when the work that the desk keeps on a file was last changed; empty where there is none
     """
 
     def __init__(
         self, ledger: Ledger, executor: Executor, profiles: Sequence[Profile] = (), *,
-        changed: Callable[[], object] = lambda: None, at_once: int = 2, quiet: float = QUIET,
+        changed: Callable[[], object] = lambda: None, at_once: Callable[[], int] = lambda: 2, quiet: float = QUIET,
         clock: Callable[[], float] = monotonic, kept: Callable[[Path], str] = lambda _: "",
     ) -> None:  # fmt: skip
         self.ledger, self.profiles, self.changed, self._work_kept = ledger, list(profiles), changed, kept
@@ -61,6 +61,15 @@ class Shift:
         for each in self._kept():
             self._files[each.path] = each
         self._to_compare = list(self._files)  # with what came before: one at each step, for there may be many
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether whoever works on a file may see another under its path."""
+        return self._batch.elsewhere
+
+    @elsewhere.setter
+    def elsewhere(self, so: bool) -> None:
+        self._batch.elsewhere = so
 
     # What there is --------------------------------------------------------------------------------------------------
 
@@ -204,8 +213,12 @@ class Shift:
 
     def step(self, seconds: float = 0.2) -> None:
         """Take over what has ended, waited for so long; look at every file, and begin what can be."""
-        for ended in self._batch.ended(seconds):
-            self._take(ended)
+        try:
+            for ended in self._batch.ended(seconds):
+                self._take(ended)
+        except CancelledError:  # whoever worked on it has gone, and all that it had
+            self._begin_anew()
+            raise
         if self._to_compare and (file := self._files.get(self._to_compare.pop())) is not None and file.told is not None:
             self._hold_against_others(file.path, file.told)
         handed_to = {self._delivery(profile) for profile in self.profiles if profile.deliver}
@@ -221,7 +234,7 @@ class Shift:
             acts = file.asked_for and file.state not in _WORKING and file.path not in [each.path for each in self._under_way]
             if acts and file.asked_for == _DELIVERY:
                 self._hand_on(file)
-            elif acts or (file.state is State.WAITING and len(self._under_way) < self._at_once):
+            elif acts or (file.state is State.WAITING and len(self._under_way) < self._at_once()):
                 if not acts:
                     self._change(file.path, state=State.MEASURING, by=MACHINE)
                 self._begin(replace(_asked(file), kept=self._work_kept(file.path)))
@@ -245,6 +258,13 @@ class Shift:
             else:
                 self.told.append(str(error))
                 self._change(file.path, asked_for="")
+
+    def _begin_anew(self) -> None:
+        """Have what is under way nowhere any more wait again."""
+        for asked in [each for each in self._under_way if not self._batch.has(each)]:
+            self._under_way.remove(asked)
+            if (file := self._files.get(asked.path)) is not None:
+                self._change(file.path, state=file.state if file.asked_for else State.WAITING, progress=None)
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)

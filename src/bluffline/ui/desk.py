@@ -93,7 +93,7 @@ class Desk(QMainWindow):
         self.balancing = Balancing(session, for_shot, self.header.say, self)
         self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)
         self.who = Who(settings, self)
-        self.shifting = Shifting(self.work, self.who, self.header, self)
+        self.shifting = Shifting(self.work, settings, self.who, self.header, self)
         self.player = Player(session, self.viewer, self._stopped)
         self.trying = Trying(
             session, self.viewer.frames, self.header.fault, lambda: self.jobs.kind is Kind.PROOF or self.player.playing

@@ -263,6 +263,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("shift-add", "Shift", "Add files …", ("Ctrl+Shift+O",), lambda h: h.shifting.choose_files(), _always, apart=True),
     Command("shift-watch", "Shift", "Watch a folder …", (), lambda h: h.shifting.choose_folder(), _always),
     Command("shift-air", "Shift", "Air times from a CSV …", (), lambda h: h.shifting.choose_air_times(), _always),
+    Command("shift-where", "Shift", "Where the work is done …", (), lambda h: h.shifting.choose_machines(), _always),
     Command("who", "Shift", "Who is at the desk …", (), lambda h: h.who.ask(), _always, apart=True),
     Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.show_keys(), _always),
     Command("find", "Help", "Find a command …", ("F4",), lambda h: h.find_command(), _always),

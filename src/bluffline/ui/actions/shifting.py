@@ -15,11 +15,13 @@ from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
 from bluffline.session.faults import fault_of
 from bluffline.session.hold import Hold
+from bluffline.session.settings import Settings
 from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
 from bluffline.shift.one_file import Asked, work_kept
 from bluffline.shift.profile import PLAIN, own_profiles
+from bluffline.shift.somewhere import Somewhere
 from bluffline.shift.workers import Workers
 from bluffline.survey.monitor import Progress
 from bluffline.ui.actions.long_work import LongWork
@@ -27,6 +29,7 @@ from bluffline.ui.actions.who import Who
 from bluffline.ui.header import Header
 from bluffline.ui.shift.place import ShiftPlace
 
+_WHERE = "A Dask scheduler, as tcp://host:8786, whose machines see the files under the same paths; empty: this machine"
 _DRAWN_EVERY = 150  # milliseconds between two drawings of a list that changes, at least
 _REST = 0.3  # seconds between two looks at the files
 
@@ -41,13 +44,13 @@ class Shifting(QObject):
     _changed = pyqtSignal()
     _told = pyqtSignal(str)
 
-    def __init__(self, work: LongWork, who: Who, header: Header, window: QWidget) -> None:
+    def __init__(self, work: LongWork, settings: Settings, who: Who, header: Header, window: QWidget) -> None:
         super().__init__(window)
-        self._work, self._who, self._header, self._window = work, who, header, window
+        self._work, self._settings, self._who, self._header, self._window = work, settings, who, header, window
         self.place = ShiftPlace()
         self.place.asked.connect(self._act)
         self._shift: Shift | None = None
-        self._workers: Workers | None = None
+        self._workers: Somewhere | None = None
         self._thread: Thread | None = None
         self._hold: Hold | None = None
         self._end = Event()
@@ -75,13 +78,15 @@ class Shifting(QObject):
             self._hold = Ledger().hold()
             profiles, wrong = own_profiles()
             hands = max((os.cpu_count() or 1) - 1, 1)
-            workers = Workers(hands, told=self._at)
+            workers = Somewhere(self._settings.cluster, lambda: Workers(hands, told=self._at), hands, self._told.emit)
             try:
-                self._shift = Shift(Ledger(), workers, profiles, changed=self._changed.emit, at_once=hands, kept=work_kept)
+                self._shift = Shift(
+                    Ledger(), workers, profiles, changed=self._changed.emit, at_once=lambda: workers.hands, kept=work_kept
+                )
             except SettingsError:
-                workers.shutdown()
                 self._hold.release()
                 raise
+            self._shift.elsewhere = bool(workers.address)
             self._workers = workers
             self._thread = Thread(target=self._go_on, args=(self._shift,), name="bluffline-shift", daemon=True)
             self._thread.start()
@@ -172,6 +177,21 @@ class Shifting(QObject):
         if name and self._safely(lambda: self.shift.watch(Path(name))):
             self._header.say(f"{shown(name)} is watched: what comes there is taken in hand")
             self.show()
+
+    def choose_machines(self) -> None:
+        """Ask by whom files in hand are worked on."""
+        address, given = QInputDialog.getText(
+            self._window, "Where the work is done", _WHERE, QLineEdit.EchoMode.Normal, self._settings.cluster
+        )
+        if not given:
+            return
+        self._settings.cluster = address.strip()
+        self._settings.save()
+        if self._workers is not None and self._shift is not None:
+            self._workers.turn_to(self._settings.cluster)
+            self._shift.elsewhere = bool(self._settings.cluster)
+        where = f"by the machines behind {self._settings.cluster}" if self._settings.cluster else "by this machine"
+        self._header.say(f"Files in hand are worked on {where}; what is under way goes on where it is")
 
     def choose_air_times(self) -> None:
         """Ask for a CSV of names and times."""
