@@ -9,6 +9,10 @@ class MediaError(BlufflineError):
     """A programme file can't be read."""
 
 
+class ElsewhereError(MediaError):
+    """Whoever was given work does not see the file that was meant: it may be another, or gone, on that machine alone."""
+
+
 class WriteError(BlufflineError):
     """A file can't be written; whatever was begun has been removed."""
 

@@ -14,7 +14,7 @@ import av
 import numpy as np
 import pytest
 
-from bluffline.errors import SettingsError
+from bluffline.errors import ElsewhereError, SettingsError
 from bluffline.shift.cluster import cluster
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
@@ -200,5 +200,7 @@ def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(
 
     with pytest.raises(SettingsError, match="There is no scheduler at tcp:"), cluster("tcp://127.0.0.1:9"):
         pass
-    told = do(Asked(over_clip, PLAIN, content="another"))
-    assert told.state is State.REFUSED and "is another file where it was to be measured" in told.sentence
+    with pytest.raises(ElsewhereError, match="is another file where it was to be measured"):
+        do(Asked(over_clip, PLAIN, content="another"))
+    with pytest.raises(ElsewhereError, match="is not there where it was to be measured"):
+        do(Asked(over_clip.with_name("gone.mkv"), PLAIN, content="another"))

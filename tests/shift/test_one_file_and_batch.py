@@ -3,12 +3,13 @@
 import os
 import shutil
 from concurrent.futures import Executor, Future
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from bluffline.errors import SettingsError
+from bluffline.errors import ElsewhereError, SettingsError
 from bluffline.media.probe import probe
 from bluffline.media.target import certificate_paths
 from bluffline.rules.finding import Waiver
@@ -190,3 +191,27 @@ def test_a_ledger_that_can_not_be_used_is_a_sentence(tmp_path):
     (tmp_path / "l.sqlite").write_bytes(b"no database" * 100)
     with pytest.raises(SettingsError, match="can't be used"):
         Ledger(tmp_path / "l.sqlite").known(Asked(tmp_path / "x.mov", PLAIN))
+
+
+@pytest.mark.parametrize(("blind", "state"), [(0, State.GOOD), (2, State.GOOD), (9, State.REFUSED)])
+def test_a_machine_that_sees_another_file_gives_it_to_the_next(blind, state, folder, tmp_path):
+    asked, said = Asked(folder / "good.mkv", PLAIN), []
+
+    class Blind(Here):
+        """The first machines see something else under the path."""
+
+        def submit(self, function, /, *arguments):
+            (one,) = arguments
+            assert one.content, "it is told what the file holds"
+            try:
+                return super().submit(function, replace(one, content="another") if len(self.given) < blind else one)
+            except ElsewhereError as error:
+                future = Future()
+                future.set_exception(error)
+                return future
+
+    hands = Blind()
+    (ended,) = Batch(Ledger(tmp_path / "l.sqlite"), hands, elsewhere=True, say=said.append).run([asked])
+    assert ended.told.state is state and len(hands.given) == min(blind + 1, 3) and len(said) == len(hands.given) - 1
+    assert all("It is given to another." in words for words in said)
+    assert ("is another file where it was to be measured" in ended.told.sentence) is (state is State.REFUSED)

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from bluffline.errors import MediaError
+from bluffline.errors import ElsewhereError, MediaError
 from bluffline.media.probe import probe
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
@@ -90,3 +90,31 @@ def test_a_file_that_changes_under_way_is_refused(tmp_path):
     film.write_bytes(film.read_bytes() + b"more")
     with pytest.raises(MediaError, match="is not what was opened any more"):
         measure_run(RunAsked(programme, RULES, survey.region, 0, 20))
+
+
+@pytest.mark.parametrize("blind", [2, 3])
+def test_a_run_goes_to_another_machine_where_one_does_not_see_the_file(blind, tmp_path, monkeypatch):
+    monkeypatch.setattr(runs, "SHORTEST", 8)
+    programme = probe(make_clip(tmp_path / "film.mkv", moving, 40, codec="ffv1"))
+    elsewhere = replace(programme, identity=replace(programme.identity, stats=((0, 0, 0),)))
+
+    class Blind(Backwards):
+        given = 0
+
+        def submit(self, function, /, asked):
+            self.given += asked.first == 0
+            sees = asked.first or self.given > blind
+            try:
+                return super().submit(function, asked if sees else replace(asked, programme=elsewhere))
+            except ElsewhereError as error:
+                future = Future()
+                future.set_exception(error)
+                return future
+
+    survey = start_survey(programme, RULES)
+    if blind == runs.TRIES:
+        with pytest.raises(ElsewhereError, match="is not what was opened any more on"):
+            run_survey_in_runs(survey, Hands(Blind(), 99), Monitor())
+        return
+    joined = run_survey_in_runs(survey, Hands(Blind(), 99), Monitor())
+    assert joined.table.rows.tobytes() == run_survey(start_survey(programme, RULES), Monitor()).table.rows.tobytes()

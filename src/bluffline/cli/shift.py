@@ -97,6 +97,10 @@ def _compare(options: argparse.Namespace) -> int:
     return 1 if must_fix([*found.became.still, *found.became.new]) else 0
 
 
+def _say(words: str) -> None:
+    print(f"bluffline: {words}", file=sys.stderr)
+
+
 def _from_settings(options: argparse.Namespace) -> None:
     """Work on the cluster of the settings, where it is not said who does it."""
     if options.cluster is None and options.jobs is None:
@@ -113,7 +117,7 @@ def _batch(options: argparse.Namespace) -> int:
     asked = [asker.of(path, root) for path, root in found.found]
     refused = _same_targets(asked)
     with workers(options, len(asked)) as executor:
-        batch = Batch(Ledger(), executor, options.again, elsewhere=options.cluster is not None)
+        batch = Batch(Ledger(), executor, options.again, options.cluster is not None, _say)
         for ended in batch.run(each for each in asked if id(each) not in refused):
             teller.tell(ended)
         for each in asked:
@@ -132,7 +136,7 @@ def _watch(options: argparse.Namespace) -> int:
     watcher = Watcher(options.folder, written)
     print(f"watching {shown(options.folder)}; Ctrl+C ends it", file=sys.stderr, flush=True)
     with workers(options) as executor:
-        batch = Batch(Ledger(), executor, options.again, elsewhere=options.cluster is not None)
+        batch = Batch(Ledger(), executor, options.again, options.cluster is not None, _say)
         while True:
             for path in watcher.steady():
                 asked = asker.of(path, options.folder)

@@ -5,19 +5,16 @@ what they hold goes into the target packet by packet, and everything else is car
 """
 
 import tempfile
-from collections import deque
 from collections.abc import Iterator, Sequence
-from concurrent.futures import Future
 from contextlib import closing, contextmanager
 from dataclasses import dataclass, replace
 from functools import partial
-from itertools import islice
 from pathlib import Path
 from uuid import uuid4
 
 import av
 
-from bluffline.errors import MediaError, WriteError
+from bluffline.errors import WriteError
 from bluffline.measure.region import Region
 from bluffline.media.codecs import Codec
 from bluffline.media.opening import plain_name
@@ -29,10 +26,8 @@ from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 from bluffline.survey.beside import Beside
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.runs import Hands, packets_digest, runs_of
+from bluffline.survey.runs import Hands, packets_digest, refuse_another, runs_of
 from bluffline.treat.ladder import Treatment
-
-_AT_ONCE = 8  # runs that are handed out at once: what they wrote waits on the disk
 
 
 @dataclass(frozen=True)
@@ -61,10 +56,10 @@ def render_piece(asked: PieceAsked) -> None:
 
     Raises
     ------
+    ElsewhereError : the file is not what was opened, on this machine
     MediaError, WriteError : as for `render`
     """
-    if asked.programme.changed():
-        raise MediaError(f"{asked.programme.name} is not what was opened any more; open it again.")
+    refuse_another(asked.programme)
     own = asked.piece.with_name(uuid4().hex + asked.piece.suffix)  # a machine that was given up may be at the same run still
     writer = Writer(own, asked.programme, asked.source, asked.codec, frozenset())
     run = range(asked.first, asked.after)
@@ -95,7 +90,6 @@ def write_in_runs(writer: Writer, asked: PieceAsked, hands: Hands, monitor: Moni
     """
     programme, total = asked.programme, asked.programme.frame_count
     reading = Beside(partial(packets_digest, programme))
-    futures: deque[tuple[PieceAsked, Future[None]]] = deque()
     try:
         with _folder_beside(writer.target) as folder:
             ending = asked.codec.containers[0]
@@ -103,20 +97,11 @@ def write_in_runs(writer: Writer, asked: PieceAsked, hands: Hands, monitor: Moni
                 replace(asked, first=first, after=after, piece=folder / f"{first}{ending}")
                 for first, after in runs_of(programme, hands.runs)
             )
-            try:
-                for each in islice(pieces, _AT_ONCE):
-                    futures.append((each, hands.executor.submit(render_piece, each)))
-                while futures:
-                    done, future = futures.popleft()
-                    future.result()
-                    for each in islice(pieces, 1):
-                        futures.append((each, hands.executor.submit(render_piece, each)))
+            with closing(hands.each(render_piece, pieces, programme)) as rendered:
+                for done, _ in rendered:
                     _join(writer, done)
                     done.piece.unlink()
                     monitor.at(stage, done.after, total)
-            finally:
-                for _, future in futures:
-                    future.cancel()
         digest = reading.result()
         refuse_changed(programme)
         writer.finish()

@@ -5,13 +5,14 @@ from concurrent.futures import FIRST_COMPLETED, CancelledError, Executor, Future
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
-from bluffline.errors import BlufflineError
+from bluffline.errors import BlufflineError, ElsewhereError
 from bluffline.media.opening import Opening, shown
 from bluffline.session.faults import fault_of
 from bluffline.session.fingerprint import fingerprint
 from bluffline.shift.ledger import Ledger, identity_of
 from bluffline.shift.one_file import Asked, Told, do
 from bluffline.shift.states import State
+from bluffline.survey.runs import TRIES
 
 _IN_HAND = 64  # files that are handed out at once: so many are on their way, however long the list is
 
@@ -29,19 +30,31 @@ class Ended:
     known: bool = False
 
 
+@dataclass(frozen=True)
+class _Given:
+    """A file that is under way: as it was asked for, as it was given, for which time."""
+
+    asked: Asked
+    taken: Asked
+    identity: str
+    turn: int = 1
+
+
 @dataclass
 class Batch:
     """What is done to files, in the order in which they are asked for, as many at a time as the executor has hands.
 
     ``again``: also what was done before, and what stands in its way. ``elsewhere``: whoever works on a file may see another
-    under its path, and is told what it holds. A file that changes meanwhile is refused.
+    under its path, and is told what it holds; one that does see another gives the file to the next, `TRIES` times in all, and
+    ``say`` is told so. A file that changes meanwhile is refused.
     """
 
     ledger: Ledger
     executor: Executor
     again: bool = False
     elsewhere: bool = False
-    _running: dict[Future[Told], tuple[Asked, str]] = field(default_factory=dict)
+    say: Callable[[str], object] = lambda _: None
+    _running: dict[Future[Told], "_Given"] = field(default_factory=dict)
 
     def run(self, asked: Iterable[Asked], stop: Callable[[], bool] = lambda: False) -> Iterator[Ended]:
         """Do all of it; each file is told as soon as it is done. Of what was not begun when ``stop`` says so nothing is done.
@@ -68,7 +81,7 @@ class Batch:
 
     def has(self, asked: Asked) -> bool:
         """Whether a file is under way."""
-        return any(each is asked for each, _ in self._running.values())
+        return any(each.asked is asked for each in self._running.values())
 
     def begin(self, asked: Asked) -> Ended | None:
         """Begin with a file, unless it is known what comes of it: that is returned."""
@@ -84,18 +97,25 @@ class Batch:
         if self.elsewhere:
             with suppress(BlufflineError, OSError):  # what can't be read is told as it is done
                 taken = replace(taken, content=fingerprint(Opening.of(taken.path).files))
-        self._running[self.executor.submit(do, taken)] = asked, identity
+        self._running[self.executor.submit(do, taken)] = _Given(asked, taken, identity)
         return None
 
     def ended(self, seconds: float | None = None) -> Iterator[Ended]:
         """What has ended, waited for until there is something, or so many seconds."""
         done, _ = wait(self._running, timeout=seconds, return_when=FIRST_COMPLETED) if self._running else (set(), ())
         for future in [each for each in self._running if each in done]:  # in the order in which they were begun
-            asked, identity = self._running.pop(future)
+            given = self._running.pop(future)
+            asked, identity = given.asked, given.identity
             try:
                 told = future.result()
             except CancelledError:
                 raise
+            except ElsewhereError as error:
+                if given.turn < TRIES and asked.path.exists():
+                    self.say(f"{error} It is given to another.")
+                    self._running[self.executor.submit(do, given.taken)] = replace(given, turn=given.turn + 1)
+                    continue
+                told = Told(State.REFUSED, str(error))
             except Exception as error:  # noqa: BLE001 (whatever ended it, the others go on)
                 told = Told(State.REFUSED, fault_of(error, "Whoever worked on it").sentence)
             if told.state is not State.REFUSED:  # what could not be done is tried again next time

@@ -47,7 +47,8 @@ class Shift:
         clock: Callable[[], float] = monotonic, kept: Callable[[Path], str] = lambda _: "",
     ) -> None:  # fmt: skip
         self.ledger, self.profiles, self.changed, self._work_kept = ledger, list(profiles), changed, kept
-        self._batch = Batch(ledger, executor)
+        self.told: list[str] = []  # sentences that nobody has been told yet
+        self._batch = Batch(ledger, executor, say=self.told.append)
         self._at_once, self._quiet, self._clock, self._one = at_once, quiet, clock, RLock()
         self._files: dict[Path, FileInHand] = {}
         self._steady: dict[Path, tuple[str, float]] = {}
@@ -56,7 +57,6 @@ class Shift:
         self._handed: dict[Path, Future[None]] = {}
         self._look_next = 0.0
         self._judged_with: dict[Path, str] = {}  # when the work was last changed that a file was judged with
-        self.told: list[str] = []  # sentences that nobody has been told yet
         self._times = ledger.times()
         for each in self._kept():
             self._files[each.path] = each

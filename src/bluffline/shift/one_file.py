@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from bluffline import stopping
-from bluffline.errors import BlufflineError, CancelledError, MediaError
+from bluffline.errors import BlufflineError, CancelledError, ElsewhereError, MediaError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
 from bluffline.media.opening import Opening, shown
@@ -140,11 +140,17 @@ class _Telling:
 
 
 def do(asked: Asked) -> Told:
-    """Do what is asked of a file. Whatever goes wrong with it is told in a sentence, and nothing of it is left behind."""
+    """Do what is asked of a file. Whatever goes wrong with it is told in a sentence, and nothing of it is left behind.
+
+    Raises
+    ------
+    ElsewhereError : it is another file here, or none
+    CancelledError : it was asked to stop
+    """
     began = monotonic()
     try:
         told = _done(asked, Monitor(_Telling()))
-    except CancelledError:
+    except (CancelledError, ElsewhereError):
         raise
     except (BlufflineError, OSError) as error:
         if stopping.asked():
@@ -172,10 +178,12 @@ def measured(asked: Asked, monitor: Monitor) -> tuple[Checked, WorkFile | None]:
         raise MediaError(f"{shown(named or '')} is work on another file than {shown(asked.path)}.")
     rate, track = (work.rate, work.track) if work is not None else (None, None)
     said = asked.profile.read.joined(work.overrides if work is not None else NO_OVERRIDES).joined(asked.read)
+    if asked.content and not asked.path.exists():
+        raise ElsewhereError(f"{shown(asked.path)} is not there where it was to be measured: {socket.gethostname()}.")
     files = Opening.of(asked.path, rate).files
     content = fingerprint(files)
     if asked.content not in ("", content):
-        raise MediaError(f"{shown(asked.path)} is another file where it was to be measured: {socket.gethostname()}.")
+        raise ElsewhereError(f"{shown(asked.path)} is another file where it was to be measured: {socket.gethostname()}.")
     mark = stamped(content, files)
     programme = probe(asked.path, rate=rate, track=track, walk=surveys.walk(mark, (rate, track), monitor)).read_as(said)
     survey = start_survey(programme, rules, region=surveys.region(programme, mark))

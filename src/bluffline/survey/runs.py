@@ -3,17 +3,20 @@
 Each run begins some frames earlier, which are measured and thrown away: what is made of two frames is the same then.
 """
 
+import socket
 from collections import deque
+from collections.abc import Callable, Generator, Iterable
 from concurrent.futures import Executor
+from contextlib import closing
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.errors import MediaError
+from bluffline.errors import ElsewhereError
 from bluffline.measure.region import Region
 from bluffline.measure.table import DRIFT, SurveyTable
 from bluffline.media.programme import Programme
@@ -26,6 +29,9 @@ from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import FIELDS_EVERY, Survey, end_survey, measured_frames, run_survey, start_survey
 
 _AT_ONCE = 8  # runs that are handed out at once: what they measured waits in memory
+TRIES = 3  # of a run, where the machine that was given it does not see the file
+_Asked = TypeVar("_Asked")
+_Told = TypeVar("_Told")
 SHORTEST = 200  # frames of a run: opening a file and coming to a frame has its price
 
 
@@ -35,6 +41,31 @@ class Hands:
 
     executor: Executor
     runs: int
+
+    def each(
+        self, function: Callable[[_Asked], _Told], asked: Iterable[_Asked], programme: Programme
+    ) -> Generator[tuple[_Asked, _Told], None, None]:
+        """What a function makes of pieces of work on a programme, in their order; closed, it gives up what is under way.
+
+        A piece of which a machine does not see the file is given again, `TRIES` times in all, while it is there for this one.
+        """
+        todo = iter(asked)
+        under_way = deque((each, self.executor.submit(function, each), 1) for each in islice(todo, _AT_ONCE))
+        try:
+            while under_way:
+                one, future, turn = under_way.popleft()
+                try:
+                    told = future.result()
+                except ElsewhereError:
+                    if turn == TRIES or programme.changed():
+                        raise
+                    under_way.appendleft((one, self.executor.submit(function, one), turn + 1))
+                    continue
+                under_way.extend((each, self.executor.submit(function, each), 1) for each in islice(todo, 1))
+                yield one, told
+        finally:
+            for _, future, _ in under_way:
+                future.cancel()
 
 
 @dataclass(frozen=True)
@@ -80,10 +111,10 @@ def measure_run(asked: RunAsked) -> RunTold:
 
     Raises
     ------
-    MediaError : the file is no longer what was opened, or could not be read
+    ElsewhereError : the file is not what was opened, on this machine
+    MediaError : it could not be read
     """
-    if asked.programme.changed():
-        raise MediaError(f"{asked.programme.name} is not what was opened any more; check it again.")
+    refuse_another(asked.programme)
     survey = start_survey(asked.programme, asked.rules, region=asked.region)
     length = asked.after - asked.first + DRIFT
     table = SurveyTable(length, len(asked.rules.limited), [survey.source])
@@ -110,29 +141,39 @@ def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage:
     """
     programme, total = survey.programme, survey.programme.frame_count
     reading = Beside(partial(packets_digest, programme))
-    executor, runs = hands.executor, runs_of(programme, hands.runs)
-    asked = iter(RunAsked(programme, survey.rules, survey.region, *run, survey.exact) for run in runs)
-    futures = deque(executor.submit(measure_run, each) for each in islice(asked, _AT_ONCE))
+    asked = (
+        RunAsked(programme, survey.rules, survey.region, *run, survey.exact) for run in runs_of(programme, hands.runs)
+    )
     try:
-        while futures:
-            told = futures.popleft().result()
-            futures.extend(executor.submit(measure_run, each) for each in islice(asked, 1))
-            if not told.rows["readable"].all():
-                reading.stop()
-                survey.clear()  # how much of it is lost depends on where one begins to read
-                return run_survey(survey, monitor, stage=stage)
-            survey.table.extend(told.rows, told.formats)
-            survey.riding.update(told.riding)
-            if survey.fields is not None:
-                survey.fields.vote(*told.votes)
-            monitor.at(stage, len(survey.table), total)
-        digest = reading.result()
+        with closing(hands.each(measure_run, asked, programme)) as measured:
+            for _, told in measured:
+                if not told.rows["readable"].all():
+                    break
+                survey.table.extend(told.rows, told.formats)
+                survey.riding.update(told.riding)
+                if survey.fields is not None:
+                    survey.fields.vote(*told.votes)
+                monitor.at(stage, len(survey.table), total)
+        if len(survey.table) == total:
+            digest = reading.result()
     finally:
         reading.stop()
-        for future in futures:
-            future.cancel()
+    if len(survey.table) < total:
+        survey.clear()  # how much of it is lost depends on where one begins to read
+        return run_survey(survey, monitor, stage=stage)
     with Reader(programme) as reader:
         return end_survey(survey, reader, digest, monitor)
+
+
+def refuse_another(programme: Programme) -> None:
+    """Look whether this machine sees the file that was meant.
+
+    Raises
+    ------
+    ElsewhereError : it does not
+    """
+    if programme.changed():
+        raise ElsewhereError(f"{programme.name} is not what was opened any more on {socket.gethostname()}; check it again.")
 
 
 def packets_digest(programme: Programme, monitor: Monitor) -> str:
