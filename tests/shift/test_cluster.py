@@ -195,6 +195,35 @@ def test_files_in_hand_are_worked_on_elsewhere_and_here_where_nobody_answers(
         doing.submit(print)
 
 
+def test_a_scheduler_that_goes_costs_time_and_nothing_else(sources, tmp_path, tmp_path_factory, monkeypatch):
+    monkeypatch.setattr("bluffline.shift.cluster._WAIT", 2)
+    where = "--host", "127.0.0.1", "--port", "0", "--no-dashboard"
+    going, line = started(tmp_path_factory.mktemp("log") / "scheduler.log", "scheduler", *where)
+    address, told = re.search(r"tcp://\S+", line)[0], []
+    machine = worker(tmp_path_factory.mktemp("work"), address, 0)
+    doing = Somewhere(address, lambda: Workers(1), 1, told.append)
+    shift = Shift(Ledger(tmp_path / "l.sqlite"), doing, quiet=0, at_once=lambda: doing.hands)
+    shift.elsewhere = True
+    shift.add([next(iter(sources)).parent])
+    under_way, began = {State.GROWING, State.WAITING, State.MEASURING}, time.monotonic()
+
+    def on():
+        shift.step(0.1)
+        return {file.path.name: file.state for file in shift.files}
+
+    while State.MEASURING not in on().values():
+        assert time.monotonic() - began < 60
+    going.kill()
+    going.wait(30)
+    while under_way & set(on().values()) and time.monotonic() - began < 150:
+        pass
+    assert on() == {f"over-{n}.mkv": State.TO_FIX for n in range(3)} | {f"good-{n}.mkv": State.GOOD for n in range(3)}
+    assert any("Files are worked on by this machine" in words for words in told)
+    doing.shutdown(cancel_futures=True)
+    machine.kill()
+    machine.wait(30)
+
+
 def test_a_scheduler_that_is_not_there_and_another_file_elsewhere_are_sentences(over_clip, monkeypatch):
     monkeypatch.setattr("bluffline.shift.cluster._WAIT", 1)
 

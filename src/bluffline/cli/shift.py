@@ -25,12 +25,12 @@ from bluffline.rules.severity import Severity
 from bluffline.rules.waivers import load_waivers
 from bluffline.session.settings import Settings
 from bluffline.shift.batch import Batch, Ended
-from bluffline.shift.cluster import cluster
 from bluffline.shift.compare import compare, compare_report, told
 from bluffline.shift.gathering import Gathered, gathered
 from bluffline.shift.ledger import Ledger
 from bluffline.shift.one_file import Asked, Told
 from bluffline.shift.profile import Profile, chosen_for, load_profile, made_with, own_profiles
+from bluffline.shift.somewhere import Somewhere
 from bluffline.shift.states import State
 from bluffline.shift.watching import Watcher
 from bluffline.shift.workers import Workers
@@ -104,7 +104,7 @@ def _say(words: str) -> None:
 def _from_settings(options: argparse.Namespace) -> None:
     """Work on the cluster of the settings, where it is not said who does it."""
     if options.cluster is None and options.jobs is None:
-        options.cluster = Settings.load().cluster or None
+        options.cluster, options.by_settings = Settings.load().cluster or None, True
 
 
 def _batch(options: argparse.Namespace) -> int:
@@ -151,14 +151,12 @@ def _watch(options: argparse.Namespace) -> int:
 @contextmanager
 def workers(options: argparse.Namespace, most: int = 1 << 10) -> Iterator[Executor]:
     """So many processes, or a cluster; they are stopped, and remove what they have begun, however this ends."""
-    if options.cluster is not None:
-        with cluster(options.cluster) as machines:
-            yield machines.executor
-        return
     count = options.jobs if options.jobs is not None else os.cpu_count() or 1
     if not 1 <= count <= 1 << 10:
         raise SettingsError(f"--jobs must be between 1 and 1024, not {count}.")
-    processes = Workers(min(count, most))
+    count = min(count, most)
+    asked_for = not getattr(options, "by_settings", False)
+    processes = Somewhere(options.cluster or "", lambda: Workers(count), count, _say, must=asked_for)
     try:
         yield processes
     except BaseException:

@@ -45,8 +45,8 @@ class Batch:
     """What is done to files, in the order in which they are asked for, as many at a time as the executor has hands.
 
     ``again``: also what was done before, and what stands in its way. ``elsewhere``: whoever works on a file may see another
-    under its path, and is told what it holds; one that does see another gives the file to the next, `TRIES` times in all, and
-    ``say`` is told so. A file that changes meanwhile is refused.
+    under its path, and is told what it holds. Where that is so, or whoever had it has gone, it is given to the next, `TRIES`
+    times in all, and ``say`` is told. A file that changes meanwhile is refused.
     """
 
     ledger: Ledger
@@ -79,10 +79,6 @@ class Batch:
         """Whether anything is under way."""
         return bool(self._running)
 
-    def has(self, asked: Asked) -> bool:
-        """Whether a file is under way."""
-        return any(each.asked is asked for each in self._running.values())
-
     def begin(self, asked: Asked) -> Ended | None:
         """Begin with a file, unless it is known what comes of it: that is returned."""
         identity = identity_of(asked)
@@ -108,14 +104,14 @@ class Batch:
             asked, identity = given.asked, given.identity
             try:
                 told = future.result()
-            except CancelledError:
-                raise
-            except ElsewhereError as error:
+            except (CancelledError, ElsewhereError) as error:
+                gone = f"Whoever worked on {shown(asked.path)} has gone."
+                why = gone if isinstance(error, CancelledError) else str(error)
                 if given.turn < TRIES and asked.path.exists():
-                    self.say(f"{error} It is given to another.")
+                    self.say(f"{why} It is given to another.")
                     self._running[self.executor.submit(do, given.taken)] = replace(given, turn=given.turn + 1)
                     continue
-                told = Told(State.REFUSED, str(error))
+                told = Told(State.REFUSED, why)
             except Exception as error:  # noqa: BLE001 (whatever ended it, the others go on)
                 told = Told(State.REFUSED, fault_of(error, "Whoever worked on it").sentence)
             if told.state is not State.REFUSED:  # what could not be done is tried again next time

@@ -3,7 +3,7 @@
 import socket
 from collections.abc import Iterator
 from concurrent.futures import Executor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
@@ -24,7 +24,14 @@ class Machines:
     @property
     def cores(self) -> int:
         """How many pieces of work they do at the same time now; one at least, for others may come."""
-        return max(sum(map(int, self._client.ncores().values())), 1)
+        with suppress(Exception):  # whatever ends a call to a scheduler that is going
+            return max(sum(map(int, self._client.ncores().values())), 1)
+        return 1
+
+    @property
+    def answer(self) -> bool:
+        """Whether the scheduler is still there, as far as is known."""
+        return str(self._client.status) == "running"
 
 
 @contextmanager
@@ -51,7 +58,8 @@ def cluster(address: str) -> Iterator[Machines]:
     try:
         yield Machines(executor, client)
     finally:
-        executor.shutdown(wait=False)
+        with suppress(Exception):  # a scheduler that has gone can't be told that nothing is wanted any more
+            executor.shutdown(wait=False)
         client.close()
 
 

@@ -1,7 +1,7 @@
 """The files in hand: what state each is in, since when and by whom, and what goes on with it next."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import CancelledError, Executor, Future
+from concurrent.futures import Executor, Future
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -213,12 +213,8 @@ class Shift:
 
     def step(self, seconds: float = 0.2) -> None:
         """Take over what has ended, waited for so long; look at every file, and begin what can be."""
-        try:
-            for ended in self._batch.ended(seconds):
-                self._take(ended)
-        except CancelledError:  # whoever worked on it has gone, and all that it had
-            self._begin_anew()
-            raise
+        for ended in self._batch.ended(seconds):
+            self._take(ended)
         if self._to_compare and (file := self._files.get(self._to_compare.pop())) is not None and file.told is not None:
             self._hold_against_others(file.path, file.told)
         handed_to = {self._delivery(profile) for profile in self.profiles if profile.deliver}
@@ -230,11 +226,12 @@ class Shift:
             for file in self.files:
                 self._look_at(file)
             self._look_next = now + _REST * (self._clock() - now)
+        most = self._at_once()
         for file in self.files:
             acts = file.asked_for and file.state not in _WORKING and file.path not in [each.path for each in self._under_way]
             if acts and file.asked_for == _DELIVERY:
                 self._hand_on(file)
-            elif acts or (file.state is State.WAITING and len(self._under_way) < self._at_once()):
+            elif acts or (file.state is State.WAITING and len(self._under_way) < most):
                 if not acts:
                     self._change(file.path, state=State.MEASURING, by=MACHINE)
                 self._begin(replace(_asked(file), kept=self._work_kept(file.path)))
@@ -258,13 +255,6 @@ class Shift:
             else:
                 self.told.append(str(error))
                 self._change(file.path, asked_for="")
-
-    def _begin_anew(self) -> None:
-        """Have what is under way nowhere any more wait again."""
-        for asked in [each for each in self._under_way if not self._batch.has(each)]:
-            self._under_way.remove(asked)
-            if (file := self._files.get(asked.path)) is not None:
-                self._change(file.path, state=file.state if file.asked_for else State.WAITING, progress=None)
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)

@@ -21,10 +21,13 @@ class Somewhere(Executor):
     here : processes of this machine, made when they are needed
     count : of those
     say : told in a sentence where a scheduler does not answer; from the thread that gave the work
+    must : a scheduler that does not answer at first is an error; one that goes later is not
     """
 
-    def __init__(self, address: str, here: Callable[[], Executor], count: int, say: Callable[[str], object]) -> None:
-        self._address, self._make_here, self._count, self._say = address, here, count, say
+    def __init__(
+        self, address: str, here: Callable[[], Executor], count: int, say: Callable[[str], object], *, must: bool = False
+    ) -> None:
+        self._address, self._make_here, self._count, self._say, self._must = address, here, count, say, must
         self._here: Executor | None = None
         self._there: Machines | None = None
         self._found, self._closed = False, False
@@ -39,7 +42,7 @@ class Somewhere(Executor):
     def hands(self) -> int:
         """How many pieces of work are done at the same time, as far as is known."""
         there = self._there
-        return there.cores if there is not None else self._count
+        return there.cores if there is not None and there.answer else self._count
 
     def turn_to(self, address: str) -> None:
         """Have what is given from now on done elsewhere; what is under way goes on where it is."""
@@ -47,11 +50,16 @@ class Somewhere(Executor):
             self._address, self._there, self._found = address, None, False
 
     def submit(self, function: Callable[..., _Given], /, *arguments: Any, **named: Any) -> "Future[_Given]":
-        """Have a function of a module called with plain data."""
+        """Have a function of a module called with plain data.
+
+        Raises
+        ------
+        SettingsError : the scheduler does not answer, though it must
+        """
         with self._one:
             if self._closed:
                 raise RuntimeError("work is given while there is somebody to do it")
-            if not self._found:
+            if not self._found or (self._there is not None and not self._there.answer):
                 self._there, self._found = self._look(), True
             if self._there is None and self._here is None:
                 self._here = self._make_here()
@@ -63,10 +71,14 @@ class Somewhere(Executor):
         if not self._address:
             return None
         try:
-            return self._stack.enter_context(cluster(self._address))
+            there = self._stack.enter_context(cluster(self._address))
         except SettingsError as error:
+            if self._must:
+                raise
             self._say(f"{error} Files are worked on by this machine.")
             return None
+        self._must = False
+        return there
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         """Take no more work; what is under way on other machines is given up."""

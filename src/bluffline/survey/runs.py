@@ -6,6 +6,7 @@ Each run begins some frames earlier, which are measured and thrown away: what is
 import socket
 from collections import deque
 from collections.abc import Callable, Generator, Iterable
+from concurrent.futures import CancelledError as GoneError
 from concurrent.futures import Executor
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -47,7 +48,7 @@ class Hands:
     ) -> Generator[tuple[_Asked, _Told], None, None]:
         """What a function makes of pieces of work on a programme, in their order; closed, it gives up what is under way.
 
-        A piece of which a machine does not see the file is given again, `TRIES` times in all, while it is there for this one.
+        A piece whose machine has gone, or does not see the file, is given again, `TRIES` times in all, while this one sees it.
         """
         todo = iter(asked)
         under_way = deque((each, self.executor.submit(function, each), 1) for each in islice(todo, _AT_ONCE))
@@ -56,7 +57,7 @@ class Hands:
                 one, future, turn = under_way.popleft()
                 try:
                     told = future.result()
-                except ElsewhereError:
+                except (ElsewhereError, GoneError):
                     if turn == TRIES or programme.changed():
                         raise
                     under_way.appendleft((one, self.executor.submit(function, one), turn + 1))
