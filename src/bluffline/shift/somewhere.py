@@ -30,7 +30,8 @@ class Somewhere(Executor):
         self._address, self._make_here, self._count, self._say, self._must = address, here, count, say, must
         self._here: Executor | None = None
         self._there: Machines | None = None
-        self._found, self._closed = False, False
+        self._looked_for: str | None = None  # the address that was looked for last
+        self._closed = False
         self._stack, self._one = ExitStack(), Lock()
 
     @property
@@ -46,8 +47,7 @@ class Somewhere(Executor):
 
     def turn_to(self, address: str) -> None:
         """Have what is given from now on done elsewhere; what is under way goes on where it is."""
-        with self._one:
-            self._address, self._there, self._found = address, None, False
+        self._address = address  # without waiting for whoever is looking for a scheduler just now
 
     def submit(self, function: Callable[..., _Given], /, *arguments: Any, **named: Any) -> "Future[_Given]":
         """Have a function of a module called with plain data.
@@ -59,19 +59,20 @@ class Somewhere(Executor):
         with self._one:
             if self._closed:
                 raise RuntimeError("work is given while there is somebody to do it")
-            if not self._found or (self._there is not None and not self._there.answer):
-                self._there, self._found = self._look(), True
+            address = self._address
+            if address != self._looked_for or (self._there is not None and not self._there.answer):
+                self._there, self._looked_for = self._look(address), address
             if self._there is None and self._here is None:
                 self._here = self._make_here()
             doing = self._there.executor if self._there is not None else self._here
         assert doing is not None, "somebody does it"
         return doing.submit(function, *arguments, **named)
 
-    def _look(self) -> Machines | None:
-        if not self._address:
+    def _look(self, address: str) -> Machines | None:
+        if not address:
             return None
         try:
-            there = self._stack.enter_context(cluster(self._address))
+            there = self._stack.enter_context(cluster(address))
         except SettingsError as error:
             if self._must:
                 raise
