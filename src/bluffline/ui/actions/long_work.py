@@ -110,6 +110,7 @@ class LongWork(QObject):
 
     def stop(self) -> None:
         """End whatever runs, keep what has been done, and let another desk have the programme."""
+        self._judge_soon.stop()
         self.keep_now()
         self._keeper.shutdown()
         for runner in (self._opener, self._beside, self._judging, self.runner):
