@@ -9,8 +9,6 @@ from bluffline.treat.ladder import Treatment
 from bluffline.ui.dialogs.carry_on import CarryOnDialog
 from bluffline.ui.dialogs.layout import show_until_closed
 
-_FEW = 3  # steps that are called by their names
-
 
 class Carrying:
     """Copies steps from shot to shot, or asks which go where, and gives them to the shots that are there still."""
@@ -27,14 +25,13 @@ class Carrying:
             self._say(f"Shot {session.place.shot + 1} has no steps of its own that could be copied")
             return
         session.in_hand.take(steps, session.shots[session.place.shot])
-        self._say(f"Copied from shot {session.place.shot + 1}: {_named(steps)}")
+        self._say(f"Copied from shot {session.place.shot + 1}: {session.in_hand.words}")
 
     def put(self) -> None:
         """Add what is in hand to the shot in view, each step where it belongs, beside those that are there."""
         session, shot = self._session, self._session.place.shot
-        steps = session.in_hand.for_shot(session.shots[shot])
-        session.document.add_all(steps, f"Paste {_named(steps)}")
-        self._say(f"Pasted to shot {shot + 1}: {_named(steps)}")
+        session.document.add_all(session.in_hand.for_shot(session.shots[shot]), f"Paste {session.in_hand.words}")
+        self._say(f"Pasted to shot {shot + 1}: {session.in_hand.words}")
 
     def carry_fit(self, steps: Treatment, found: Sequence[int]) -> None:
         """Ask which shots get a chart's fit; ``found``: those under the chart's light."""
@@ -77,7 +74,3 @@ class Carrying:
 
         self.dialog.accepted.connect(accepted)
         show_until_closed(self.dialog)
-
-
-def _named(steps: Treatment) -> str:
-    return ", ".join(step.title.lower() for step in steps) if len(steps) <= _FEW else f"{len(steps)} steps"

@@ -211,7 +211,8 @@ class Ladder(QListWidget):
     def paste(self) -> None:
         """Add what is in hand to the shot in view, beside what is there."""
         session = self._session
-        session.document.add_all(session.in_hand.for_shot(session.shots[session.place.shot]), "Paste steps")
+        steps = session.in_hand.for_shot(session.shots[session.place.shot])
+        session.document.add_all(steps, f"Paste {session.in_hand.words}")
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         assert event is not None
