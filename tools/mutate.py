@@ -87,7 +87,7 @@ NAMED = (
     ),
     Change(
         "what waits to be kept is not kept when the desk is closed", "ui/actions/long_work.py",
-        "have the programme.\"\"\"\n        self.keep_now()\n", "have the programme.\"\"\"\n        self._keeping.stop()\n",
+        "self._judge_soon.stop()\n        self.keep_now()\n", "self._judge_soon.stop()\n        self._keeping.stop()\n",
         ("ui/test_late_and_lost.py", "ui/test_measuring.py"),
     ),
 )  # fmt: skip
