@@ -44,8 +44,8 @@ NAMED = (
         ("treat/test_kinds.py",),
     ),
     Change(
-        "the rein keeps its onset in every round", "treat/frame_treatment.py",
-        "+ [1 + 1e-4] * (_REIN_ROUNDS - 1)", "* _REIN_ROUNDS", ("treat/test_frame_treatment.py",),
+        "chroma gives what luma should", "treat/row_kernels.py",
+        "(_ONE - luma_share(", "(luma_share(", ("treat/test_pass.py",),
     ),
     Change(
         "4:2:0 chroma follows the upper row alone", "treat/pass_kernels.py",

@@ -14,7 +14,8 @@ from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.treat import hold_kernels, pass_kernels
-from bluffline.treat.kinds.chroma_rein import GIVE, ChromaRein
+from bluffline.treat.giving import luma_shares
+from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, acts, limits_alone, luma_bounds
 from bluffline.treat.plan import ENDS, LumaMask, plan_for, shares_for
 from bluffline.treat.step import LumaStep
@@ -93,7 +94,7 @@ class FrameTreatment:
             self._by_tables(planes, luma, added, pool)
         else:
             self._pass(planes, luma[None], added, frame, pool)
-        return self._stored(planes, luma, added)
+        return self._stored(planes, luma, added, pool)
 
     def _pass(self, planes: Planes, out: NDArray[Any], added: Single, frame: int, pool: Executor | None) -> None:
         """Every pixel through the operations."""
@@ -140,7 +141,7 @@ class FrameTreatment:
             masks[one.mask] *= 1 - weights if one.key.inverted else weights
         return masks
 
-    def _stored(self, planes: Planes, luma: NDArray[Any], added: Single) -> Planes:
+    def _stored(self, planes: Planes, luma: NDArray[Any], added: Single, pool: Executor | None) -> Planes:
         """Luma, and chroma with what is added to it, reined."""
         levels, single, rein = self._source.levels, np.float32, self._plan.rein
         bounds = single(self._ends), single(self._top - self._ends)
@@ -150,30 +151,42 @@ class FrameTreatment:
         zero, span = single(levels.zero), single(levels.span)
         for n in (0, 1):
             hold_kernels.load_chroma(planes[n + 1], added[n], zero, single(1 / levels.span), added[n])
-        self._hold(luma, added[0], added[1], rein)
+        self._hold(luma, added[0], added[1], rein, pool)
         cb, cr = (hold_kernels.store_chroma(sites, zero, span, bounds, luma) for sites in added)
         return luma, cb, cr
 
-    def _hold(self, luma: NDArray[Any], cb: Single, cr: Single, rein: ChromaRein) -> None:
-        """Rein the chroma sites in place."""
+    def _hold(self, luma: NDArray[Any], cb: Single, cr: Single, rein: ChromaRein, pool: Executor | None) -> None:
+        """Rein the chroma sites, and luma, in place."""
         source, single = self._source, np.float32
         halved, taps, rows, (black, per_swing, _, _), gains = rgb_arithmetic(source)
         low, high = _reined(rein, source)
         limits = single(rein.low / 100), single(rein.high / 100)
         codes = black, single(source.levels.swing), per_swing
-        giving = limits, low - limits[0], single(GIVE / 100), self._bounds
-        # The onset is spent in the first round; what is looked for after it is only what is still illegal.
-        knees = np.array([1 - rein.onset / 100] + [1 + 1e-4] * (_REIN_ROUNDS - 1), np.float32)
+        giving, onset = (limits, low - limits[0], self._bounds), single(rein.onset / 100)
+        shares = luma_shares(source.matrix, source.transfer, source.primaries).ravel()
         size = source.width, luma.shape[0]
         if not source.halved[1]:
-            hold_kernels.rein_rows(luma, cb, cr, size, halved, taps, codes, gains, (low, high), knees, giving)
+
+            def run(band: tuple[int, int]) -> None:
+                rows = slice(*band)
+                hold_kernels.rein_rows(
+                    luma[rows], cb[rows], cr[rows], source.width, halved, taps, codes, gains, (low, high), onset, shares,
+                    _REIN_ROUNDS, giving,
+                )  # fmt: skip
+
+            _in_bands(run, source, pool)
             return
-        for turn, knee in enumerate(knees):
+        of_picture = luma, cb, cr, size, halved, taps, rows, codes, gains, (low, high)
+        taken, gives = hold_kernels.take_chroma(*of_picture, onset, shares, giving)
+        if not gives.any():
+            return
+        cb *= 1 - taken
+        cr *= 1 - taken
+        for _ in range(_REIN_ROUNDS):
             scale = np.ones_like(cb)
-            if not hold_kernels.rein_scale(
-                luma, cb, cr, size, halved, taps, rows, codes, gains, (low, high), knee, giving, turn == 0, scale
-            ):
+            if not hold_kernels.rein_scale(*of_picture, giving, gives, scale):
                 return
+            gives[:] = False
             cb *= scale
             cr *= scale
 

@@ -4,9 +4,18 @@ import numpy as np
 
 from bluffline.loops import free_loop, loop
 from bluffline.measure.rgb_kernels import widen
-from bluffline.treat.row_kernels import ground, ground_slope
+from bluffline.treat.rein_kernels import asked_of, luma_share
 
 _GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
+_ONE, _ZERO = np.float32(1), np.float32(0)
+# What CIE94 counts of chroma, in terms of Cb and Cr and of luma: a little of it is seen more readily than more of much.
+_SEEN, _CROWDED = np.float32(18), np.float32(13.5)
+_NEAR = 4  # rows, at most, that a row may share a site with, each way
+# Rows of pixels that are worked with: Cb and Cr, how far over, by which component, worth, wishes, their weights, taken.
+_ROOM = 8
+_BLOCK = 64  # pixels that are passed together where none is illegal
+_LAST = np.float32(1 + 1e-4)  # of the largest legal chroma: what asks for more is illegal
+_TURNS = 2  # looks at what chroma is to give, where a row has its own: the second leaves out whom the first has helped
 
 
 @free_loop
@@ -54,66 +63,163 @@ def _site_row(sites, upper, lower, share, out):
     out[columns + 1] = out[columns]
 
 
-@free_loop
-def _demand_row(luma_row, row_b, row_r, black, per_swing, gains, low, high, knee, demand):
-    """How much of the largest legal chroma each pixel asks for: above 1, R′, G′ or B′ leaves the limits.
+@loop
+def _read(cb, cr, places, share, halved, taps, read, room):
+    """Cb and Cr of a row of pixels, from the two rows of sites that it reads; read: (2, columns + 2); room: (≥ 2, ≥ W)."""
+    _site_row(cb, places[0], places[1], share, read[0])
+    _site_row(cr, places[0], places[1], share, read[1])
+    if not halved:
+        return read[0, 1:], read[1, 1:]
+    widen(read[0], taps, room[0])
+    widen(read[1], taps, room[1])
+    return room[0], room[1]
 
-    Returns how many pixels ask for more than ``knee``.
-    """
+
+@free_loop
+def _demand_row(line, row_b, row_r, codes, gains, limits, demand):
+    """How much of the largest legal chroma each pixel has: above 1, R′, G′ or B′ leaves the limits. Returns how many do."""
     red_cr, green_cb, green_cr, blue_cb = gains
+    low, high = limits
     least = np.float32(1e-6)
     count = np.int32(0)
-    for x in range(luma_row.shape[0]):
-        y = (np.float32(luma_row[x]) - black) * per_swing
-        r = red_cr * row_r[x]
-        g = green_cb * row_b[x] + green_cr * row_r[x]
-        b = blue_cb * row_b[x]
-        up = r if r > g else g
-        up = up if up > b else b
-        under = r if r < g else g
-        under = under if under < b else b
-        above, below = high - y, y - low
-        above = above if above > least else least
-        below = below if below > least else least
-        rise, fall = up / above, -under / below
-        asked = rise if rise > fall else fall
-        demand[x] = asked
-        count = np.int32(count + np.int32(asked > knee))
+    for x in range(line.shape[0]):
+        y = (np.float32(line[x]) - codes[0]) * codes[2]
+        r, g, b = red_cr * row_r[x], green_cb * row_b[x] + green_cr * row_r[x], blue_cb * row_b[x]
+        up, under = max(r, g, b), min(r, g, b)
+        has = max(up / max(high - y, least), -under / max(y - low, least))
+        demand[x] = has
+        count = np.int32(count + np.int32(has > _LAST))
     return count
 
 
 @free_loop
-def _give_row(line, row_b, row_r, codes, gains, limits, room, give, bounds):
-    """Luma of a row that stands in the way of its own chroma moved inwards: see `rein_rows`."""
+def _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away):
+    """How far each pixel of a row stands over a limit and by which component, see `asked_of`. Returns how many do."""
+    red_cr, green_cb, green_cr, blue_cb = gains
+    low, high = limits
+    count = np.int32(0)
+    for x in range(line.shape[0]):
+        r, g, b = red_cr * row_r[x], green_cb * row_b[x] + green_cr * row_r[x], blue_cb * row_b[x]
+        y = (np.float32(line[x]) - codes[0]) * codes[2]
+        beyond, component = asked_of(y, max(r, g, b), min(r, g, b), low, high, onset)
+        over[x], away[x] = beyond, component
+        count = np.int32(count + np.int32(beyond > _ZERO))
+    return count
+
+
+@free_loop
+def _legal_worth(row_b, row_r, out):
+    for x in range(out.shape[0]):
+        size = row_b[x] * row_b[x] + row_r[x] * row_r[x]
+        crowd = _ONE + _CROWDED * np.float32(np.sqrt(size))
+        out[x] = _SEEN * size / (crowd * crowd) + np.float32(1e-9)
+
+
+@free_loop
+def _illegal_worth(over, away, row_b, row_r, shares, out):
+    for x in range(out.shape[0]):
+        u = away[x]
+        luma = luma_share(shares, u, row_b[x], row_r[x])
+        worth = u * u * luma / (_ONE - luma)
+        out[x] = worth if over[x] > _ZERO else out[x]
+
+
+@free_loop
+def _any_over(over):
+    count = np.int32(0)
+    for x in range(over.shape[0]):
+        count = np.int32(count + np.int32(over[x] > _ZERO))
+    return count
+
+
+@loop
+def _worth_row(over, away, row_b, row_r, shares, out):
+    """What the chroma of each pixel is worth against luma: to take a share x of it counts x² times that, to move luma d, d²."""
+    _legal_worth(row_b, row_r, out)
+    for start in range(0, out.shape[0], _BLOCK):
+        some = slice(start, start + _BLOCK)
+        if _any_over(over[some]):
+            _illegal_worth(over[some], away[some], row_b[some], row_r[some], shares, out[some])
+
+
+@free_loop
+def _wish_row(over, away, worth, taken, wish, weight):
+    """What more of its chroma each pixel wishes taken, times its weight; ``taken``: the share that goes already."""
+    for x in range(wish.shape[0]):
+        u = abs(away[x])
+        rest = max(over[x] - taken[x] * u, _ZERO)
+        wish[x] = u * rest - worth[x] * taken[x]
+        weight[x] = worth[x] + (u * u if rest > _ZERO else _ZERO)
+
+
+@free_loop
+def _add_at_sites(row, halved, taps, share, out):
+    """Add a row of pixels to the sites that they read, by how much they read of each; beyond its ends ``row`` has room."""
+    columns, count = out.shape[0], row.shape[0]
+    if not halved:
+        for x in range(columns):
+            out[x] += row[x] * share
+        return
+    even_before, even, odd, odd_after = taps[0] * share, taps[1] * share, taps[2] * share, taps[3] * share
+    last = 2 * columns - 2
+    out[0] += row[0] * (even_before + even)
+    for k in range(1, columns):
+        out[k] += row[2 * k - 1] * odd_after + row[2 * k] * even
+    for k in range(columns - 1):
+        out[k] += row[2 * k + 1] * odd + row[2 * k + 2] * even_before
+    if last + 1 < count:
+        out[columns - 1] += row[last + 1] * (odd + odd_after)
+
+
+@loop
+def _add_wishes(width, taken, halved, taps, rows, room, wishes, weights):
+    """Add to the sums of sites what the pixels of a row wish. See `take_chroma`.
+
+    taken: (columns + 2,) what is taken already; rows: the shares of two rows of sites in what is read; wishes, weights: for
+    each of the two rows.
+    """
+    over, away, worth, wish, weight = room[2, :width], room[3, :width], room[4, :width], room[5, :width], room[6, :width]
+    row_taken = taken[1:]
+    if halved:
+        widen(taken, taps, room[7])
+        row_taken = room[7]
+    _wish_row(over, away, worth, row_taken, wish, weight)
+    for n in range(2):
+        if rows[n] > 0:
+            _add_at_sites(wish, halved, taps, rows[n], wishes[n])
+            _add_at_sites(weight, halved, taps, rows[n], weights[n])
+
+
+@free_loop
+def _take(taken, wishes, weights):
+    """Take what is wished in the weighted mean; no more than there is."""
+    for k in range(taken.shape[0]):
+        more = wishes[k] / weights[k] if weights[k] > _ZERO else _ZERO
+        taken[k] = min(max(taken[k] + more, _ZERO), _ONE)
+
+
+@free_loop
+def _give_row(line, row_b, row_r, codes, gains, limits, room, bounds):
+    """Luma of a row moved inwards by what makes room for its chroma and, but in a grey, for the chroma's rounding."""
     red_cr, green_cb, green_cr, blue_cb = gains
     black, swing, per_swing = codes
     low, high = limits
-    per_give = ground_slope(give)
     for x in range(line.shape[0]):
         r = red_cr * row_r[x]
         g = green_cb * row_b[x] + green_cr * row_r[x]
         b = blue_cb * row_b[x]
         up, under = max(r, g, b), min(r, g, b)
         y = (np.float32(line[x]) - black) * per_swing
-        away = room if up - under > _GREY else np.float32(0)
-        top, foot = ground(y - high, give, per_give), ground(low - y, give, per_give)
-        most, least = max(high - away - up, high - top), min(low + away - under, low + foot)
+        away = room if up - under > _GREY else _ZERO
+        most, least = high - away - up, low + away - under
+        if most < least:  # no luma makes room for so much chroma; where it keeps most, both limits are reached at once
+            most = least = ((low + away) * up - (high - away) * under) / (up - under)
         code = np.int32(line[x])
-        if y > most and y > least:
+        if y > most:
             code = max(np.int32(np.floor(most * swing + black)), np.int32(bounds[0]))
-        elif y < least and y < most:
+        elif y < least:
             code = min(np.int32(np.ceil(least * swing + black)), np.int32(bounds[1]))
         line[x] = line.dtype.type(code)
-
-
-@free_loop
-def _most(demand):
-    """The greatest of a row's demands."""
-    bits = demand.view(np.int32)  # in the order of their values, and compared many at once
-    most = bits[0]
-    for x in range(bits.shape[0]):
-        most = max(most, bits[x])
-    return np.int32(most).view(np.float32)
 
 
 @free_loop
@@ -128,15 +234,10 @@ def _any_beyond(line, black, swing, limits):
 
 
 @free_loop
-def _give_parts(demand, knee):
-    """What of its chroma each pixel may keep, in place of what it asks for: all up to the knee, then less and less."""
-    one, room = np.float32(1), np.float32(1) - knee
-    per_room = one / room if room > 0 else np.float32(0)
+def _legal_parts(demand):
+    """What of its chroma each pixel may keep, in place of what it asks for."""
     for x in range(demand.shape[0]):
-        asked = demand[x]
-        over = (asked - knee) * per_room
-        allowed = knee + room * over / (one + max(over, np.float32(0))) if room > 0 else one
-        demand[x] = allowed / asked if asked > knee else one
+        demand[x] = _ONE / max(demand[x], _ONE)
 
 
 @free_loop
@@ -154,26 +255,6 @@ def _lower_scale(parts, halved, scale_row):
         scale_row[k] = min(scale_row[k], parts[2 * k - 1], parts[2 * k], parts[2 * k + 1])
 
 
-@loop
-def _asked(line, site_b, site_r, halved, column_taps, codes, gains, limits, knee, giving, gives, room, demand):
-    """What the pixels of a row ask for, see `_demand_row`, luma having given way before where ``gives``. Returns the count.
-
-    site_b, site_r: the row's sites, one held on each side; giving: of `rein_rows`; room: (2, W) for the chroma of pixels.
-    """
-    black, swing, per_swing = codes
-    outer, away, give, bounds = giving
-    row_b, row_r = site_b[1:], site_r[1:]
-    if halved:
-        widen(site_b, column_taps, room[0])
-        widen(site_r, column_taps, room[1])
-        row_b, row_r = room[0], room[1]
-    count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
-    if gives and ((count and _most(demand) > 1) or _any_beyond(line, black, swing, outer)):
-        _give_row(line, row_b, row_r, codes, gains, outer, away, give, bounds)
-        count = _demand_row(line, row_b, row_r, black, per_swing, gains, limits[0], limits[1], knee, demand)
-    return count
-
-
 @free_loop
 def _scale_row(row, scale_row):
     for k in range(row.shape[0]):
@@ -181,60 +262,114 @@ def _scale_row(row, scale_row):
 
 
 @loop
-def rein_rows(luma, cb, cr, size, halved, column_taps, codes, gains, limits, knees, giving):
-    """Scale the chroma of every site so that each luma pixel that reads it becomes legal; no two rows share a site's row.
+def rein_rows(luma, cb, cr, width, halved, column_taps, codes, gains, limits, onset, shares, rounds, giving):
+    """Hold R′, G′ and B′ within limits by what chroma sites and luma pixels give; no two rows share a site's row.
 
-    Before, luma moves inwards where R′, G′ or B′ leaves the outer limits though luma stands within ``give`` of one, or beyond
-    it. It moves by what makes room for the pixel's chroma and, but in a grey, for its rounding, and no further in than
-    ``give`` from the limit, twice as much as it was over it besides.
+    Chroma first: every site gives the share at which all pixels that read it are harmed least, see `giving.luma_shares`. Then
+    luma moves inwards by what is still over. What is illegal after that, as no luma makes room for it or as rounding has
+    carried it out, is ended by scaling the chroma of the sites that it reads.
 
-    luma: treated codes (height, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites, changed in place; codes:
-    black, swing, 1/swing; limits: low, high (0 … 1); knees: for each round the demand from which chroma is rolled off, 1 for
-    none; giving: outer limits, the room for rounding, ``give``, least and greatest code of luma.
+    luma: treated codes (rows, ≥ width), changed in place; cb, cr: (rows, columns) float32 sites, changed in place; codes:
+    black, swing, 1/swing; limits: low, high (0 … 1), less the room for rounding; onset: of chroma that would reach a limit,
+    what is given to the roll-off, 0 … 1; shares: of `giving.luma_shares`, flat; rounds: looks for what is still illegal, at
+    most; giving: outer limits, the room for rounding, least and greatest code of luma.
     """
-    width, height = size
     columns = cb.shape[1]
-    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
-    room, demand, scale = np.empty((2, 2 * columns), np.float32), np.empty(width, np.float32), np.empty(columns, np.float32)
-    for row in range(height):
-        for turn in range(len(knees)):
-            _site_row(cb, row, row, np.float32(0), site_b)
-            _site_row(cr, row, row, np.float32(0), site_r)
-            line, knee = luma[row, :width], knees[turn]
-            if not _asked(
-                line, site_b, site_r, halved, column_taps, codes, gains, limits, knee, giving, turn == 0, room, demand
-            ):
+    read, room = np.empty((3, columns + 2), np.float32), np.empty((_ROOM, 2 * columns), np.float32)
+    over, away, worth, demand = room[2, :width], room[3, :width], room[4, :width], room[5, :width]
+    wishes, weights = np.empty((2, columns), np.float32), np.empty((2, columns), np.float32)
+    taken, scale, whole = np.empty((1, columns), np.float32), np.empty(columns, np.float32), (_ONE, _ZERO)
+    for row in range(cb.shape[0]):
+        line, places = luma[row, :width], (row, row)
+        row_b, row_r = _read(cb, cr, places, _ZERO, halved, column_taps, read, room)
+        asks = _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away)
+        if not asks and not _any_beyond(line, codes[0], codes[1], giving[0]):
+            continue
+        if asks:
+            _worth_row(over, away, row_b, row_r, shares, worth)
+            taken[:] = _ZERO
+            for _ in range(_TURNS):
+                wishes[:], weights[:] = _ZERO, _ZERO
+                _site_row(taken, 0, 0, _ZERO, read[2])
+                _add_wishes(width, read[2], halved, column_taps, whole, room, wishes, weights)
+                _take(taken[0], wishes[0], weights[0])
+            scale[:] = _ONE - taken[0]
+            _scale_row(cb[row], scale)
+            _scale_row(cr[row], scale)
+            row_b, row_r = _read(cb, cr, places, _ZERO, halved, column_taps, read, room)
+        _give_row(line, row_b, row_r, codes, gains, giving[0], giving[1], giving[2])
+        for _ in range(rounds):
+            if not _demand_row(line, row_b, row_r, codes, gains, limits, demand):
                 break
-            _give_parts(demand, knee)
-            scale[:] = np.float32(1)
+            _legal_parts(demand)
+            scale[:] = _ONE
             _lower_scale(demand, halved, scale)
             _scale_row(cb[row], scale)
             _scale_row(cr[row], scale)
+            row_b, row_r = _read(cb, cr, places, _ZERO, halved, column_taps, read, room)
 
 
 @loop
-def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, knee, giving, gives, scale):
-    """One round of the same where rows share sites: the scale that every site needs.
+def take_chroma(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, onset, shares, giving):
+    """The first part of `rein_rows` where rows share sites: the share of its chroma that each site gives.
 
-    rows: for each luma row the two rows of sites that it reads, and the share of the second; ``gives``: whether luma gives
-    way; ``scale``: (rows, columns) float32, lowered in place. Returns the number of pixels over the knee.
+    rows: for each luma row the two rows of sites that it reads, and the share of the second. Returns (rows, columns) float32,
+    and for each luma row whether its luma is to give way after that.
     """
     width, height = size
-    first, second, weight = rows
+    first, second, share_of_second = rows
     columns = cb.shape[1]
-    site_b, site_r = np.empty(columns + 2, np.float32), np.empty(columns + 2, np.float32)
-    room, demand = np.empty((2, 2 * columns), np.float32), np.empty(width, np.float32)
-    reined = 0
+    read, room = np.empty((3, columns + 2), np.float32), np.empty((_ROOM, 2 * columns), np.float32)
+    over, away, worth = room[2, :width], room[3, :width], room[4, :width]
+    asks, gives, taken = np.zeros(height, np.bool_), np.zeros(height, np.bool_), np.zeros_like(cb)
     for row in range(height):
-        upper, lower, share = first[row], second[row], weight[row]
-        _site_row(cb, upper, lower, share, site_b)
-        _site_row(cr, upper, lower, share, site_r)
-        line = luma[row, :width]
-        count = _asked(line, site_b, site_r, halved, column_taps, codes, gains, limits, knee, giving, gives, room, demand)
+        line, places = luma[row, :width], (first[row], second[row])
+        row_b, row_r = _read(cb, cr, places, share_of_second[row], halved, column_taps, read, room)
+        asks[row] = _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away) > 0
+        gives[row] = asks[row] or _any_beyond(line, codes[0], codes[1], giving[0])
+    if not asks.any():
+        return taken, gives
+    wishes, weights, lines = np.zeros_like(cb), np.zeros_like(cb), np.empty((2, 2, columns), np.float32)
+    read[2] = _ZERO
+    for row in range(height):
+        if not asks[max(row - _NEAR, 0) : row + _NEAR + 1].any():
+            continue
+        places, share = (first[row], second[row]), share_of_second[row]
+        row_b, row_r = _read(cb, cr, places, share, halved, column_taps, read, room)
+        _ask_row(luma[row, :width], row_b, row_r, codes, gains, limits, onset, over, away)
+        _worth_row(over, away, row_b, row_r, shares, worth)
+        lines[:] = _ZERO
+        _add_wishes(width, read[2], halved, column_taps, (_ONE - share, share), room, lines[0], lines[1])
+        for n in range(2):
+            wishes[places[n]] += lines[0, n]
+            weights[places[n]] += lines[1, n]
+    for row in range(cb.shape[0]):
+        _take(taken[row], wishes[row], weights[row])
+    return taken, gives
+
+
+@loop
+def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limits, giving, gives, scale):
+    """One round of the rest where rows share sites: the scale that every site needs.
+
+    rows: as for `take_chroma`; gives: for each row whether luma gives way first; scale: (rows, columns) float32, lowered in
+    place. Returns the number of pixels that are illegal.
+    """
+    width, height = size
+    first, second, share_of_second = rows
+    columns = cb.shape[1]
+    read, room = np.empty((2, columns + 2), np.float32), np.empty((2, 2 * columns), np.float32)
+    demand, reined = np.empty(width, np.float32), 0
+    for row in range(height):
+        line, places = luma[row, :width], (first[row], second[row])
+        row_b, row_r = _read(cb, cr, places, share_of_second[row], halved, column_taps, read, room)
+        if gives[row]:
+            _give_row(line, row_b, row_r, codes, gains, giving[0], giving[1], giving[2])
+        count = _demand_row(line, row_b, row_r, codes, gains, limits, demand)
         if count:
             reined += count
-            _give_parts(demand, knee)
-            _lower_scale(demand, halved, scale[upper])
-            if lower != upper:
-                _lower_scale(demand, halved, scale[lower])
+            _legal_parts(demand)
+            _lower_scale(demand, halved, scale[places[0]])
+            if places[1] != places[0]:
+                _lower_scale(demand, halved, scale[places[1]])
     return reined

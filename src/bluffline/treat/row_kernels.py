@@ -11,6 +11,7 @@ from bluffline.loops import free_loop, loop
 from bluffline.treat.colour_kernels import bands_row, gained_row, gamut_row, hue_nudge_row, hues_row, luma_row, shifted_row
 from bluffline.treat.power_kernels import LEAST, camera_row, exp2, log2, power_row
 from bluffline.treat.reach_kernels import key_row
+from bluffline.treat.rein_kernels import asked_of, luma_share
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 
@@ -194,39 +195,22 @@ def _roll_off_row(red, green, blue, weights, figures):
 
 
 @free_loop
-def ground_slope(give):
-    """What `ground` takes beside ``give``, since divisions are dear."""
-    return _ONE / (np.float32(0.75) * give)
-
-
-@free_loop
-def ground(over, give, slope):
-    """How far inside a limit luma may be moved that is so far over it (below 0: inside); all of ``give`` near it."""
-    share = (over + give) * slope
-    return give * min(max(share, _ZERO), _ONE) + np.float32(2) * max(over, _ZERO)
-
-
-@free_loop
-def _rein_row(red, green, blue, weights, figures):
-    """See `kinds.chroma_rein`. figures: low, high, knee, give (0 … 1)."""
+def _rein_row(red, green, blue, weights, figures, shares):
+    """See `kinds.chroma_rein`. figures: low, high, onset (0 … 1), what R′ and B′ have of Cr and Cb; shares: flat."""
     kr, kg, kb = weights
-    low, high, knee, give = figures[0], figures[1], figures[2], figures[3]
-    least = np.float32(1e-6)
-    per_room, per_give = _ONE / (_ONE - knee) if knee < _ONE else _ZERO, ground_slope(give)
+    low, high, onset, per_red, per_blue = figures[0], figures[1], figures[2], _ONE / figures[3], _ONE / figures[4]
     for x in range(red.shape[0]):
         y = kr * red[x] + kg * green[x] + kb * blue[x]
         r, g, b = red[x] - y, green[x] - y, blue[x] - y
         up, under = max(r, g, b), min(r, g, b)
-        most = max(high - up, high - ground(y - high, give, per_give))
-        foot = min(low - under, low + ground(low - y, give, per_give))
-        if y > most and y > foot:
-            y = most
-        elif y < foot and y < most:
-            y = foot
-        demand = max(up / max(high - y, least), -under / max(y - low, least))
-        over = (demand - knee) * per_room
-        allowed = knee + (_ONE - knee) * over / (_ONE + max(over, _ZERO))
-        scale = allowed / demand if demand > knee else _ONE
+        over, away = asked_of(y, up, under, low, high, onset)
+        if over <= _ZERO and low <= y <= high:
+            continue
+        scale = _ONE
+        if over > _ZERO:
+            scale -= (_ONE - luma_share(shares, away, b * per_blue, r * per_red)) * over / abs(away)
+        scale = min(scale, (high - low) / max(up - under, high - low))
+        y = min(max(y, low - scale * under), high - scale * up)
         red[x], green[x], blue[x] = y + r * scale, y + g * scale, y + b * scale
 
 
@@ -359,7 +343,7 @@ def treat_row(rgb, kept, weight, row, weights, plan, masks, ends):
         elif code == Code.ROLL_OFF:
             _roll_off_row(red, green, blue, weights, own)
         elif code == Code.REIN:
-            _rein_row(red, green, blue, weights, own)
+            _rein_row(red, green, blue, weights, own, table)
         elif code == Code.SOFT_ENDS:
             for c in range(3):
                 _soft_ends_row(rgb[c], own[0], own[1])

@@ -1,4 +1,4 @@
-"""Chroma rein: R′, G′ and B′ held within limits by taking chroma back."""
+"""Chroma rein: R′, G′ and B′ held within limits by what chroma and luma give."""
 
 from dataclasses import dataclass
 from typing import Annotated, Self
@@ -8,26 +8,29 @@ from numpy.typing import NDArray
 
 from bluffline.errors import require
 from bluffline.figures import figure
+from bluffline.signal.matrix import ChromaGains
+from bluffline.treat.giving import luma_shares
 from bluffline.treat.operations import Operation
+from bluffline.treat.rein_kernels import REACH
 from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Heading, Measured, Number, Signal, Step
 
-GIVE = 20.0  # percent that luma beside a limit of R′G′B′ may be moved inwards before chroma is scaled
 NO_REIN = -50.0, 150.0
 
 
 @dataclass(frozen=True)
 class ChromaRein(Step):
-    """Scales chroma, pixel by pixel, only where R′, G′ or B′ would leave ``low`` … ``high``; hue is held, and luma.
+    """Brings R′, G′ and B′ to ``low`` … ``high``, only where they would leave them, by the least that is seen; hue is held.
 
-    But luma near either limit, or beyond it, gives way first, by no more than makes room for the pixel's chroma (see `GIVE`):
-    with hardly any room left, chroma would have to go, and a chroma site serves neighbours as well.
+    Of what a pixel is over a limit chroma gives one part and luma the other, shared so that the colour changes least to the
+    eye (see `giving.luma_shares`): chroma gives nearly all in a deep red, luma nearly all in what has hardly any chroma.
+    Brighter stays brighter: along one hue and chroma luma never falls where it rose before.
 
-    ``onset`` is how much of the chroma that would reach the limit is given to the roll-off, in percent. With 0 every
-    legal pixel stays as it is and every other takes the largest legal scale; with more, the scale has no kink at
-    the limit, and legal pixels within the onset give a little.
+    ``onset``: how far before a limit colours begin to give, in percent of the chroma that would reach it. With 0 every legal
+    pixel stays as it is; with more the way from legal to illegal has no kink, and legal pixels within the onset give a little.
 
-    Where it is the last on the ladder and reaches everywhere, it is held on the chroma sites that are written.
+    Where it is the last on the ladder and reaches everywhere, it is held on the chroma sites that are written, each of which
+    gives what harms the pixels that read it least, legal ones among them; luma gives the rest.
     """
 
     kind = "chroma-rein"
@@ -50,39 +53,46 @@ class ChromaRein(Step):
         """Whether there is any limit to it."""
         return (self.low, self.high) != NO_REIN
 
-    def scale(self, demand: Float) -> Float:
-        """Scale of chroma for a demand, 1 being the largest chroma that is legal. C¹ where the onset is above 0."""
-        knee = 1 - self.onset / 100
-        safe = np.maximum(demand, 1e-9)
-        if knee == 1:
-            return np.where(demand > 1, 1 / safe, 1.0)
-        over = (demand - knee) / (1 - knee)
-        return np.where(demand > knee, (knee + (1 - knee) * over / (1 + np.maximum(over, 0))) / safe, 1.0)
-
     def apply(self, rgb: Float, signal: Signal) -> NDArray[np.float64]:
         if not self.holds:
             return np.asarray(rgb, np.float64)
-        low, high, give = self.low / 100, self.high / 100, GIVE / 100
+        low, high = self.low / 100, self.high / 100
         luma = rgb @ np.array(signal.matrix.luma_weights)
         apart = rgb - luma[..., None]
         up, under = apart.max(axis=-1), apart.min(axis=-1)
-        most = np.maximum(high - up, high - _ground(luma - high, give))
-        least = np.minimum(low - under, low + _ground(low - luma, give))
-        held = np.where((luma > most) & (luma > least), most, np.where((luma < least) & (luma < most), least, luma))
-        demand = np.maximum(up / np.maximum(high - held, 1e-6), -under / np.maximum(held - low, 1e-6))
-        return np.asarray(held[..., None] + apart * self.scale(demand)[..., None])
+        held, half = np.clip(luma, low, high), np.maximum(high - low - up + under, 0) / 2  # none is eased at both limits
+        ease, onset = np.stack([up, -under]), self.onset / 100
+        above, below = _eased(np.stack([held + up - high, low - held - under]), np.minimum(onset * ease, half))
+        over, away = np.maximum(above, below), np.where(above >= below, up, -under)
+        taken = (1 - self._luma_share(apart, above >= below, signal)) * over / np.maximum(away, 1e-9)
+        scale = np.minimum(1 - taken, (high - low) / np.maximum(up - under, high - low))
+        luma = np.minimum(np.maximum(luma, low - scale * under), high - scale * up)
+        return np.asarray(luma[..., None] + apart * scale[..., None])
+
+    def _luma_share(self, apart: Float, at_high: NDArray[np.bool_], signal: Signal) -> NDArray[np.float64]:
+        """What luma takes of the excess of colours, straight between entries of the table: see `rein_kernels.luma_share`."""
+        gains, shares = ChromaGains.of(signal.matrix), luma_shares(signal.matrix, signal.transfer, signal.primaries)
+        chroma = np.stack([apart[..., 2] / gains.blue_cb, apart[..., 0] / gains.red_cr])
+        most, side = len(shares) - 1, np.where(at_high, 0, 1)
+        cells = np.clip((chroma + REACH) * most / (2 * REACH), 0, most)
+        i, j = np.minimum(cells.astype(np.int64), most - 1)
+        s, t = cells - np.stack([i, j])
+        first, second = (shares[i, k, side] + (shares[i + 1, k, side] - shares[i, k, side]) * s for k in (j, j + 1))
+        return np.asarray(first + (second - first) * t)
 
     def operations(self, signal: Signal) -> tuple[Operation, ...]:
         if not self.holds:
             return ()
-        return (Operation(Code.REIN, (self.low / 100, self.high / 100, 1 - self.onset / 100, GIVE / 100)),)
+        gains, table = ChromaGains.of(signal.matrix), luma_shares(signal.matrix, signal.transfer, signal.primaries)
+        figures = self.low / 100, self.high / 100, self.onset / 100, gains.red_cr, gains.blue_cb
+        return (Operation(Code.REIN, figures, table),)
 
     @property
     def text(self) -> str:
         return f"R′G′B′ {figure(self.low, '.1f')} … {figure(self.high, '.1f')} %, onset {self.onset:.1f} %"
 
 
-def _ground(over: Float, give: float) -> Float:
-    """How far inside a limit luma may be moved that is so far over it (below 0: inside); all of ``give`` near it."""
-    share = (over + give) / (0.75 * give)
-    return np.asarray(give * np.clip(share, 0, 1) + 2 * np.maximum(over, 0))
+def _eased(over: Float, ease: Float) -> Float:
+    """See `rein_kernels.eased`."""
+    near = np.maximum(over + ease, 0)
+    return np.where(over >= ease, over, near**2 / (4 * np.maximum(ease, 1e-12)))

@@ -1,0 +1,47 @@
+"""What luma and chroma give where R′, G′ or B′ leaves the limits, for one pixel. Functions only; see `kinds.chroma_rein`."""
+
+import numpy as np
+
+from bluffline.loops import free_loop
+
+_ZERO, _HALF, _LEAST = np.float32(0), np.float32(0.5), np.float32(1e-12)
+REACH = 0.6  # Cb and Cr from −REACH to REACH are told apart; what is beyond counts as there
+CELLS = 32  # of a table of them, along each
+
+
+@free_loop
+def eased(over, ease):
+    """How far over a limit a value counts that is so far over it (below 0: inside); no less, and without a kink at it."""
+    near = max(over + ease, _ZERO)
+    soft = near * near / max(np.float32(4) * ease, _LEAST)
+    return over if over >= ease else soft
+
+
+@free_loop
+def asked_of(y, up, under, low, high, onset):
+    """How far a pixel's R′G′B′ stand beyond a limit, and the component's distance from luma, below 0 at the low limit.
+
+    y: luma; up, under: the greatest and the least of R′ − Y′, G′ − Y′, B′ − Y′; onset: as a share of 1.
+    """
+    held, half = min(max(y, low), high), _HALF * max(high - low - up + under, _ZERO)  # no pixel is eased at both limits
+    above = eased(held + up - high, min(onset * up, half))
+    below = eased(low - held - under, min(-onset * under, half))
+    return max(above, below), up if above >= below else under
+
+
+@free_loop
+def luma_share(shares, away, b, r):
+    """The share of an excess that luma takes, straight between the entries of a table; away: of `asked_of`.
+
+    shares: of `giving.luma_shares`, flat.
+    """
+    most, last = np.float32(CELLS), np.uint32(CELLS - 1)
+    per_cell, middle = np.float32(CELLS / (2 * REACH)), np.float32(CELLS / 2)
+    x, y = min(max(b * per_cell + middle, _ZERO), most), min(max(r * per_cell + middle, _ZERO), most)
+    i, j = min(np.uint32(x), last), min(np.uint32(y), last)
+    s, t = x - np.float32(i), y - np.float32(j)
+    row = np.uint32(2 * (CELLS + 1))
+    at = i * row + np.uint32(2) * j + np.uint32(0 if away > _ZERO else 1)
+    first = shares[at] + (shares[at + row] - shares[at]) * s
+    second = shares[at + np.uint32(2)] + (shares[at + row + np.uint32(2)] - shares[at + np.uint32(2)]) * s
+    return first + (second - first) * t
