@@ -131,8 +131,9 @@ def test_what_is_written_is_what_the_rein_makes_of_each_colour(monkeypatch, onse
     made = FrameTreatment((rein,), source).apply(planes)
     rgb = free_rgb(planes, source)
     wanted = to_planes(rein.apply(rgb, source), source)
+    fits = rgb.max(axis=-1) - rgb.min(axis=-1) < 1.1  # of others, what is lacking is found by looks at what is left
     for n, (codes, own) in enumerate(zip(made, wanted, strict=True)):
-        assert np.abs(codes.astype(int) - own).max() <= (5 if n == 0 else 8)
+        assert np.abs(codes.astype(int) - own)[fits].max() <= (5 if n == 0 else 8)
 
 
 def free_rgb(planes, source):

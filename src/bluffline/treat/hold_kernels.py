@@ -101,7 +101,7 @@ def _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away):
     for x in range(line.shape[0]):
         r, g, b = red_cr * row_r[x], green_cb * row_b[x] + green_cr * row_r[x], blue_cb * row_b[x]
         y = (np.float32(line[x]) - codes[0]) * codes[2]
-        beyond, component = asked_of(y, max(r, g, b), min(r, g, b), low, high, onset)
+        beyond, component, _ = asked_of(y, max(r, g, b), min(r, g, b), low, high, onset)
         over[x], away[x] = beyond, component
         count = np.int32(count + np.int32(beyond > _ZERO))
     return count

@@ -21,12 +21,15 @@ def eased(over, ease):
 def asked_of(y, up, under, low, high, onset):
     """How far a pixel's R′G′B′ stand beyond a limit, and the component's distance from luma, below 0 at the low limit.
 
-    y: luma; up, under: the greatest and the least of R′ − Y′, G′ − Y′, B′ − Y′; onset: as a share of 1.
+    What of its chroma fits between the limits at all comes third: 1 but for colours of more than their range, and the others
+    are told of what fits. y: luma; up, under: the greatest and the least of R′ − Y′, G′ − Y′, B′ − Y′; onset: as a share of 1.
     """
-    held, half = min(max(y, low), high), _HALF * max(high - low - up + under, _ZERO)  # no pixel is eased at both limits
+    fits = (high - low) / max(up - under, high - low)
+    up, under, held = up * fits, under * fits, min(max(y, low), high)
+    half = _HALF * (high - low - up + under)  # no pixel is eased at both limits
     above = eased(held + up - high, min(onset * up, half))
     below = eased(low - held - under, min(-onset * under, half))
-    return max(above, below), up if above >= below else under
+    return max(above, below), up if above >= below else under, fits
 
 
 @free_loop

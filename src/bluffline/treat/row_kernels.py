@@ -203,13 +203,11 @@ def _rein_row(red, green, blue, weights, figures, shares):
         y = kr * red[x] + kg * green[x] + kb * blue[x]
         r, g, b = red[x] - y, green[x] - y, blue[x] - y
         up, under = max(r, g, b), min(r, g, b)
-        over, away = asked_of(y, up, under, low, high, onset)
-        if over <= _ZERO and low <= y <= high:
+        over, away, scale = asked_of(y, up, under, low, high, onset)
+        if over <= _ZERO and scale >= _ONE and low <= y <= high:
             continue
-        scale = _ONE
         if over > _ZERO:
-            scale -= (_ONE - luma_share(shares, away, b * per_blue, r * per_red)) * over / abs(away)
-        scale = min(scale, (high - low) / max(up - under, high - low))
+            scale -= scale * (_ONE - luma_share(shares, away, b * per_blue, r * per_red)) * over / abs(away)
         y = min(max(y, low - scale * under), high - scale * up)
         red[x], green[x], blue[x] = y + r * scale, y + g * scale, y + b * scale
 

@@ -59,15 +59,16 @@ class ChromaRein(Step):
         low, high = self.low / 100, self.high / 100
         luma = rgb @ np.array(signal.matrix.luma_weights)
         apart = rgb - luma[..., None]
-        up, under = apart.max(axis=-1), apart.min(axis=-1)
-        held, half = np.clip(luma, low, high), np.maximum(high - low - up + under, 0) / 2  # none is eased at both limits
+        fits = (high - low) / np.maximum(apart.max(axis=-1) - apart.min(axis=-1), high - low)
+        up, under = apart.max(axis=-1) * fits, apart.min(axis=-1) * fits
+        held, half = np.clip(luma, low, high), (high - low - up + under) / 2  # none is eased at both limits
         ease, onset = np.stack([up, -under]), self.onset / 100
         above, below = _eased(np.stack([held + up - high, low - held - under]), np.minimum(onset * ease, half))
         over, away = np.maximum(above, below), np.where(above >= below, up, -under)
         taken = (1 - self._luma_share(apart, above >= below, signal)) * over / np.maximum(away, 1e-9)
-        scale = np.minimum(1 - taken, (high - low) / np.maximum(up - under, high - low))
-        luma = np.minimum(np.maximum(luma, low - scale * under), high - scale * up)
-        return np.asarray(luma[..., None] + apart * scale[..., None])
+        kept = 1 - taken
+        luma = np.minimum(np.maximum(luma, low - kept * under), high - kept * up)
+        return np.asarray(luma[..., None] + apart * (fits * kept)[..., None])
 
     def _luma_share(self, apart: Float, at_high: NDArray[np.bool_], signal: Signal) -> NDArray[np.float64]:
         """What luma takes of the excess of colours, straight between entries of the table: see `rein_kernels.luma_share`."""
