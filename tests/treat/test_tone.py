@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from bluffline.errors import SettingsError
 from bluffline.signal.colorimetry import camera_light
+from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
 from clips import signal
@@ -71,7 +72,7 @@ def test_saturation_is_about_luma(rgb, saturation):
     assert made == pytest.approx(luma + saturation * (rgb - luma))
 
 
-@given(st.tuples(*[st.floats(0.1, 0.8)] * 3).map(np.array), st.floats(1.05, 2))
+@given(st.tuples(*[st.floats(0.15, 0.8)] * 3).map(np.array), st.floats(1.05, 2))
 def test_held_chroma_stands_to_luma_as_it_did(rgb, gamma):
     def proportion(colour):
         luma = colour @ WEIGHTS
@@ -83,6 +84,16 @@ def test_held_chroma_stands_to_luma_as_it_did(rgb, gamma):
         assert proportion(held) == pytest.approx(proportion(rgb)) and proportion(washed) < proportion(rgb)
     lowered = Tone(gamma=(1 / gamma, 1, 1, 1), hold_chroma=True)
     assert lowered.apply(rgb, SIGNAL) == pytest.approx(Tone(gamma=(1 / gamma, 1, 1, 1)).apply(rgb, SIGNAL))
+
+
+@given(st.floats(1.05, 1.6), st.floats(-0.02, 0.02), st.floats(-0.02, 0.02))
+def test_held_chroma_has_no_step_towards_black(gamma, cb, cr):
+    luma = np.linspace(-0.02, 0.2, 193)  # about a code of 10 bits apart
+    ramp = ycbcr_to_rgb(np.stack([luma, np.full_like(luma, cb), np.full_like(luma, cr)], axis=-1), SIGNAL.matrix)
+    made = rgb_to_ycbcr(Tone(gamma=(gamma, 1, 1, 1), hold_chroma=True).apply(ramp, SIGNAL), SIGNAL.matrix)
+    plain = rgb_to_ycbcr(Tone(gamma=(gamma, 1, 1, 1)).apply(ramp, SIGNAL), SIGNAL.matrix)
+    gained = np.hypot(made[:, 1], made[:, 2]) - np.hypot(plain[:, 1], plain[:, 2])
+    assert np.abs(np.diff(gained)).max() * 896 < 3, "codes of 10 bits between neighbours"
 
 
 def test_its_line_tells_what_is_not_neutral():

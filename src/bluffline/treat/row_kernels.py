@@ -226,19 +226,19 @@ def _soft_ends_row(row, pivot, contrast):
 def _hold_chroma_row(red, green, blue, kept, weights, figures):
     """See `kinds.tone`: chroma raised to stand to luma as it did in ``kept`` (3, W)."""
     kr, kg, kb = weights
-    least, most = figures[0], figures[1]
+    per_dark, most = _ONE / figures[0], figures[1]
     small = np.float32(1e-6)
     for x in range(red.shape[0]):
         before = kr * kept[0, x] + kg * kept[1, x] + kb * kept[2, x]
         y = kr * red[x] + kg * green[x] + kb * blue[x]
-        if y <= before or before <= least:
+        if y <= before or before <= _ZERO:
             continue
         r, g, b = kept[0, x] - before, kept[1, x] - before, kept[2, x] - before
         wanted = np.float32(np.sqrt(r * r + g * g + b * b)) * y / before
         r, g, b = red[x] - y, green[x] - y, blue[x] - y
         size = np.float32(np.sqrt(r * r + g * g + b * b))
         if wanted > size and size > small:
-            scale = min(wanted / size, most)
+            scale = _ONE + (min(wanted / size, most) - _ONE) * min(before * per_dark, _ONE)
             red[x], green[x], blue[x] = y + r * scale, y + g * scale, y + b * scale
 
 

@@ -16,7 +16,7 @@ from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Channels, Float, Number, Signal, Step, Told
 
 _PARTS = ("master", "R′", "G′", "B′")
-_LEAST_LUMA = 0.01  # up to which luma no ratio holds
+_DARK = 0.1  # luma below which a ratio tells less and less, down to nothing at black
 _MOST_HELD = 8.0  # times that chroma is raised at most to keep its proportion
 
 
@@ -101,7 +101,7 @@ class Tone(Step):
         else:
             made.append(Affine.of(np.eye(3) * self.contrast, pivot + self.contrast * (offset - pivot)))
         if self.hold_chroma:
-            made.append(Operation(Code.HOLD_CHROMA, (_LEAST_LUMA, _MOST_HELD)))
+            made.append(Operation(Code.HOLD_CHROMA, (_DARK, _MOST_HELD)))
         return (*made, saturating(self.saturation, signal.matrix.luma_weights))
 
     def grips(self, black: float, grey: float, white: float) -> tuple[Grip, ...]:
@@ -148,9 +148,10 @@ def _soft(value: Float, pivot: float, contrast: float) -> Float:
 
 
 def _held(given: Float, luma: Float, apart: Float, treated: Float) -> Float:
-    """By how much chroma is to be raised to stand to luma as it did; 1 where luma is not raised."""
+    """By how much chroma is to be raised to stand to luma as it did, less and less towards black; 1 where luma is not raised."""
     before = np.sqrt(((given - luma[..., None]) ** 2).sum(axis=-1))
     after = np.sqrt((apart**2).sum(axis=-1))
-    wanted = before * treated / np.maximum(luma, _LEAST_LUMA)
-    raised = (treated > luma) & (luma > _LEAST_LUMA) & (wanted > after) & (after > 1e-6)
-    return np.where(raised, np.minimum(wanted / np.maximum(after, 1e-6), _MOST_HELD), 1.0)
+    wanted = before * treated / np.maximum(luma, 1e-6)
+    raised = (treated > luma) & (luma > 0) & (wanted > after) & (after > 1e-6)
+    gain = np.minimum(wanted / np.maximum(after, 1e-6), _MOST_HELD)
+    return np.where(raised, 1 + (gain - 1) * np.clip(luma / _DARK, 0, 1), 1.0)
