@@ -2,12 +2,14 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter, minimum_filter
 
 from bluffline.figures import figure
-from bluffline.measure.counted import Limits, used_codes, ycbcr_planes
+from bluffline.measure.counted import Limits, luma_codes, used_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.rules.catalogue import answered
 from bluffline.rules.columns import percent_columns
@@ -23,6 +25,7 @@ from bluffline.treat.ladder import Treatment, acts, colours_of, ordered, tone_cu
 from bluffline.treat.step import Signal, Step
 
 _ROUNDS = 4
+_THIN = 3  # pixels: what is narrower is thin
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
 ANSWERED = answered()
 
@@ -75,7 +78,7 @@ def propose(
         return None
     steps: list[tuple[Step, str]] = []
     samples = _Samples(look, _worst_frames(survey, shot, findings))
-    low, high = luma_extremes(survey, shot)
+    low, high = _without_the_thin(survey, samples, luma_extremes(survey, shot))
     for _ in range(_ROUNDS):
         treatment = _together(kept, steps)
         broken = _broken(survey, treatment, samples)
@@ -106,17 +109,40 @@ def _extremes_after(
     """Least and greatest luma (percent) under a treatment: of greys where that tells all, else as sample frames measure it."""
     treat, levels = FrameTreatment(treatment, survey.source, region=survey.region), survey.source.levels
     looked = samples if colours_of(treatment) else ()
-    codes = [used_codes(_luma_histogram(treat.apply(planes, frame), survey)) for frame, planes in looked]
-    if not codes:
+    found = [used_codes(_histogram(_broad_luma(treat.apply(planes, frame), survey))) for frame, planes in looked]
+    if not found:
         low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), survey.source)[0])
         return low, high
-    return levels.percent(min(low for low, _ in codes)), levels.percent(max(high for _, high in codes))
+    return levels.percent(min(low for low, _ in found)), levels.percent(max(high for _, high in found))
 
 
-def _luma_histogram(planes: Planes, survey: Survey) -> NDArray[np.int64]:
+def _histogram(codes: NDArray[Any]) -> NDArray[np.int64]:
+    return np.bincount(codes.ravel(), minlength=2)
+
+
+def _without_the_thin(survey: Survey, samples: "_Samples", extremes: tuple[float, float]) -> tuple[float, float]:
+    """Extremes less what only thin parts of the sample frames reach beyond the limits: the limit is what they are held at.
+
+    Coding rings beside edges: that is no tone of the picture, and a curve bent for it would grey what stands beside it.
+    """
+    (low, high), (dark, light) = extremes, survey.rules.limits.luma
+    if low >= dark and high <= light:
+        return extremes
+    broad = [np.percentile(_broad_luma(planes, survey), (_STRAY, 100 - _STRAY)) for _, planes in samples]
+    if not broad:
+        return extremes
+    ends = [survey.source.levels.percent(float(end)) for end in (min(b[0] for b in broad), max(b[1] for b in broad))]
+    return max(low, min(ends[0], dark)), min(high, max(ends[1], light))
+
+
+def _broad_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
+    """Luma of the active picture; what is beyond a limit and thin, on legal ground, stands at the limit."""
     region, source = survey.region, survey.source
     luma = ycbcr_planes(planes, source)[0][region.y : region.y + region.height, region.x : region.x + region.width]
-    return np.bincount(luma.ravel(), minlength=1 << source.bit_depth)
+    dark, light = luma_codes(survey.rules.limits, source)
+    opened, closed = (maximum_filter(minimum_filter(luma, _THIN), _THIN), minimum_filter(maximum_filter(luma, _THIN), _THIN))
+    held = np.where(opened > light, luma, np.minimum(luma, light))
+    return np.where(closed < dark, held, np.maximum(held, dark))
 
 
 def _remedies(
@@ -130,9 +156,9 @@ def _remedies(
     together = "outside" in broken and not broken.keys() & {"luma-high", "luma-low", "rgb-high", "rgb-low"}
     over, under = (rule in broken or (together and broken.get(f"{rule}-share", 0) > 0) for rule in ("luma-high", "luma-low"))
     if over and SoftCeiling not in have:
-        added.append((SoftCeiling.towards(high, limits.luma[1]), _told("reaches", high, limits.luma[1])))
+        added.append((SoftCeiling.towards(high, limits.luma[1]), _told("over", "reaches", high, limits.luma[1])))
     if under and SoftFloor not in have:
-        added.append((SoftFloor.towards(low, limits.luma[0]), _told("falls to", low, limits.luma[0])))
+        added.append((SoftFloor.towards(low, limits.luma[0]), _told("under", "falls to", low, limits.luma[0])))
     if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken or together):
         area = max(broken.get(rule, 0) for rule in ("rgb-high", "rgb-low", "outside"))
         added.append((ChromaRein(*limits.rgb), f"R′G′B′ is outside on {area:.1f} % of the picture"))
@@ -152,7 +178,10 @@ def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:
     ]
 
 
-def _told(how: str, value: float, limit: float) -> str:
+def _told(side: str, how: str, value: float, limit: float) -> str:
+    beyond = value > limit if side == "over" else value < limit
+    if not beyond:
+        return f"only thin parts are {side} {figure(limit)} %: they are held there, and no curve is bent for them"
     return f"luma {how} {figure(value, '.1f')} %, the limit is {figure(limit)} %"
 
 

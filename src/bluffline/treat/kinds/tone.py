@@ -148,7 +148,7 @@ def _soft(value: Float, pivot: float, contrast: float) -> Float:
 
 
 def _held(given: Float, luma: Float, apart: Float, treated: Float) -> Float:
-    """By how much chroma is to be raised to stand to luma as it did, less and less towards black; 1 where luma is not raised."""
+    """By how much chroma is raised to stand to luma as it did, less and less towards black; 1 where luma is not raised."""
     before = np.sqrt(((given - luma[..., None]) ** 2).sum(axis=-1))
     after = np.sqrt((apart**2).sum(axis=-1))
     wanted = before * treated / np.maximum(luma, 1e-6)
