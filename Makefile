@@ -5,7 +5,7 @@ BIN := .venv/bin
 SHOWN := .venv/shown
 READY := .venv/ready
 
-.PHONY: demo test lint bench demo-data screenshots lock clean
+.PHONY: demo test lint bench judge demo-data screenshots lock clean
 
 # The desk opens as soon as its first picture can be made; what else is compiled is compiled behind it.
 demo: $(SHOWN)
@@ -32,6 +32,10 @@ bench: $(READY)
 	$(BIN)/python bench/memory.py
 	$(BIN)/python bench/behind.py
 	$(BIN)/python bench/scale.py
+
+judge: $(READY)
+	@tools/system-libraries
+	$(BIN)/python judge/run.py
 
 demo-data: $(READY)
 	$(BIN)/python -m bluffline.demo.programme

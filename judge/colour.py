@@ -45,12 +45,13 @@ def least_difference(rgb, limits, rng):
     luma = rgb @ WEIGHTS
     grey = np.clip(luma, limits.luma[0] / 100, limits.luma[1] / 100)[:, None]
     apart = rgb - luma[:, None]
-    room = np.where(apart > 0, (limits.rgb[1] / 100 - grey) / np.maximum(apart, 1e-6), (limits.rgb[0] / 100 - grey) / np.minimum(apart, -1e-6))
+    above, below = limits.rgb[1] / 100 - grey, limits.rgb[0] / 100 - grey
+    room = np.where(apart > 0, above / np.maximum(apart, 1e-6), below / np.minimum(apart, -1e-6))
     reined = grey + apart * np.clip(room.min(axis=-1), 0, 1)[:, None]
     begun = [_legal(rgb, limits), _legal(reined, limits), _legal((rgb + reined) / 2, limits)]
     wanted, best = lab(rgb), np.full(len(rgb), np.inf)
-    for colours in begun:
-        least = deltaE_ciede2000(wanted, lab(colours))
+    for start in begun:
+        colours, least = start, deltaE_ciede2000(wanted, lab(start))
         step = 0.05
         for _ in range(_TURNS):
             tried = _legal(colours + rng.normal(0, step, colours.shape), limits)

@@ -1,7 +1,7 @@
 """Stock treatments: treatments kept under a name, one file each, for any programme."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -20,14 +20,22 @@ _ENDING = ".treatment.json"
 
 
 class StockShelf:
-    """The stock treatments in a folder, by default in the user's data folder."""
+    """The stock treatments in a folder, by default in the user's data folder; ``shipped`` ones, by name, stand behind them."""
 
-    def __init__(self, folder: Path | None = None) -> None:
-        self.folder = folder or UserFolder.WORK.path / "stock"
+    def __init__(self, folder: Path | None = None, shipped: Mapping[str, Stock] | None = None) -> None:
+        self.folder, self._shipped = folder or UserFolder.WORK.path / "stock", shipped or {}
 
     def names(self) -> list[str]:
-        """What stands on the shelf."""
+        """What stands on the shelf: one's own, then what comes with the desk."""
+        return [*self._own, *sorted(set(self._shipped) - set(self._own))]
+
+    @property
+    def _own(self) -> list[str]:
         return sorted(path.name.removesuffix(_ENDING) for path in self.folder.glob(f"*{_ENDING}"))
+
+    def comes_with(self, name: str) -> bool:
+        """Whether one comes with the desk, and is not replaced by one of the user's own."""
+        return name in self._shipped and name not in self._own
 
     def keep(self, name: str, treatment: Treatment, reasons: Sequence[str] = ()) -> Path:
         """Keep a treatment under a name, in place of one that has it, with the reasons of its steps.
@@ -55,7 +63,7 @@ class StockShelf:
         ------
         SettingsError : it is not there or can't be read
         """
-        return load_stock(self.folder / f"{name}{_ENDING}")
+        return self._shipped[name] if self.comes_with(name) else load_stock(self.folder / f"{name}{_ENDING}")
 
     def take_in(self, path: Path) -> str:
         """Put a treatment, LUT or CDL file from elsewhere on the shelf, under its title; returns the name that it has here.
@@ -92,7 +100,7 @@ class StockShelf:
         save_text(path, treatment_text(stock.title, stock.steps, stock.reasons))
 
     def remove(self, name: str) -> None:
-        """Take a stock treatment off the shelf."""
+        """Take one of the user's own off the shelf; one that came with the desk under its name is there again."""
         (self.folder / f"{name}{_ENDING}").unlink(missing_ok=True)
 
 

@@ -9,6 +9,7 @@ from bluffline.errors import BlufflineError, MediaError
 from bluffline.media.reader import Reader
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
+from bluffline.session.shipped_stock import SHIPPED
 from bluffline.session.stock import StockShelf, as_look, without_reach
 from bluffline.survey.monitor import Monitor
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -24,7 +25,7 @@ class Stocking:
 
     def __init__(self, session: Session, beside: Jobs, say: Callable[[str], None], window: QWidget) -> None:
         self._session, self._beside, self._say, self._window = session, beside, say, window
-        self.shelf = StockShelf()
+        self.shelf = StockShelf(shipped=SHIPPED)
 
     def keep(self) -> None:
         """Ask for a name and keep the treatment in view under it."""

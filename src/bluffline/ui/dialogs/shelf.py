@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from PyQt6.QtWidgets import QDialog as Dialog
 
 from bluffline.errors import BlufflineError
-from bluffline.session.stock import StockShelf
+from bluffline.session.stock import StockShelf, as_look
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.step import Number
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
@@ -84,7 +84,7 @@ class ShelfDialog(Dialog):
         second.insertWidget(1, self.strength)
         second.insertWidget(2, self._slide)
         lay_out(self, self.search, self.list, self.told, first, second, close_button(self))
-        self.resize(860, 560)
+        self.resize(860, 640)
         self.refresh()
 
     def refresh(self) -> None:
@@ -112,7 +112,17 @@ class ShelfDialog(Dialog):
             stock = self._shelf.take(name)
         except BlufflineError as error:
             return str(error)
-        return "; ".join(f"{step.title}: {step.text}" for step in stock.steps)
+        steps = "; ".join(f"{step.title}: {step.text}" for step in stock.steps)
+        if not self._shelf.comes_with(name):
+            return steps
+        need = stock.reasons[0]
+        return f"For {need}. {steps}"
+
+    def _only_limits(self, name: str) -> bool:
+        try:
+            return not as_look(name, self._shelf.take(name).steps, 100).steps
+        except BlufflineError:
+            return False
 
     @property
     def name(self) -> str:
@@ -123,6 +133,14 @@ class ShelfDialog(Dialog):
     def _chosen(self) -> None:
         for words, button in self.buttons.items():
             button.setEnabled(bool(self.name) or words == "Take in a file …")
+        why_not = {"Take off the shelf": "", "Put as a look": ""}
+        if self._shelf.comes_with(self.name):
+            why_not["Take off the shelf"] = "It comes with the desk; one of your own by its name would stand in its place"
+        if self.name and self._only_limits(self.name):
+            why_not["Put as a look"] = "It has nothing but limits, and a look holds none: put it in place of the steps"
+        for words, why in why_not.items():
+            self.buttons[words].setEnabled(bool(self.name) and not why)
+            self.buttons[words].setToolTip(why)
         empty = "Nothing stands on the shelf: keep a shot's treatment there, or take in a file."
         if self._shelf.names():
             empty = "Choose one." if self.list.count() else "Nothing on the shelf is called so, or has such a step."

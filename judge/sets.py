@@ -23,7 +23,8 @@ def picture(name):
     path = next(path for folder in folders for path in folder.glob(f"{name}.*"))
     if path.suffix == ".mp4":
         with av.open(str(path)) as container:
-            codes = next(frame for number, frame in enumerate(container.decode(video=0)) if number == 40).to_ndarray(format="rgb24")
+            frame = next(frame for number, frame in enumerate(container.decode(video=0)) if number == 40)
+            codes = frame.to_ndarray(format="rgb24")
     else:
         codes = cv2.imread(str(path), cv2.IMREAD_COLOR)[..., ::-1]
     apart = max(len(codes) // _ROWS, 1)

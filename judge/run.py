@@ -1,0 +1,28 @@
+"""How well the product judges and corrects, on pictures to tune on and on others kept back. Run by ``make judge``."""
+
+import sys
+import time
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+
+import legalising
+from sets import KEPT_BACK, TUNED_ON
+
+
+def main() -> None:
+    """Everything, on both sets; or on one, by its name."""
+    sets = {"tuned on": TUNED_ON, "kept back": KEPT_BACK}
+    for name in sys.argv[1:] or sets:
+        began = time.perf_counter()
+        print(f"Legalising, pictures {name}: {', '.join(sets[name])}")
+        legalising.pushed(sets[name])
+        legalising.pq(sets[name])
+        print(f"  {time.perf_counter() - began:.0f} s")
+    print("Legalising, made pictures")
+    legalising.ramps()
+    legalising.caption()
+
+
+if __name__ == "__main__":
+    main()
