@@ -1,4 +1,4 @@
-"""The catalogue of steps: every kind that there is a module of."""
+"""The catalogue of steps: every kind that there is a module of, in the order of the work."""
 
 from typing import Any
 
@@ -12,7 +12,7 @@ SCHEMA = "bluffline.steps/1"
 def _found() -> dict[str, type[Step]]:
     own = declared_in(kinds, Step, "kind")
     headings = list(Heading)
-    found = {each.kind: each for each in sorted(own, key=lambda each: (headings.index(each.home), each.title))}
+    found = {each.kind: each for each in sorted(own, key=lambda each: (headings.index(each.home), each.work, each.title))}
     if len(found) < len(own):
         raise TypeError(f"two kinds have one name among {', '.join(sorted(each.kind for each in own))}")
     return found

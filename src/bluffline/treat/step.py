@@ -189,6 +189,8 @@ class Step:
     kind: ClassVar[str]
     title: ClassVar[str]
     home: ClassVar[Heading] = Heading.SHOT
+    work: ClassVar[int] = 50  # where it comes in the order of the work under its heading: lower ones first
+    key: ClassVar[str] = ""  # adds it; few kinds are added so often that they have one
     by_hand: ClassVar[bool] = True  # whether it can be begun by hand; others come from a chart or a file
     calibrates: ClassVar[bool] = False  # whether a chart fit takes its place
     picks: ClassVar[bool] = False

@@ -25,6 +25,8 @@ class Balance(Step):
 
     kind = "balance"
     title = "Balance"
+    work = 30
+    key = "Shift+L"
     calibrates = True
     picks = True
     balances = "gains"

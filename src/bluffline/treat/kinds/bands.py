@@ -78,6 +78,7 @@ class Bands(Step):
 
     kind = "bands"
     title = "Banded balance"
+    work = 35
     picks = True
     bands: Annotated[tuple[Band, ...], Drawn("Bands", "bands")] = ()
 

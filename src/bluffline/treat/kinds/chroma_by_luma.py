@@ -22,6 +22,7 @@ class ChromaByLuma(LumaStep):
 
     kind = "chroma-by-luma"
     title = "Chroma by luma"
+    work = 64
     picks = True
     points: Annotated[
         Points, Curve("Chroma", Number("luma", "%", -20, 120, 1, 0.1), Number("chroma", "×", 0, 4, 0.02, 0.005))

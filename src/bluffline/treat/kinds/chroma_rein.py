@@ -36,6 +36,7 @@ class ChromaRein(Step):
     kind = "chroma-rein"
     title = "Chroma rein"
     home = Heading.LIMITS
+    work = 30
     low: Annotated[float, Number("R′G′B′ from", "%", NO_REIN[0], 50)] = NO_REIN[0]
     high: Annotated[float, Number("R′G′B′ to", "%", 50, NO_REIN[1])] = NO_REIN[1]
     onset: Annotated[float, Number("Onset", "%", 0, 50)] = 3.0

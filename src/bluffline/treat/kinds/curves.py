@@ -27,6 +27,7 @@ class Curves(Step):
 
     kind = "curves"
     title = "Curves"
+    work = 40
     picks = True
     library = True
     transfer = True

@@ -27,6 +27,7 @@ class HueNudge(Step):
 
     kind = "hue-nudge"
     title = "Hue nudge"
+    work = 62
     calibrates = True
     picks = True
     hue: Annotated[float, Number("Hue", "°", -360, 360, 1, 0.1)] = _SKIN_HUE

@@ -30,6 +30,7 @@ class Hues(Step):
 
     kind = "hues"
     title = "Colours by hue"
+    work = 60
     picks = True
     turn: Annotated[Points, Curve("Turn", _HUE, Number("turn", "°", -180, 180, 1, 0.1), 0, round=True)] = ()
     chroma: Annotated[Points, Curve("Chroma", _HUE, Number("chroma", "×", 0, 4, 0.02, 0.005), 0, round=True)] = ()

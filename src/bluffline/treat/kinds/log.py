@@ -35,6 +35,7 @@ class Log(Step):
 
     kind = "log"
     title = "Log to display"
+    work = 10
     encoding: Annotated[str, Choice("Encoding", lambda: (NO_ENCODING, MEASURED, *encodings()))] = NO_ENCODING
     exposure: Annotated[float, Number("Exposure", "stops", -8, 8, 0.05, 0.01)] = 0.0
     roll_off: Annotated[float, Number("Roll-off", "%", 0, 55, 1, 0.2)] = 30.0

@@ -24,6 +24,7 @@ class Sharpen(NeighbourStep):
 
     kind = "sharpen"
     title = "Sharpen"
+    work = 80
     amount: Annotated[float, Number("Amount", "%", 0, 500, 5, 1)] = 0.0
     radius: Annotated[float, Number("Radius σ", "px", 0.3, 20, 0.1, 0.02)] = 1.0
     threshold: Annotated[float, Number("Threshold", "%", 0, 20, 0.1, 0.02)] = 0.5

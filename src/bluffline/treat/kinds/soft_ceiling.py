@@ -26,6 +26,7 @@ class SoftCeiling(LumaStep):
     kind = "soft-ceiling"
     title = "Soft ceiling"
     home = Heading.LIMITS
+    work = 10
     limit: Annotated[float, Number("Limit", "%", 0, NO_CEILING)] = NO_CEILING
     peak: Annotated[float, Number("Peak", "%", 0, 1000)] = NO_CEILING
     knee: Annotated[float, Number("Knee", "%", -50, NO_CEILING)] = 110.0

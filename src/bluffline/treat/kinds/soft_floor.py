@@ -21,6 +21,7 @@ class SoftFloor(LumaStep):
     kind = "soft-floor"
     title = "Soft floor"
     home = Heading.LIMITS
+    work = 20
     limit: Annotated[float, Number("Limit", "%", NO_FLOOR, 100)] = NO_FLOOR
     trough: Annotated[float, Number("Trough", "%", -1000, 100)] = NO_FLOOR
     knee: Annotated[float, Number("Knee", "%", NO_FLOOR, 150)] = -10.0

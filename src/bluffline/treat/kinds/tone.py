@@ -33,6 +33,8 @@ class Tone(Step):
 
     kind = "tone"
     title = "Tone"
+    work = 20
+    key = "Shift+T"
     exposure: Annotated[float, Number("Exposure", "stops", -8, 8, 0.05, 0.01)] = 0.0
     black_point: Annotated[float, Number("Black point", "%", -50, 90)] = 0.0
     white_point: Annotated[float, Number("White point", "%", 10, 200)] = 100.0

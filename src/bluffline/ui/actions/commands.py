@@ -2,10 +2,14 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from bluffline.propose.suggesting import Wanted
 from bluffline.session.jobs import Kind
+from bluffline.treat.catalogue import KINDS
+from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.ladder import acts
+from bluffline.treat.step import Step
 from bluffline.ui.actions.hands import Hands
 from bluffline.view.looking import Tool
 
@@ -54,6 +58,20 @@ def _treated(hands: Hands) -> bool:
 
 def _benched(hands: Hands) -> bool:
     return hands.reaching.step is not None
+
+
+def _add(kind: type[Step], hands: Hands) -> None:
+    hands.show_page("Treatment")
+    hands.treatment.add_step(kind)
+    hands.bench.take_figure()
+
+
+def _set_by_a_colour(hands: Hands) -> None:
+    """By a colour of the picture; a balance is added where the step on the bench is none that a colour sets."""
+    step = hands.reaching.step
+    if step is None or not step.picks:
+        _add(Balance, hands)
+    hands.picking.take(Tool.COLOUR)
 
 
 def _has_aside(hands: Hands) -> bool:
@@ -180,10 +198,15 @@ COMMANDS: tuple[Command, ...] = (
         lambda h: h.session.document.redo(),
         lambda h: h.session.document.redoes is not None,
     ),
+    *(
+        Command(f"add-{kind.kind}", "Treatment", f"Add a step: {kind.title}", (kind.key,), partial(_add, kind), _treatable)
+        for kind in KINDS.values()
+        if kind.key
+    ),
     Command(
         "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.picking.take(Tool.KEY), _benched, apart=True
     ),
-    Command("colour", "Treatment", "Set the step by a colour", ("Shift+I",), lambda h: h.picking.take(Tool.COLOUR), _benched),
+    Command("colour", "Treatment", "Set a step by a colour", ("Shift+I",), _set_by_a_colour, _treatable),
     Command("show-reach", "Treatment", "Show the step's reach", ("Shift+S",), _looked("reach"), _benched, held=True),
     Command("until", "Treatment", "Show the ladder up to the step", ("Shift+U",), _looked("until"), _benched),
     Command("follow", "Treatment", "Follow the step's reach", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched),

@@ -16,6 +16,8 @@ from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.actions.who import Who
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.gauges.measuring import Measuring
+from bluffline.ui.ladder.bench import Bench
+from bluffline.ui.ladder.ladder import LadderPanel
 from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.picture.player import Player
@@ -36,6 +38,8 @@ class Hands(Protocol):
     carrying: Carrying
     balancing: Balancing
     luts: Luts
+    treatment: LadderPanel
+    bench: Bench
     gauges: GaugeModel
     skyline: Skyline
     reaching: Reaching

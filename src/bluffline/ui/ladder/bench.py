@@ -107,6 +107,13 @@ class Bench(QFrame):
         rung, ladder = self._session.place.rung, self._session.document.treatment
         return ladder[rung] if rung is not None and rung < len(ladder) else None
 
+    def take_figure(self) -> None:
+        """Let what is typed next be the step's first figure, or the first that others follow from."""
+        fields = {} if self.controls is None else self.controls.figures
+        for field in sorted(fields, key=lambda field: not field.startswith("="))[:1]:
+            fields[field][0].setFocus()
+            fields[field][0].selectAll()
+
     # Showing -----------------------------------------------------------------------------------------------------------
 
     def _refresh(self) -> None:

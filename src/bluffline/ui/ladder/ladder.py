@@ -276,8 +276,11 @@ class LadderPanel(QWidget):
         self.add.setFont(font(12))
         self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.add)
-        for kind in (kind for kind in KINDS.values() if kind.by_hand):
-            action = QAction(kind.title, menu)
+        by_hand = [kind for kind in KINDS.values() if kind.by_hand]
+        for before, kind in zip([None, *by_hand], by_hand, strict=False):
+            if before is None or before.home is not kind.home:
+                menu.addSection(kind.home.capitalize())
+            action = QAction(f"{kind.title}\t{kind.key}" if kind.key else kind.title, menu)
             action.triggered.connect(lambda _, kind=kind: self.add_step(kind))
             menu.addAction(action)
         self.add.setMenu(menu)
