@@ -234,7 +234,28 @@ def test_a_proposal_comes_after_the_steps_that_are_there(demo_survey):
         made = propose_look(
             demo_survey, 2, shots[2], [], lambda n: reader.frame(n).planes, [Wanted.EXPOSURE, Wanted.BALANCE], AIMS, own
         )
-    assert made.treatment[:2] == own and len(made.treatment) == 4, "dark and tinted cards: both are proposed on what they leave"
+    assert made.treatment[:2] == own, "dark and tinted cards: both are proposed on what they leave"
+    assert [type(step) for step in made.treatment[2:4]] == [Tone, Balance] and all(step.limits for step in made.treatment[4:])
+
+
+@pytest.mark.parametrize("wanted", [Wanted.EXPOSURE, Wanted.BEARABLE])
+def test_no_pixel_is_put_outside_that_was_inside(demo_survey, wanted):
+    source, region, changed = demo_survey.source, demo_survey.region, 0
+    findings, shots = demo_survey.findings(demo_survey.shots()), demo_survey.shots()
+    with Reader(demo_survey.programme) as reader:
+        for number, shot in enumerate(shots):
+            own = [finding for finding in findings if finding.shot == number]
+            made = propose_look(demo_survey, number, shot, own, lambda n: reader.frame(n).planes, [wanted], AIMS)
+            treat = FrameTreatment(made.treatment, source, region=region)
+            changed += bool(made.treatment)
+            for frame in range(shot.first, shot.last + 1, 9) if made.treatment else ():
+                planes = reader.planes(frame)
+                before, after = (
+                    measure_by_rules(each, source, region, demo_survey.rules).outside_area
+                    for each in (planes, treat.apply(planes, frame))
+                )
+                assert after <= before, f"shot {number + 1}, frame {frame}"
+    assert changed >= 3
 
 
 # Aims ---------------------------------------------------------------------------------------------------------------------

@@ -22,9 +22,12 @@ from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.treat.ladder import Treatment, acts, colours_of, ordered, tone_curve, with_step
-from bluffline.treat.step import Signal, Step
+from bluffline.treat.step import Signal, Step, called
 
 _ROUNDS = 4
+_HELD_BY: dict[type[Step], tuple[str, ...]] = {
+    SoftCeiling: ("luma-high",), SoftFloor: ("luma-low",), ChromaRein: ("rgb-high", "rgb-low"),
+}  # fmt: skip
 _THIN = 3  # pixels: what is narrower is thin
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
 ANSWERED = answered()
@@ -94,6 +97,24 @@ def propose(
     treatment = _together(kept, steps)
     steps.sort(key=lambda pair: treatment.index(pair[0]))
     return Proposal(number, treatment, tuple(reason for _, reason in steps))
+
+
+def held_inside(
+    survey: Survey, shot: Shot, findings: Sequence[Finding], look: PlanesAt, treatment: Treatment
+) -> tuple[Treatment, tuple[str, ...]]:
+    """A treatment that changes a shot, with hard limits for whatever single pixels it leaves outside, and why they are there.
+
+    Rules let a small share of a picture pass; but what is proposed is to put no pixel outside that was inside.
+    """
+    samples = _Samples(look, _worst_frames(survey, shot, findings))
+    reasons: list[str] = []
+    for step, reason in _bare_limits(survey):
+        broken = _broken(survey, treatment, samples)
+        over = any(f"{rule}-share" in broken for rule in _HELD_BY[type(step)])
+        if over and not any(type(one) is type(step) and one.on and one.reach.everywhere for one in treatment):
+            treatment = with_step(treatment, step)
+            reasons.append(f"{called(step)}: {reason}")
+    return treatment, tuple(reasons)
 
 
 def _together(kept: Treatment, steps: Sequence[tuple[Step, str]]) -> Treatment:

@@ -9,7 +9,7 @@ from bluffline.measure.bars import read_bars
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.propose.pixels import Pixels, PlanesAt, frames_of, look_at
 from bluffline.propose.proposals import BEARABLE, What, steps_of, suggest
-from bluffline.propose.propose import Proposal, propose
+from bluffline.propose.propose import Proposal, held_inside, propose
 from bluffline.rules.aims import Aims
 from bluffline.rules.finding import Finding
 from bluffline.rules.levels import LIKELY, ShotLevels, mistagged, shot_levels, source_levels
@@ -91,6 +91,9 @@ def propose_look(
             whole = made.treatment
         else:
             left.append("limits: nothing is outside them")
+    if whole != ordered(treatment):
+        whole, held = held_inside(survey, shot, findings, look, whole)
+        reasons += held
     return Proposal(number, whole, tuple(reasons), tuple(left))
 
 
