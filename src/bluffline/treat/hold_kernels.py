@@ -154,7 +154,7 @@ def _wish_row(over, away, worth, taken, wish, weight):
 
 @free_loop
 def _add_at_sites(row, halved, taps, share, out):
-    """Add a row of pixels to the sites that they read, by how much they read of each; beyond its ends ``row`` has room."""
+    """Add a row of pixels to the sites that they read, by how much they read of each."""
     columns, count = out.shape[0], row.shape[0]
     if not halved:
         for x in range(columns):
