@@ -42,7 +42,7 @@ def test_a_double_click_goes_there(shots, qtbot):
 def test_shots_are_picked_one_by_one_and_up_to_another(shots, qtbot):
     dialog = shots.overseeing.dialog
     first, second = dialog.widgets[0], dialog.widgets[1]
-    assert not dialog.buttons["Copy steps to the picked"].isEnabled()
+    assert not dialog.buttons["Give steps"].isEnabled()
     qtbot.mouseClick(first, LEFT)
     assert dialog.picked == {0} and first.picked
     qtbot.mouseClick(second, LEFT, SHIFT)
@@ -51,19 +51,42 @@ def test_shots_are_picked_one_by_one_and_up_to_another(shots, qtbot):
     assert dialog.picked == {1}
 
 
+def test_shots_are_picked_by_keys(shots, qtbot):
+    dialog, keys = shots.overseeing.dialog, Qt.Key
+    qtbot.waitUntil(lambda: dialog.focusWidget() is not None)
+    board = dialog.focusWidget()
+    assert not dialog.acts.isVisible(), "nothing is picked, and nothing can be done to it"
+    qtbot.keyClick(board, keys.Key_Space)
+    assert dialog.picked == {0} and dialog.acts.isVisible() and dialog.widgets[0].here
+    qtbot.keyClick(board, keys.Key_Right)
+    assert dialog.picked == {0} and dialog.widgets[1].here and not dialog.widgets[0].here
+    qtbot.keyClick(board, keys.Key_Right)
+    qtbot.keyClick(board, keys.Key_Down)
+    assert dialog.widgets[1].here, "there are no more"
+    qtbot.keyClick(board, keys.Key_Space)
+    assert dialog.picked == {0, 1}
+    qtbot.keyClick(board, keys.Key_Space)
+    qtbot.keyClick(board, keys.Key_Left, SHIFT)
+    assert dialog.picked == {0, 1}, "what is passed with Shift"
+    qtbot.keyClick(board, keys.Key_Right)
+    qtbot.keyClick(board, keys.Key_Return)
+    assert shots.session.place.shot == 1 and not dialog.isVisible()
+
+
 def test_each_is_compared_with_a_reference_and_sorted(shots, qtbot):
     dialog = shots.overseeing.dialog
     qtbot.mouseClick(dialog.widgets[1], LEFT)
-    press(shots, "Compare with the picked")
+    press(shots, "Make it the reference")
     assert dialog.reference == 1 and dialog.widgets[1].beside == "reference · "
     assert float(dialog.widgets[0].beside.split()[1]) > 5
     for order, first in ((Order.DISTANCE, 1), (Order.FINDING, 1), (Order.TIME, 0)):
         dialog.order.setCurrentText(str(order))
         dialog.order.textActivated.emit(str(order))
         assert dialog._grid.itemAtPosition(0, 0).widget() is dialog.widgets[first]
-    press(shots, "Pick what looks like it")
+    alike, same_light = dialog.more.actions()
+    alike.trigger()
     assert dialog.picked == {1}, "the other is much darker"
-    press(shots, "Pick the same light")
+    same_light.trigger()
     assert dialog.picked == {0, 1}, "both are grey"
 
 
@@ -73,7 +96,7 @@ def test_steps_given_to_a_group_are_all_its_shots_and_one_undo(shots, qtbot):
     qtbot.mouseClick(dialog.widgets[1], LEFT, SHIFT)
     assert not dialog.buttons["Make a group"].isEnabled(), "it has no name"
     dialog.name.setText("both")
-    press(shots, "Give steps to the group")
+    press(shots, "Group with steps")
     assert [document.work.ladder(n)[0].place for n in (0, 1)] == [Heading.GROUP] * 2
     document.replace_step(0, Tone(1.0, heading=Heading.GROUP))
     assert [document.work.ladder(n)[0].exposure for n in (0, 1)] == [1.0, 1.0], "a change in its rung is one in all its shots"
@@ -81,20 +104,20 @@ def test_steps_given_to_a_group_are_all_its_shots_and_one_undo(shots, qtbot):
     document.undo()
     assert document.work.ladder(0) == (Tone(0.5),) and document.work.ladder(1) == ()
     press(shots, "Make a group")
-    press(shots, "Give steps to the group")
-    press(shots, "Give steps to the group")
+    press(shots, "Group with steps")
+    press(shots, "Group with steps")
     assert "no steps of its own" in dialog.told.text()
 
 
 def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
     dialog, document = shots.overseeing.dialog, shots.session.document
     qtbot.mouseClick(dialog.widgets[1], LEFT)
-    press(shots, "Copy steps to the picked")
+    press(shots, "Give steps")
     assert document.work.ladder(1) == (Tone(0.5),)
     document.undo()
-    press(shots, "Compare with the picked")
+    press(shots, "Make it the reference")
     qtbot.mouseClick(dialog.widgets[0], LEFT)
-    press(shots, "Bring the picked to the reference")
+    press(shots, "Bring to the reference")
     qtbot.waitUntil(lambda: "Brought to shot 2" in shots.header.message, timeout=WAIT)
     assert len(document.work.ladder(0)) > 1 and "distance" in document.reasons[0][0]
 
@@ -130,9 +153,9 @@ def test_picked_shots_are_proposed_for_as_one_act(shots, qtbot):
     """Two acts for however many shots: pick them, and one menu."""
     desk, dialog, document = shots, shots.overseeing.dialog, shots.session.document
     before, undoes = document.work, document.undoes
-    assert not dialog.buttons["Propose for the picked"].isEnabled()
+    assert not dialog.buttons["Propose"].isEnabled()
     qtbot.keyClick(dialog, Qt.Key.Key_A, CONTROL)
-    assert dialog.picked == {0, 1} and dialog.buttons["Propose for the picked"].isEnabled()
+    assert dialog.picked == {0, 1} and dialog.buttons["Propose"].isEnabled()
     exposure = next(act for act in dialog.proposals.actions() if act.text() == "Exposure and contrast")
     exposure.trigger()
     assert "Looking at 2 shots" in dialog.told.text()

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QShortcut
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -41,6 +41,7 @@ _PROPOSED = (
     (Wanted.LOG, "Open flat footage"),
 )  # fmt: skip
 _ACROSS = 3
+_WAYS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -_ACROSS, Qt.Key.Key_Down: _ACROSS}
 _GAP, _HEAD, _FOOT = 6, 22, 22
 _APART = 16  # pixels between two marks that can be told apart
 
@@ -54,7 +55,7 @@ class ShotWidget(QWidget):
     def __init__(self, card: ShotCard, programme: Programme, *, current: bool) -> None:
         super().__init__()
         self.card, self._current = card, current
-        self.picked, self.beside = False, ""
+        self.picked, self.beside, self.here = False, "", False
         self._title = f"Shot {card.number + 1}"
         self._when = programme.label(card.frame)
         self._high = card.pictures[0].shape[0]
@@ -75,18 +76,18 @@ class ShotWidget(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.opened.emit(self.card.frame)
 
-    def show_state(self, *, picked: bool, beside: str) -> None:
-        """Whether it is picked, and what is told beside its time."""
-        if (picked, beside) != (self.picked, self.beside):
-            self.picked, self.beside = picked, beside
+    def show_state(self, *, picked: bool, beside: str, here: bool) -> None:
+        """Whether it is picked, what is told beside its time, and whether keys have moved to it."""
+        if (picked, beside, here) != (self.picked, self.beside, self.here):
+            self.picked, self.beside, self.here = picked, beside, here
             self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), CARD)
-        if self.picked:
-            painter.setPen(QPen(TINT, 2))
+        if self.picked or self.here:
+            painter.setPen(QPen(TINT, 2) if self.picked else QPen(DIM, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
         painter.setPen(TEXT)
         painter.setFont(font(12, bold=True))
@@ -112,6 +113,23 @@ class ShotWidget(QWidget):
             draw_mark(painter, QPointF(_GAP + 6, base - 4), self.card.worst.severity, TEXT, 4.5)
         painter.setPen(TEXT if self.card.worst is not None else DIM)
         painter.drawText(QPointF(_GAP + 18, base), self._words)
+
+
+class _Board(QWidget):
+    """Where the cards lie; it takes the keys that move about among them."""
+
+    keyed = pyqtSignal(object, object)  # key, modifiers
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in _WAYS or event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.keyed.emit(Qt.Key(event.key()), event.modifiers())
+        else:
+            super().keyPressEvent(event)
 
 
 class LevelsStrip(QWidget):
@@ -187,6 +205,7 @@ class ShotsDialog(QDialog):
         self._cards, self._shot = cards, shot
         self.picked: set[int] = set()
         self._last: int | None = None
+        self.here = shot  # where keys have moved to
         self.reference: int | None = None
         self.widgets = {card.number: ShotWidget(card, programme, current=card.number == shot) for card in cards}
         for widget in self.widgets.values():
@@ -204,53 +223,60 @@ class ShotsDialog(QDialog):
         self.told = QLabel()
         self.told.setFont(font(12))
         self.told.setProperty("role", "dim")
+        self.proposals, self.more = QMenu(self), QMenu(self)
+        for wanted, words in _PROPOSED:
+            self.proposals.addAction(words, lambda wanted=wanted: self.proposed.emit(sorted(self.picked), wanted))
+        for which, words in ((alike, "What looks like it"), (under_the_same_light, "What lies under the same light")):
+            self.more.addAction(words, lambda which=which: self._pick_like(which))
         self.buttons: dict[str, QPushButton] = {}
-        first, second = QHBoxLayout(), QHBoxLayout()
-        first.addWidget(self.order)
-        for row, words, act in (
-            (first, "Compare with the picked", self._compare),
-            (first, "Side by side", lambda: self.compared.emit(sorted(self.picked))),
-            (first, "Pick what looks like it", lambda: self._pick_like(alike)),
-            (first, "Pick the same light", lambda: self._pick_like(under_the_same_light)),
-            (second, "Make a group", lambda: self._group(given=False)),
-            (second, "Give steps to the group", lambda: self._group(given=True)),
-            (second, "Copy steps to the picked", lambda: self.given.emit(sorted(self.picked))),
-            (second, "Bring the picked to the reference", self._bring),
+        self.acts = QWidget()
+        row = QHBoxLayout(self.acts)
+        row.setContentsMargins(0, 0, 0, 0)
+        for words, act in (
+            ("Propose", self.proposals),
+            ("Give steps", lambda: self.given.emit(sorted(self.picked))),
+            ("Make it the reference", self._compare),
+            ("Bring to the reference", self._bring),
+            ("Side by side", lambda: self.compared.emit(sorted(self.picked))),
+            ("Pick more", self.more),
+            ("Make a group", lambda: self._group(given=False)),
+            ("Group with steps", lambda: self._group(given=True)),
         ):
             button = QPushButton(words)
             button.setFont(font(12))
             button.setAutoDefault(False)
-            button.clicked.connect(lambda _, act=act: act())
-            if row is second and words == "Make a group":
+            if isinstance(act, QMenu):
+                button.setMenu(act)
+            else:
+                button.clicked.connect(lambda _, act=act: act())
+            if words == "Make a group":
                 row.addWidget(self.name)
             row.addWidget(button)
             self.buttons[words] = button
-        self.proposals = QMenu(self)
-        for wanted, words in _PROPOSED:
-            self.proposals.addAction(words, lambda wanted=wanted: self.proposed.emit(sorted(self.picked), wanted))
-        self.buttons["Propose for the picked"] = offer = QPushButton("Propose for the picked")
-        offer.setFont(font(12))
-        offer.setAutoDefault(False)
-        offer.setMenu(self.proposals)
-        second.addWidget(offer)
+        row.addStretch(1)
+        kept = self.acts.sizePolicy()
+        kept.setRetainSizeWhenHidden(True)  # nothing moves when they appear
+        self.acts.setSizePolicy(kept)
+        first = QHBoxLayout()
+        first.addWidget(self.order)
+        first.addWidget(self.told)
+        first.addStretch(1)
         every = QShortcut(QKeySequence(QKeySequence.StandardKey.SelectAll), self)
         every.activated.connect(self._pick_all)
-        first.addStretch(1)
-        second.addStretch(1)
-        holder = QWidget()
+        holder = _Board()
         holder.setObjectName("window")
+        holder.keyed.connect(self._keyed)
         self._grid = QGridLayout(holder)
         self._grid.setSpacing(8)
         self._grid.setContentsMargins(8, 8, 8, 8)
-        area = QScrollArea()
+        self._area = area = QScrollArea()
         area.setWidget(holder)
         area.setWidgetResizable(True)
         self.strip = LevelsStrip(cards, aims)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
         layout.addLayout(first)
-        layout.addLayout(second)
-        layout.addWidget(self.told)
+        layout.addWidget(self.acts)
         layout.addWidget(self.strip)
         if not cards:
             layout.addWidget(QLabel("No shot has a frame that can be decoded."))
@@ -258,6 +284,31 @@ class ShotsDialog(QDialog):
         self.resize(_ACROSS * (2 * THUMB_WIDTH + 3 * _GAP + 8) + 48, 760)
         self._arrange()
         self._refresh()
+        holder.setFocus()
+
+    @property
+    def _shown(self) -> list[int]:
+        """The shots in the order in which their cards stand."""
+        return [card.number for card in ordered_cards(self._cards, Order(self.order.currentText()), self.reference)]
+
+    def _keyed(self, key: Qt.Key, modifiers: Qt.KeyboardModifier) -> None:
+        """Arrows move about, with Shift they pick what they pass; Space picks or lets go, Enter goes there."""
+        order = self._shown
+        if not order:
+            return
+        if key in _WAYS:
+            self._last = self.here if self._last is None else self._last
+            place = order.index(self.here) + _WAYS[key] if self.here in order else 0
+            if 0 <= place < len(order):
+                self.here = order[place]
+                if modifiers & Qt.KeyboardModifier.ShiftModifier:
+                    self._pressed(self.here, modifiers)
+            self._area.ensureWidgetVisible(self.widgets[self.here])
+            self._refresh()
+        elif self.here in order and key == Qt.Key.Key_Space:
+            self._pressed(self.here, Qt.KeyboardModifier.ControlModifier)
+        elif self.here in order:
+            self._go(self.widgets[self.here].card.frame)
 
     def _arrange(self) -> None:
         """Put the cards in the order that was chosen."""
@@ -266,7 +317,7 @@ class ShotsDialog(QDialog):
         self._grid.setRowStretch(len(self._cards), 1)
 
     def _pressed(self, number: int, modifiers: Qt.KeyboardModifier) -> None:
-        order = [card.number for card in ordered_cards(self._cards, Order(self.order.currentText()), self.reference)]
+        order, self.here = self._shown, number
         if modifiers & Qt.KeyboardModifier.ShiftModifier and self._last in order:
             here, there = sorted((order.index(self._last), order.index(number)))
             self.picked |= set(order[here : there + 1])
@@ -286,23 +337,27 @@ class ShotsDialog(QDialog):
         for number, widget in self.widgets.items():
             far = "" if known is None else f"Δ {apart(widget.card, known):.1f} · "
             far = "reference · " if number == self.reference else far
-            widget.show_state(picked=number in self.picked, beside=far)
+            widget.show_state(picked=number in self.picked, beside=far, here=number == self.here)
         self.strip.picked = self.picked
         self.strip.update()
-        self.buttons["Side by side"].setEnabled(2 <= len(self.picked) <= MOST)
-        one, some, named = len(self.picked) == 1, bool(self.picked), bool(self.name.text().strip())
-        for words, can in (
-            ("Compare with the picked", one), ("Pick what looks like it", one), ("Pick the same light", one),
-            ("Make a group", some and named), ("Give steps to the group", some and named),
-            ("Copy steps to the picked", some), ("Propose for the picked", some),
-            ("Bring the picked to the reference", some and known is not None),
-        ):  # fmt: skip
-            self.buttons[words].setEnabled(can)
-        count = len(self.picked)
-        none = "Click a shot to pick it, Ctrl+A picks all; double-click goes there"
+        count, named = len(self.picked), bool(self.name.text().strip())
+        self.acts.setVisible(count > 0)
+        for words, can, does, lacks in (
+            ("Propose", True, "Proposes for every picked shot, as one act", ""),
+            ("Give steps", True, f"Gives copies of the steps of shot {self._shot + 1}, which is in view", ""),
+            ("Make it the reference", count == 1, "Tells how far every shot is from it", "Pick one shot alone for that"),
+            ("Bring to the reference", known is not None, "Matches the picked to it", "Make a shot the reference first"),
+            ("Side by side", 2 <= count <= MOST, "Shows the picked large", f"Pick two to {MOST} shots for that"),
+            ("Pick more", count == 1, "Picks what is like it", "Pick one shot alone for that"),
+            ("Make a group", named, "Steps given to a group act on all its shots", "Give the group a name first"),
+            ("Group with steps", named, f"And the steps of shot {self._shot + 1} go to it", "Give the group a name first"),
+        ):
+            self.buttons[words].setEnabled(count > 0 and can)
+            self.buttons[words].setToolTip(does if can else lacks)
+        none = "Click a shot to pick it, or arrows and Space; Ctrl+A picks all; double-click or Enter goes there"
         told = f"{count} of {len(self._cards)} shots picked" if count else none
         told += f" · Δ: distance in Lab from shot {self.reference + 1}, as treated" if self.reference is not None else ""
-        self.told.setText(told + f" · steps are those of shot {self._shot + 1}, which is in view")
+        self.told.setText(told)
 
     def _compare(self) -> None:
         (self.reference,) = self.picked
