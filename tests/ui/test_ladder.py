@@ -265,6 +265,8 @@ def test_the_white_of_the_waveform_is_pulled_in_one_gesture(desk, qtbot):
     gauge = desk.viewer.gauges[0]
     qtbot.waitUntil(lambda: desk.viewer.frames.idle and len(gauge.pulling.handles()) == 3, timeout=WAIT)
     handle, at = gauge.pulling.handles()[0]
+    for beside, takes in ((QPointF(3, 11), True), (QPointF(-44, -9), True), (QPointF(-12, 15), False), (QPointF(8, 0), False)):
+        assert gauge.pulling.near(at + beside) is takes, "a tag is taken by what begins a few pixels beside it"
     start = at.toPoint() - QPoint(12, 0)
     qtbot.mousePress(gauge, LEFT, pos=start)
     for down in (10, 20):

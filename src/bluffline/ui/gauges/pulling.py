@@ -19,7 +19,8 @@ from bluffline.ui.style.style import INK, TEXT, TINT, WELL, font
 if TYPE_CHECKING:
     from bluffline.ui.gauges.gauge import Gauge
 
-_TAG = 40  # pixels that the tag of a level is wide
+_TAG, _HALF_TAG = 40, 8  # pixels that the tag of a level is wide, and half of its height
+_BESIDE = 5  # pixels beside a tag that a drag may begin and still take it
 _RING = 9.0  # pixels that the ring about a middle is from it
 Chroma = tuple[float, float]
 
@@ -113,10 +114,14 @@ class Pulling:
         self._gauge.update()
 
     def _level_at(self, point: QPointF) -> Handle | None:
-        return next(
-            (handle for handle, at in self.handles() if abs(at.y() - point.y()) <= 8 and -_TAG <= point.x() - at.x() <= 2),
-            None,
-        )
+        """The handle whose tag a point is on, or beside by a few pixels; of several the nearest."""
+        near = []
+        for handle, at in self.handles():
+            beside = max(-_TAG - (point.x() - at.x()), point.x() - at.x(), 0.0)
+            away = abs(at.y() - point.y())
+            if beside <= _BESIDE and away <= _HALF_TAG + _BESIDE:
+                near.append((beside + away, handle))
+        return min(near, key=lambda each: each[0])[1] if near else None
 
     def _near_middle(self, point: QPointF) -> bool:
         middle = self.middle()
@@ -132,7 +137,7 @@ class Pulling:
             if grip.line:
                 painter.setPen(QPen(TINT if held else TEXT, 1, Qt.PenStyle.DashLine))
                 painter.drawLine(QPointF(at.x() - self._gauge.field.width(), at.y()), QPointF(at.x() - _TAG, at.y()))
-            tag = QRectF(at.x() - _TAG, at.y() - 8, _TAG, 16)
+            tag = QRectF(at.x() - _TAG, at.y() - _HALF_TAG, _TAG, 2 * _HALF_TAG)
             painter.setPen(QPen(INK, 1))
             painter.setBrush(TINT if held else TEXT)
             painter.drawPolygon(QPolygonF([tag.topRight(), tag.bottomRight(), QPointF(tag.left() + 6, tag.bottom()),
