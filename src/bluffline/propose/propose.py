@@ -6,10 +6,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter, minimum_filter
+from scipy.ndimage import grey_closing, grey_opening
 
 from bluffline.figures import figure
-from bluffline.measure.counted import Limits, luma_codes, used_codes, ycbcr_planes
+from bluffline.measure.counted import Limits, luma_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.rules.catalogue import answered
 from bluffline.rules.columns import percent_columns
@@ -130,15 +130,12 @@ def _extremes_after(
     """Least and greatest luma (percent) under a treatment: of greys where that tells all, else as sample frames measure it."""
     treat, levels = FrameTreatment(treatment, survey.source, region=survey.region), survey.source.levels
     looked = samples if colours_of(treatment) else ()
-    found = [used_codes(_histogram(_broad_luma(treat.apply(planes, frame), survey))) for frame, planes in looked]
+    broad = (_broad_luma(treat.apply(planes, frame), survey) for frame, planes in looked)
+    found = [(float(luma.min()), float(luma.max())) for luma in broad]
     if not found:
         low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), survey.source)[0])
         return low, high
     return levels.percent(min(low for low, _ in found)), levels.percent(max(high for _, high in found))
-
-
-def _histogram(codes: NDArray[Any]) -> NDArray[np.int64]:
-    return np.bincount(codes.ravel(), minlength=2)
 
 
 def _without_the_thin(survey: Survey, samples: "_Samples", extremes: tuple[float, float]) -> tuple[float, float]:
@@ -149,11 +146,13 @@ def _without_the_thin(survey: Survey, samples: "_Samples", extremes: tuple[float
     (low, high), (dark, light) = extremes, survey.rules.limits.luma
     if low >= dark and high <= light:
         return extremes
-    broad = [np.percentile(_broad_luma(planes, survey), (_STRAY, 100 - _STRAY)) for _, planes in samples]
+    stray = _STRAY if survey.rules.area >= _STRAY else 0.0
+    broad = [np.percentile(_broad_luma(planes, survey), (stray, 100 - stray)) for _, planes in samples]
     if not broad:
         return extremes
-    ends = [survey.source.levels.percent(float(end)) for end in (min(b[0] for b in broad), max(b[1] for b in broad))]
-    return max(low, min(ends[0], dark)), min(high, max(ends[1], light))
+    levels = survey.source.levels
+    least, most = levels.percent(float(min(ends[0] for ends in broad))), levels.percent(float(max(ends[1] for ends in broad)))
+    return max(low, min(least, dark)), min(high, max(most, light))
 
 
 def _broad_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
@@ -161,7 +160,7 @@ def _broad_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
     region, source = survey.region, survey.source
     luma = ycbcr_planes(planes, source)[0][region.y : region.y + region.height, region.x : region.x + region.width]
     dark, light = luma_codes(survey.rules.limits, source)
-    opened, closed = (maximum_filter(minimum_filter(luma, _THIN), _THIN), minimum_filter(maximum_filter(luma, _THIN), _THIN))
+    opened, closed = grey_opening(luma, _THIN), grey_closing(luma, _THIN)
     held = np.where(opened > light, luma, np.minimum(luma, light))
     return np.where(closed < dark, held, np.maximum(held, dark))
 
