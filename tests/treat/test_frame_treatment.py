@@ -13,6 +13,7 @@ from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.signal.siting import Siting
 from bluffline.treat import hold_kernels
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.cdl import Cdl
@@ -225,3 +226,23 @@ def test_giving_way_compiled_and_plain_agree(monkeypatch):
         monkeypatch.setattr(hold_kernels, name, getattr(hold_kernels, name).py_func)
     for one, other in zip(compiled, FrameTreatment(FULL_CHAIN, source).apply(planes), strict=True):
         assert np.array_equal(one, other)
+
+
+def test_any_form_of_noise_is_brought_inside():
+    """Pictures of one pixel and more, every sampling, siting, matrix and transfer, fields or none: nothing is left outside."""
+    rng = np.random.default_rng(11)
+    for number in range(90):
+        width, height = (int(size) for size in rng.integers(1, 36, 2))
+        sampling, depth = rng.choice(["420", "422", "444"]), int(rng.choice([8, 10, 12]))
+        source = replace(
+            signal(width, height, depth, sampling), interlaced=bool(rng.integers(2)) and height > 3,
+            siting=list(Siting)[rng.integers(6)], matrix=list(Matrix)[rng.integers(3)],
+            transfer=str(rng.choice(["bt709", "pq", "hlg", "linear", "srgb"])),
+        )  # fmt: skip
+        low, high = ((-5.0, 105.0), (0.0, 100.0), (-20.0, 120.0))[number % 3]
+        top, dtype = (1 << depth) - 1, np.uint8 if depth == 8 else np.uint16
+        sizes = (height, width), *[source.chroma_size[::-1]] * 2
+        planes = tuple(rng.integers(0, top + 1, size).astype(dtype) for size in sizes)
+        made = FrameTreatment((ChromaRein(low, high, float(rng.choice([0, 3, 50]))),), source).apply(planes)
+        left = measure_frame(made, source, Region.whole(source), Limits((-200, 300), (low, high), exact=True))
+        assert left.outside_area == 0, f"{number}: {source}"

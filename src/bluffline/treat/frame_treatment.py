@@ -21,7 +21,7 @@ from bluffline.treat.plan import ENDS, LumaMask, plan_for, shares_for
 from bluffline.treat.step import LumaStep
 
 # Scaling a chroma site for one pixel can push a neighbour that shares it; a second look nearly always finds none.
-_REIN_ROUNDS = 4
+_REIN_ROUNDS = 8
 _FIELD_ROWS = 4  # luma rows of the least band whose chroma rows belong to it alone, in fields as well
 
 Single = NDArray[np.float32]
