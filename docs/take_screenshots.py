@@ -13,6 +13,8 @@ for _place in ("DATA", "CACHE", "STATE"):
 
 from evening import run, until
 from larkmoor_shift import AIR, make
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog
 
 from bluffline.demo import demo_clip
@@ -209,6 +211,9 @@ def main() -> None:
         desk.gauges.put(0, gauge_named("waveform"))
         desk.overseeing.show()
         until(lambda: hasattr(desk.overseeing, "dialog"))
+        board = desk.overseeing.dialog.focusWidget()
+        QTest.keyClick(board, Qt.Key.Key_Space)  # what can be done appears with what is picked
+        QTest.keyClick(board, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
         dialog("shots", desk.overseeing.dialog, fitted=False)
         go_to(10)
         desk.measuring.check_bars()
