@@ -25,8 +25,8 @@ from bluffline.treat.ladder import Treatment, acts, colours_of, ordered, tone_cu
 from bluffline.treat.step import Signal, Step, called
 
 _ROUNDS = 4
-_HELD_BY: dict[type[Step], tuple[str, ...]] = {
-    SoftCeiling: ("luma-high",), SoftFloor: ("luma-low",), ChromaRein: ("rgb-high", "rgb-low"),
+_ANSWERS: dict[str, type[Step]] = {
+    "luma-high": SoftCeiling, "luma-low": SoftFloor, "rgb-high": ChromaRein, "rgb-low": ChromaRein,
 }  # fmt: skip
 _THIN = 3  # pixels: what is narrower is thin
 _STRAY = 0.1  # percent of the picture that lies beyond either of the percentiles that the survey keeps
@@ -110,7 +110,7 @@ def held_inside(
     reasons: list[str] = []
     for step, reason in _bare_limits(survey):
         broken = _broken(survey, treatment, samples)
-        over = any(f"{rule}-share" in broken for rule in _HELD_BY[type(step)])
+        over = any(f"{rule}-share" in broken for rule, kind in _ANSWERS.items() if kind is type(step))
         if over and not any(type(one) is type(step) and one.on and one.reach.everywhere for one in treatment):
             treatment = with_step(treatment, step)
             reasons.append(f"{called(step)}: {reason}")
@@ -262,8 +262,7 @@ def tightened(
     ``extremes``: luma of the source shot (percent), for a step that has to be added.
     """
     steps = list(treatment)
-    answers: dict[str, type[Step]] = {"luma-high": SoftCeiling, "luma-low": SoftFloor}
-    kind = answers.get(rule, ChromaRein)
+    kind = _ANSWERS.get(rule, ChromaRein)
     if not any(isinstance(step, kind) and step.on and step.reach.everywhere for step in steps):
         low, high = (float(value) for value in tone_curve(treatment, np.array(extremes), signal)[0])
         added: dict[type[Step], Step] = {
