@@ -7,17 +7,24 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 import legalising
-from sets import KEPT_BACK, TUNED_ON
+import proposing
+from sets import FRAMES_KEPT_BACK, FRAMES_TUNED_ON, KEPT_BACK, TUNED_ON
 
 
 def main() -> None:
     """Everything, on both sets; or on one, by its name."""
     sets = {"tuned on": TUNED_ON, "kept back": KEPT_BACK}
+    frames = {"tuned on": FRAMES_TUNED_ON, "kept back": FRAMES_KEPT_BACK}
     for name in sys.argv[1:] or sets:
         began = time.perf_counter()
         print(f"Legalising, pictures {name}: {', '.join(sets[name])}")
         legalising.pushed(sets[name])
         legalising.pq(sets[name])
+        more = *sets[name], *frames[name]
+        print(f"Proposing what is bearable, pictures {name}: {', '.join(more)}")
+        proposing.untouched(more)
+        proposing.pushed(more)
+        proposing.log(more)
         print(f"  {time.perf_counter() - began:.0f} s")
     print("Legalising, made pictures")
     legalising.ramps()

@@ -117,7 +117,7 @@ def test_store_and_load_kernels_return_every_code(how):
     assert np.array_equal(stored, codes)
 
 
-INNER = "_read", "_ask_row", "_worth_row", "_add_wishes", "_wish_row", "_take", "_give_row", "_demand_row"
+INNER = "_read", "_ask_row", "_look_row", "_add_wishes", "_wish_row", "_take", "_give_row", "_demand_row"
 
 
 @pytest.mark.parametrize("onset", [0.0, 3.0, 20.0])

@@ -1,10 +1,13 @@
-"""Compiled loops that hold what is written within limits. Functions only; `frame_treatment` prepares what they take."""
+"""Compiled loops that hold what is written within limits. Functions only; `frame_treatment` prepares what they take.
+
+Where chroma is halved across, a row of pixels is worked with *parted*: its even pixels, then its odd ones. So the pixels that
+read a site stand side by side with it, and processors take many at once.
+"""
 
 import numpy as np
 
 from bluffline.loops import free_loop, loop
-from bluffline.measure.rgb_kernels import widen
-from bluffline.treat.rein_kernels import asked_of, luma_share
+from bluffline.treat.rein_kernels import asked_of, share_at, share_place
 
 _GREY = np.float32(1e-4)  # R′G′B′ of a pixel that differ by less are equal: its chroma is none
 _ONE, _ZERO = np.float32(1), np.float32(0)
@@ -13,7 +16,7 @@ _SEEN, _CROWDED = np.float32(18), np.float32(13.5)
 _NEAR = 4  # rows, at most, that a row may share a site with, each way
 # Rows of pixels that are worked with: Cb and Cr, how far over, by which component, worth, wishes, their weights, taken.
 _ROOM = 8
-_BLOCK = 64  # pixels that are passed together where none is illegal
+_BLOCK = 256  # pixels that are looked up together where any of them is illegal
 _LAST = np.float32(1 + 1e-4)  # of the largest legal chroma: what asks for more is illegal
 _TURNS = 2  # looks at what chroma is to give, where a row has its own: the second leaves out whom the first has helped
 
@@ -63,6 +66,41 @@ def _site_row(sites, upper, lower, share, out):
     out[columns + 1] = out[columns]
 
 
+@free_loop
+def _widen(sites, taps, out):
+    """Chroma sites to the pixels of a parted row, by the four taps of `ColumnTaps`; ``sites`` has one more at each end."""
+    even_before, even, odd, odd_after = taps
+    columns = sites.shape[0] - 2
+    evens, odds = out[:columns], out[columns : 2 * columns]
+    for k in range(columns):
+        evens[k] = even_before * sites[k] + even * sites[k + 1]
+    for k in range(columns):
+        odds[k] = odd * sites[k + 1] + odd_after * sites[k + 2]
+
+
+@free_loop
+def _part_row(line, columns, out):
+    for k in range(line.shape[0] - columns):
+        out[k], out[columns + k] = line[2 * k], line[2 * k + 1]
+    out[columns - 1] = line[2 * columns - 2]
+
+
+@free_loop
+def _join_row(parted, columns, out):
+    for k in range(out.shape[0] - columns):
+        out[2 * k], out[2 * k + 1] = parted[k], parted[columns + k]
+    out[2 * columns - 2] = parted[columns - 1]
+
+
+@loop
+def _parted(line, halved, columns, room):
+    """A row of luma in the order that it is worked with in: itself where chroma is as wide."""
+    if not halved:
+        return line
+    _part_row(line, columns, room)
+    return room[: line.shape[0]]
+
+
 @loop
 def _read(cb, cr, places, share, halved, taps, read, room):
     """Cb and Cr of a row of pixels, from the two rows of sites that it reads; read: (2, columns + 2); room: (≥ 2, ≥ W)."""
@@ -70,8 +108,8 @@ def _read(cb, cr, places, share, halved, taps, read, room):
     _site_row(cr, places[0], places[1], share, read[1])
     if not halved:
         return read[0, 1:], read[1, 1:]
-    widen(read[0], taps, room[0])
-    widen(read[1], taps, room[1])
+    _widen(read[0], taps, room[0])
+    _widen(read[1], taps, room[1])
     return room[0], room[1]
 
 
@@ -108,38 +146,47 @@ def _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away):
 
 
 @free_loop
-def _legal_worth(row_b, row_r, out):
+def _legal_worth(over, row_b, row_r, out):
     for x in range(out.shape[0]):
         size = row_b[x] * row_b[x] + row_r[x] * row_r[x]
         crowd = _ONE + _CROWDED * np.float32(np.sqrt(size))
-        out[x] = _SEEN * size / (crowd * crowd) + np.float32(1e-9)
+        worth = _SEEN * size / (crowd * crowd) + np.float32(1e-9)
+        out[x] = out[x] if over[x] > _ZERO else worth
 
 
 @free_loop
-def _illegal_worth(over, away, row_b, row_r, shares, out):
+def _share_places(away, row_b, row_r, at, s, t):
+    for x in range(at.shape[0]):
+        at[x], s[x], t[x] = share_place(away[x], row_b[x], row_r[x])
+
+
+@free_loop
+def _illegal_worth(away, at, s, t, shares, out):
     for x in range(out.shape[0]):
-        u = away[x]
-        luma = luma_share(shares, u, row_b[x], row_r[x])
+        u, luma = away[x], share_at(shares, at[x], s[x], t[x])
         worth = u * u * luma / (_ONE - luma)
-        out[x] = worth if over[x] > _ZERO else out[x]
-
-
-@free_loop
-def _any_over(over):
-    count = np.int32(0)
-    for x in range(over.shape[0]):
-        count = np.int32(count + np.int32(over[x] > _ZERO))
-    return count
+        out[x] = worth
 
 
 @loop
-def _worth_row(over, away, row_b, row_r, shares, out):
-    """What the chroma of each pixel is worth against luma: to take a share x of it counts x² times that, to move luma d, d²."""
-    _legal_worth(row_b, row_r, out)
-    for start in range(0, out.shape[0], _BLOCK):
-        some = slice(start, start + _BLOCK)
-        if _any_over(over[some]):
-            _illegal_worth(over[some], away[some], row_b[some], row_r[some], shares, out[some])
+def _look_row(line, row_b, row_r, codes, gains, limits, onset, shares, room, at):
+    """What pixels ask for (see `_ask_row`), and what the chroma of each is worth against luma. Returns how many ask.
+
+    To take a share x of a pixel's chroma counts x² times its worth, to move its luma by d, d². Fills the third to fifth rows of
+    ``room``; at: room too. A colour is looked up apart from what stands in the table there: so processors do it faster.
+    """
+    width, asks = line.shape[0], 0
+    over, away, worth, s, t = room[2, :width], room[3, :width], room[4, :width], room[5, :width], room[6, :width]
+    for start in range(0, width, _BLOCK):
+        some = slice(start, min(start + _BLOCK, width))
+        count = _ask_row(line[some], row_b[some], row_r[some], codes, gains, limits, onset, over[some], away[some])
+        if count:
+            asks += count
+            _share_places(away[some], row_b[some], row_r[some], at[some], s[some], t[some])
+            _illegal_worth(away[some], at[some], s[some], t[some], shares, worth[some])
+    if asks:
+        _legal_worth(over, row_b, row_r, worth)
+    return asks
 
 
 @free_loop
@@ -155,20 +202,21 @@ def _wish_row(over, away, worth, taken, wish, weight):
 @free_loop
 def _add_at_sites(row, halved, taps, share, out):
     """Add a row of pixels to the sites that they read, by how much they read of each."""
-    columns, count = out.shape[0], row.shape[0]
+    columns = out.shape[0]
     if not halved:
         for x in range(columns):
             out[x] += row[x] * share
         return
     even_before, even, odd, odd_after = taps[0] * share, taps[1] * share, taps[2] * share, taps[3] * share
-    last = 2 * columns - 2
-    out[0] += row[0] * (even_before + even)
-    for k in range(1, columns):
-        out[k] += row[2 * k - 1] * odd_after + row[2 * k] * even
-    for k in range(columns - 1):
-        out[k] += row[2 * k + 1] * odd + row[2 * k + 2] * even_before
-    if last + 1 < count:
-        out[columns - 1] += row[last + 1] * (odd + odd_after)
+    evens, odds, last = row[:columns], row[columns:], columns - 1
+    out[0] += evens[0] * (even_before + even)
+    if last > 0:
+        out[0] += odds[0] * odd + evens[1] * even_before
+        out[last] += odds[last - 1] * odd_after + evens[last] * even
+    for k in range(1, last):
+        out[k] += odds[k - 1] * odd_after + evens[k] * even + odds[k] * odd + evens[k + 1] * even_before
+    if odds.shape[0] == columns:
+        out[last] += odds[last] * (odd + odd_after)
 
 
 @loop
@@ -181,7 +229,7 @@ def _add_wishes(width, taken, halved, taps, rows, room, wishes, weights):
     over, away, worth, wish, weight = room[2, :width], room[3, :width], room[4, :width], room[5, :width], room[6, :width]
     row_taken = taken[1:]
     if halved:
-        widen(taken, taps, room[7])
+        _widen(taken, taps, room[7])
         row_taken = room[7]
     _wish_row(over, away, worth, row_taken, wish, weight)
     for n in range(2):
@@ -241,18 +289,21 @@ def _legal_parts(demand):
 
 
 @free_loop
-def _lower_scale(parts, halved, scale_row):
+def _lower_scale(parts, halved, taps, scale_row):
     """Lower the scale of every chroma site to what each pixel that reads it may keep. parts: (W,)."""
-    columns, last = scale_row.shape[0], parts.shape[0] - 1
+    columns = scale_row.shape[0]
+    for k in range(columns):
+        scale_row[k] = min(scale_row[k], parts[k])
     if not halved:
-        for k in range(columns):
-            scale_row[k] = min(scale_row[k], parts[k])
         return
-    for end in (0, columns - 1):
-        for x in range(max(2 * end - 1, 0), min(2 * end + 1, last) + 1):
-            scale_row[end] = min(scale_row[end], parts[x])
-    for k in range(1, columns - 1):
-        scale_row[k] = min(scale_row[k], parts[2 * k - 1], parts[2 * k], parts[2 * k + 1])
+    odds = parts[columns:]
+    for k in range(odds.shape[0]):
+        scale_row[k] = min(scale_row[k], odds[k])
+    for k in range(columns - 1):
+        scale_row[k + 1] = min(scale_row[k + 1], odds[k])
+    if taps[0] != _ZERO:
+        for k in range(columns - 1):
+            scale_row[k] = min(scale_row[k], parts[k + 1])
 
 
 @free_loop
@@ -276,17 +327,17 @@ def rein_rows(luma, cb, cr, width, halved, column_taps, codes, gains, limits, on
     """
     columns = cb.shape[1]
     read, room = np.empty((3, columns + 2), np.float32), np.empty((_ROOM, 2 * columns), np.float32)
-    over, away, worth, demand = room[2, :width], room[3, :width], room[4, :width], room[5, :width]
+    demand, at = room[5, :width], np.empty(2 * columns, np.int32)
     wishes, weights = np.empty((2, columns), np.float32), np.empty((2, columns), np.float32)
     taken, scale, whole = np.empty((1, columns), np.float32), np.empty(columns, np.float32), (_ONE, _ZERO)
+    parted = np.empty(2 * columns, luma.dtype)
     for row in range(cb.shape[0]):
-        line, places = luma[row, :width], (row, row)
+        line, places = _parted(luma[row, :width], halved, columns, parted), (row, row)
         row_b, row_r = _read(cb, cr, places, _ZERO, halved, column_taps, read, room)
-        asks = _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away)
+        asks = _look_row(line, row_b, row_r, codes, gains, limits, onset, shares, room, at)
         if not asks and not _any_beyond(line, codes[0], codes[1], giving[0]):
             continue
         if asks:
-            _worth_row(over, away, row_b, row_r, shares, worth)
             taken[:] = _ZERO
             for _ in range(_TURNS):
                 wishes[:], weights[:] = _ZERO, _ZERO
@@ -298,12 +349,14 @@ def rein_rows(luma, cb, cr, width, halved, column_taps, codes, gains, limits, on
             _scale_row(cr[row], scale)
             row_b, row_r = _read(cb, cr, places, _ZERO, halved, column_taps, read, room)
         _give_row(line, row_b, row_r, codes, gains, giving[0], giving[1], giving[2])
+        if halved:
+            _join_row(line, columns, luma[row, :width])
         for _ in range(rounds):
             if not _demand_row(line, row_b, row_r, codes, gains, limits, demand):
                 break
             _legal_parts(demand)
             scale[:] = _ONE
-            _lower_scale(demand, halved, scale)
+            _lower_scale(demand, halved, column_taps, scale)
             _scale_row(cb[row], scale)
             _scale_row(cr[row], scale)
             row_b, row_r = _read(cb, cr, places, _ZERO, halved, column_taps, read, room)
@@ -320,10 +373,11 @@ def take_chroma(luma, cb, cr, size, halved, column_taps, rows, codes, gains, lim
     first, second, share_of_second = rows
     columns = cb.shape[1]
     read, room = np.empty((3, columns + 2), np.float32), np.empty((_ROOM, 2 * columns), np.float32)
-    over, away, worth = room[2, :width], room[3, :width], room[4, :width]
+    over, away, at = room[2, :width], room[3, :width], np.empty(2 * columns, np.int32)
     asks, gives, taken = np.zeros(height, np.bool_), np.zeros(height, np.bool_), np.zeros_like(cb)
+    parted = np.empty(2 * columns, luma.dtype)
     for row in range(height):
-        line, places = luma[row, :width], (first[row], second[row])
+        line, places = _parted(luma[row, :width], halved, columns, parted), (first[row], second[row])
         row_b, row_r = _read(cb, cr, places, share_of_second[row], halved, column_taps, read, room)
         asks[row] = _ask_row(line, row_b, row_r, codes, gains, limits, onset, over, away) > 0
         gives[row] = asks[row] or _any_beyond(line, codes[0], codes[1], giving[0])
@@ -336,8 +390,8 @@ def take_chroma(luma, cb, cr, size, halved, column_taps, rows, codes, gains, lim
             continue
         places, share = (first[row], second[row]), share_of_second[row]
         row_b, row_r = _read(cb, cr, places, share, halved, column_taps, read, room)
-        _ask_row(luma[row, :width], row_b, row_r, codes, gains, limits, onset, over, away)
-        _worth_row(over, away, row_b, row_r, shares, worth)
+        line = _parted(luma[row, :width], halved, columns, parted)
+        _look_row(line, row_b, row_r, codes, gains, limits, onset, shares, room, at)
         lines[:] = _ZERO
         _add_wishes(width, read[2], halved, column_taps, (_ONE - share, share), room, lines[0], lines[1])
         for n in range(2):
@@ -359,17 +413,19 @@ def rein_scale(luma, cb, cr, size, halved, column_taps, rows, codes, gains, limi
     first, second, share_of_second = rows
     columns = cb.shape[1]
     read, room = np.empty((2, columns + 2), np.float32), np.empty((2, 2 * columns), np.float32)
-    demand, reined = np.empty(width, np.float32), 0
+    demand, reined, parted = np.empty(width, np.float32), 0, np.empty(2 * columns, luma.dtype)
     for row in range(height):
-        line, places = luma[row, :width], (first[row], second[row])
+        line, places = _parted(luma[row, :width], halved, columns, parted), (first[row], second[row])
         row_b, row_r = _read(cb, cr, places, share_of_second[row], halved, column_taps, read, room)
         if gives[row]:
             _give_row(line, row_b, row_r, codes, gains, giving[0], giving[1], giving[2])
+            if halved:
+                _join_row(line, columns, luma[row, :width])
         count = _demand_row(line, row_b, row_r, codes, gains, limits, demand)
         if count:
             reined += count
             _legal_parts(demand)
-            _lower_scale(demand, halved, scale[places[0]])
+            _lower_scale(demand, halved, column_taps, scale[places[0]])
             if places[1] != places[0]:
-                _lower_scale(demand, halved, scale[places[1]])
+                _lower_scale(demand, halved, column_taps, scale[places[1]])
     return reined

@@ -7,6 +7,7 @@ from bluffline.loops import free_loop
 _ZERO, _HALF, _LEAST = np.float32(0), np.float32(0.5), np.float32(1e-12)
 REACH = 0.6  # Cb and Cr from −REACH to REACH are told apart; what is beyond counts as there
 CELLS = 32  # of a table of them, along each
+_COLUMN = 2 * (CELLS + 1)  # entries of one Cb: for every Cr what luma takes at the high and at the low limit
 
 
 @free_loop
@@ -33,18 +34,27 @@ def asked_of(y, up, under, low, high, onset):
 
 
 @free_loop
-def luma_share(shares, away, b, r):
-    """The share of an excess that luma takes, straight between the entries of a table; away: of `asked_of`.
-
-    shares: of `giving.luma_shares`, flat.
-    """
-    most, last = np.float32(CELLS), np.uint32(CELLS - 1)
+def share_place(away, b, r):
+    """Where a colour stands in a table of `giving.luma_shares`, flat: the entry before it, and how far it is on to the next."""
+    most, last = np.float32(CELLS), np.float32(CELLS - 1)
     per_cell, middle = np.float32(CELLS / (2 * REACH)), np.float32(CELLS / 2)
     x, y = min(max(b * per_cell + middle, _ZERO), most), min(max(r * per_cell + middle, _ZERO), most)
-    i, j = min(np.uint32(x), last), min(np.uint32(y), last)
-    s, t = x - np.float32(i), y - np.float32(j)
-    row = np.uint32(2 * (CELLS + 1))
-    at = i * row + np.uint32(2) * j + np.uint32(0 if away > _ZERO else 1)
-    first = shares[at] + (shares[at + row] - shares[at]) * s
-    second = shares[at + np.uint32(2)] + (shares[at + row + np.uint32(2)] - shares[at + np.uint32(2)]) * s
+    i, j = np.int32(min(x, last)), np.int32(min(y, last))
+    at = np.int32(i * np.int32(_COLUMN) + j * np.int32(2) + np.int32(0 if away > _ZERO else 1))
+    return at, x - np.float32(i), y - np.float32(j)
+
+
+@free_loop
+def share_at(shares, at, s, t):
+    """What a table says at a place of `share_place`, straight between its entries."""
+    here, row, column = np.uint32(at), np.uint32(_COLUMN), np.uint32(2)
+    first = shares[here] + (shares[here + row] - shares[here]) * s
+    second = shares[here + column] + (shares[here + row + column] - shares[here + column]) * s
     return first + (second - first) * t
+
+
+@free_loop
+def luma_share(shares, away, b, r):
+    """The share of an excess that luma takes; away: of `asked_of`; shares: of `giving.luma_shares`, flat."""
+    at, s, t = share_place(away, b, r)
+    return share_at(shares, at, s, t)
