@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QLabel
 
 from bluffline.demo import demo_clip
@@ -28,7 +29,6 @@ from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
 from bluffline.treat.step import Heading
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
-from bluffline.view.looking import Tool
 
 _SECONDS = 300
 Until = Callable[[Callable[[], bool]], None]
@@ -95,16 +95,11 @@ def run(desk: Desk, until: Until, folder: Path) -> Iterator[Stage]:
     yield Stage("exposure", (_levels(before, _seen(desk)),))
 
     before = _seen(desk)
-    desk.treatment.add_step(Balance)
-    desk.picking.take(Tool.COLOUR)
-    balance = session.place.rung
-    assert balance is not None
-    desk.picture.colour_picked.emit(list(WALL), "new")
-    until(lambda: document.treatment[balance] != Balance())
-    desk.viewer.look.change(tool=Tool.LOOK)
-    yield Stage(
-        "balance", (f"the wall: C*ab {_cast(desk, before)} → {_cast(desk, _seen(desk))}", document.treatment[balance].text)
-    )
+    press("propose-balance", lambda: not desk.lights.isHidden())
+    QTest.keyClick(desk.lights, Qt.Key.Key_3)
+    balance = next(step for step in document.treatment if isinstance(step, Balance))
+    wall = f"the wall: C*ab {_cast(desk, before)} → {_cast(desk, _seen(desk))}"
+    yield Stage("balance", (desk.lights.cards[2].accessibleName().partition(";")[0], wall, balance.text))
 
     before = _seen(desk)
     desk.treatment.add_step(Bands)

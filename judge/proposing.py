@@ -1,7 +1,11 @@
 """What proposals are worth: on pictures that need nothing, and on those that were pushed off what they were."""
 
+from itertools import product
+
 import numpy as np
 
+from bluffline.propose.lights import offered_lights
+from bluffline.propose.neutral import light_of
 from bluffline.propose.pixels import Pixels
 from bluffline.propose.proposals import BEARABLE, What, steps_of, suggest
 from bluffline.rules.aims import shipped_aims
@@ -64,8 +68,8 @@ def untouched(names):
     moved = {name: _apart(proposed(picture(name))[0], picture(name)) for name in names}
     worse = [f"{name} {by:.1f}" for name, by in moved.items() if by > _WORSE]
     print(
-        f"  nothing wrong, {len(names)} pictures: moved by {np.median(list(moved.values())):.2f} in the median, by more than 1: "
-        f"{len(worse)} ({', '.join(worse) or 'none'})"
+        f"  nothing wrong, {len(names)} pictures: moved by {np.median(list(moved.values())):.2f} in the median, "
+        f"by more than 1: {len(worse)} ({', '.join(worse) or 'none'})"
     )
 
 
@@ -95,8 +99,34 @@ def log(names):
         for camera in cameras:
             scene = light @ np.linalg.inv(to_primaries(camera.matrix, "bt709")).T
             told.append(opened(np.interp(scene, camera.table, np.linspace(LEAST, GREATEST, ENTRIES))))
-        for lift in (0.05, 0.09, 0.12, 0.16):
-            for white in (0.7, 0.85, 0.98):
-                for chroma in (1.0, 0.5):
-                    taken.append(opened(lift + (white - lift) * saturated(picture(name), chroma)))
-    print(f"  camera log told: {np.mean(told) * 100:.0f} % of {len(told)}; lifted blacks taken for it: {sum(taken)} of {len(taken)}")
+        taken += [
+            opened(lift + (white - lift) * saturated(picture(name), chroma))
+            for lift, white, chroma in product((0.05, 0.09, 0.12, 0.16), (0.7, 0.85, 0.98), (1.0, 0.5))
+        ]
+    print(
+        f"  camera log told: {np.mean(told) * 100:.0f} % of {len(told)}; "
+        f"lifted blacks taken for it: {sum(taken)} of {len(taken)}"
+    )
+
+
+def lights(names):
+    """Balance under casts: how often it is sure and right then, and how near the best of the lights comes that are offered."""
+    sure, best = [], []
+    for name, make in product(names, CASTS.values()):
+        pixels = seen(make(picture(name)))[1]
+        wanted = 1 / camera_light(make(np.full((1, 1, 3), 0.5)), "bt709")[0, 0]
+        found = light_of(pixels)
+        if found.sure:
+            sure.append(_degrees(found.gains, wanted))
+        offered = [_degrees(offer.step.gains, wanted) for offer in offered_lights(pixels, AIMS)]
+        best.append(min(offered, default=180.0))
+    print(
+        f"  balance of {len(best)} casts: sure {len(sure)}, of these within 3°: {sum(each <= 3 for each in sure)}; "
+        f"best of the offered within 3°: {np.mean(np.array(best) <= 3) * 100:.0f} %, {np.median(best):.1f}° in the median"
+    )
+
+
+def _degrees(one, other):
+    """Between two lights."""
+    one, other = np.array(one) / np.linalg.norm(one), np.array(other) / np.linalg.norm(other)
+    return np.degrees(np.arccos(np.clip(one @ other, -1, 1)))

@@ -25,6 +25,7 @@ def main() -> None:
         proposing.untouched(more)
         proposing.pushed(more)
         proposing.log(more)
+        proposing.lights(more)
         print(f"  {time.perf_counter() - began:.0f} s")
     print("Legalising, made pictures")
     legalising.ramps()

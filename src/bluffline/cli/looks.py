@@ -68,6 +68,7 @@ def _propose(options: argparse.Namespace) -> int:
             )  # fmt: skip
     told = [f"  {reason}" for reason in proposal.reasons] or ["  nothing is proposed"]
     told += [f"  left alone: {reason}" for reason in proposal.left]
+    told += [f"  offered: {one.offer.title}: {one.offer.step.text}; {one.offer.told}" for one in proposal.offered]
     report = {
         "schema": PROPOSE_SCHEMA,
         "what": list(map(str, wanted)),
@@ -75,6 +76,9 @@ def _propose(options: argparse.Namespace) -> int:
         **_shot_report(options, shots, number),
     }
     report |= {"steps": list(map(step_to, proposal.treatment)), "reasons": proposal.reasons, "left": proposal.left}
+    report["offered"] = [
+        {"light": one.offer.title, "why": one.offer.told, "step": step_to(one.offer.step)} for one in proposal.offered
+    ]
     title = f"Proposed: {', '.join(wanted)}"
     _deliver(options, target, report, title, proposal.treatment, "\n".join(told))
     return 0

@@ -72,7 +72,7 @@ def light_of(pixels: Pixels, neutral: Array | None = None) -> Light:
         share = float(greys.mean())
         spread = float(np.subtract(*np.quantile(lab[greys, 0], (0.95, 0.05)))) if share >= _SHARE else 0.0
         if spread < _RANGE:
-            words = f"greys of every brightness are not seen: {share * 100:.0f} % of the picture, over {spread:.0f} of L*"
+            words = f"greys from dark to light are not seen ({share * 100:.0f} % of the picture, over {spread:.0f} of L*)"
             return _told(light, weights, sure=False, why=words)
         light = seen[greys].mean(axis=0)
     lab = _lab(seen, light, weights)

@@ -11,6 +11,7 @@ from scipy.ndimage import grey_closing, grey_opening
 from bluffline.figures import figure
 from bluffline.measure.counted import Limits, luma_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
+from bluffline.propose.lights import Offer
 from bluffline.rules.catalogue import answered
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
@@ -37,12 +38,26 @@ PlanesAt = Callable[[int], Planes | None]
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A treatment for one shot and, in the order of its steps, why each is there; ``left``: what was left alone, and why."""
+    """A treatment for one shot and, in the order of its steps, why each is there; ``left``: what was left alone, and why.
+
+    ``offered``: lights to choose from, where none is sure; ``seen``: then the shot with the treatment, (H, W, 3) R′G′B′.
+    """
 
     shot: int
     treatment: Treatment
     reasons: tuple[str, ...]
     left: tuple[str, ...] = ()
+    offered: "tuple[Offered, ...]" = ()
+    seen: NDArray[np.float64] | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Offered:
+    """A light, the whole treatment with its balance, and the shot so treated, small, (H, W, 3) R′G′B′."""
+
+    offer: Offer
+    proposal: Proposal
+    seen: NDArray[np.float64]
 
 
 def luma_extremes(survey: Survey, shot: Shot) -> tuple[float, float]:

@@ -4,20 +4,24 @@ from collections.abc import Sequence
 from dataclasses import replace
 from enum import StrEnum
 
+import numpy as np
+
 from bluffline.measure.areas import Area
 from bluffline.measure.bars import read_bars
 from bluffline.measure.frame_signal import FrameSignal
+from bluffline.propose.lights import offered_lights
 from bluffline.propose.pixels import Pixels, PlanesAt, frames_of, look_at
-from bluffline.propose.proposals import BEARABLE, What, steps_of, suggest
-from bluffline.propose.propose import Proposal, held_inside, propose
+from bluffline.propose.proposals import BEARABLE, Suggested, What, steps_of, suggest
+from bluffline.propose.propose import Offered, Proposal, held_inside, propose
 from bluffline.rules.aims import Aims
 from bluffline.rules.finding import Finding
 from bluffline.rules.levels import LIKELY, ShotLevels, mistagged, shot_levels, source_levels
 from bluffline.rules.shots import Shot
 from bluffline.signal.levels import Range
 from bluffline.survey.survey import Survey
+from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.level_remap import LevelRemap, RemapMode
-from bluffline.treat.ladder import Treatment, ordered, with_step
+from bluffline.treat.ladder import Treatment, apply_to_colours, ordered, with_step
 from bluffline.treat.step import Heading, called
 
 
@@ -44,6 +48,7 @@ def propose_look(
     areas: Sequence[Area] = (),
     *,
     levels: ShotLevels | None = None,
+    beside: tuple[str, Balance] | None = None,
 ) -> Proposal:
     """What is proposed for a shot beside the treatment that it has; bars are left alone.
 
@@ -53,6 +58,7 @@ def propose_look(
     look : gives the native planes of a frame, or None where it can't be decoded
     areas : in the shot, for what they are named
     levels : the evidence for the range that the shot was made in, see `evidence_for`
+    beside : another shot's balance, and what to call it where it is offered
 
     Raises
     ------
@@ -76,6 +82,7 @@ def propose_look(
             remap = LevelRemap.mistagged(mode, source.bit_depth, source.levels)
             whole = with_step(whole, replace(remap, heading=Heading.SHOT))
             reasons.append(f"{called(LevelRemap)}: {levels.reason} (confidence {levels.confidence:.2f})")
+    suggested: list[Suggested] = []
     if what:
         pixels = pixels_of(survey, shot, look, whole, areas)
         suggested = suggest(pixels, what, aims)
@@ -94,7 +101,16 @@ def propose_look(
     if whole != ordered(treatment):
         whole, held = held_inside(survey, shot, findings, look, whole)
         reasons += held
-    return Proposal(number, whole, tuple(reasons), tuple(left))
+    proposal = Proposal(number, whole, tuple(reasons), tuple(left))
+    if not any(one.what is What.BALANCE and not one.sure for one in suggested):
+        return proposal
+    behind = pixels.through(steps_of(suggested))
+    seen, offered = behind.rgb[len(behind.rgb) // 2], []
+    for offer in offered_lights(behind, aims, beside):
+        ladder, held = held_inside(survey, shot, findings, look, with_step(whole, offer.step))
+        taken = Proposal(number, ladder, (*reasons, f"{called(offer.step)}: {offer.title}, {offer.told}", *held))
+        offered.append(Offered(offer, taken, np.asarray(apply_to_colours((offer.step,), seen, survey.source))))
+    return replace(proposal, offered=tuple(offered), seen=seen)
 
 
 def evidence_for(survey: Survey, shots: Sequence[Shot], number: int) -> ShotLevels | None:

@@ -26,6 +26,7 @@ from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.actions.for_shot import ForShot
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
+from bluffline.ui.actions.offering import Offering
 from bluffline.ui.actions.overseeing import Overseeing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
@@ -45,6 +46,7 @@ from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
 from bluffline.ui.ladder.bench import Bench
 from bluffline.ui.ladder.ladder import LadderPanel
+from bluffline.ui.ladder.lights import LightsPanel
 from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.menus import Menus
@@ -81,7 +83,9 @@ class Desk(QMainWindow):
         self.picture = self.viewer.picture
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
         self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)
-        self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.header.say)
+        self.lights = LightsPanel()
+        self.offering = Offering(session, self.lights, self.header.say)
+        self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.offering, self.header.say)
         self.overseeing = Overseeing(session, self.jobs, self.work.beside, self.proposing, self)
         self.stocking = Stocking(session, self.work.beside, self.header.say, self)
         self.treatment = LadderPanel(session)
@@ -137,6 +141,7 @@ class Desk(QMainWindow):
         self.divider = QSplitter(Qt.Orientation.Vertical)
         self.divider.addWidget(upper)
         self.divider.addWidget(self.bench)
+        self.divider.addWidget(self.lights)
         self.divider.setChildrenCollapsible(False)
         self.divider.setStretchFactor(0, 1)
         self.divider.setStretchFactor(1, 0)
@@ -194,6 +199,7 @@ class Desk(QMainWindow):
         self.treatment.ladder.refused.connect(self.header.say)
         self.treatment.added.connect(self.header.say)
         self.bench.opened.connect(self._bench_opened)
+        self.lights.opened.connect(self._make_room)
         self.divider.splitterMoved.connect(self._keep_divider)
         self.pages.turned.connect(self._turned)
         self.gauges.changed.connect(self._gauges_changed)
@@ -277,9 +283,12 @@ class Desk(QMainWindow):
             gauge.update()
         self.refresh_commands()
 
+    def _make_room(self, needed: bool) -> None:
+        self.skyline.set_low(needed)
+        self.skyline_card.set_head(shown=not needed)
+
     def _bench_opened(self, opened: bool) -> None:
-        self.skyline.set_low(opened)
-        self.skyline_card.set_head(shown=not opened)
+        self._make_room(opened)
         if opened and self.settings.bench:
             self.divider.setSizes([max(self.divider.height() - self.settings.bench, 0), self.settings.bench])
 

@@ -16,14 +16,17 @@ from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
+from bluffline.ui.actions.offering import Offering
 from bluffline.view.looking import LookingModel
 
 
 class Proposing:
     """Proposes treatments for the shot in view; ``say`` tells what came of it, and what was left alone and why."""
 
-    def __init__(self, session: Session, look: LookingModel, beside: Jobs, say: Callable[[str], None]) -> None:
-        self._session, self._look, self._beside, self._say = session, look, beside, say
+    def __init__(
+        self, session: Session, look: LookingModel, beside: Jobs, offering: Offering, say: Callable[[str], None]
+    ) -> None:
+        self._session, self._look, self._beside, self._offering, self._say = session, look, beside, offering, say
 
     def propose(self, *wanted: Wanted, shots: Sequence[int] = ()) -> None:
         """Look at shots behind their treatments, the one in view where none are named; add what brings them to the aims."""
@@ -39,6 +42,7 @@ class Proposing:
         every, findings = list(session.shots), list(session.findings)
         asked = session.document.ask(chosen)
         areas = {number: self._areas_in(number) for number in chosen}
+        balances = {number: self._offering.beside(number) for number in chosen}
 
         def job(monitor: Monitor) -> dict[int, Proposal]:
             proposed = {}
@@ -48,7 +52,7 @@ class Proposing:
                     levels = evidence_for(survey, every, number) if Wanted.LEVELS in wanted else None
                     proposed[number] = propose_look(
                         survey, number, every[number], own, reader.planes, wanted, aims, asked.ladders[number], areas[number],
-                        levels=levels,
+                        levels=levels, beside=balances[number],
                     )  # fmt: skip
                     monitor.at("Propose", len(proposed), len(chosen), "shots")
             return proposed
@@ -70,6 +74,10 @@ class Proposing:
         if len(proposed) == 1:
             (one,) = proposed.values()
             left = f" Left alone: {'; '.join(one.left)}." if one.left else ""
+            if one.offered:
+                left += " Lights are offered beneath the picture."
+                (now,) = same.values()
+                self._offering.offer(now, one)
             self._say(f"{title}: {'; '.join(one.reasons) or 'nothing is proposed'}.{left}")
             return
         as_they_are, changed = len(same) - len(given), len(proposed) - len(same)
