@@ -5,6 +5,7 @@ from itertools import product
 import numpy as np
 
 from bluffline.propose.lights import offered_lights
+from bluffline.propose.matching import bring
 from bluffline.propose.neutral import light_of
 from bluffline.propose.pixels import Pixels
 from bluffline.propose.proposals import BEARABLE, What, steps_of, suggest
@@ -123,6 +124,26 @@ def lights(names):
     print(
         f"  balance of {len(best)} casts: sure {len(sure)}, of these within 3°: {sum(each <= 3 for each in sure)}; "
         f"best of the offered within 3°: {np.mean(np.array(best) <= 3) * 100:.0f} %, {np.median(best):.1f}° in the median"
+    )
+
+
+def matched(names):
+    """A part of a picture brought to another part of it, with a cast and without: only what both show may count."""
+    plain, cast = [], []
+    for name, (first, last) in product(names, ((1 / 2, 1 / 2), (2 / 3, 1 / 3), (7 / 8, 1 / 8), (1, 0))):
+        rgb = picture(name)
+        width = rgb.shape[1]
+        mine, theirs = rgb[:, : round(width * first)], rgb[:, round(width * last) :]
+        for make, into in ((None, plain), (CASTS["warm"], cast), (CASTS["green"], cast), (PUSHES["a stop under"], cast)):
+            kept, pixels = seen(mine if make is None else make(mine))
+            match = bring(pixels, seen(theirs)[1])
+            made = np.asarray(apply_to_colours(match.treatment, kept, SOURCE))
+            into.append((_apart(kept, mine), _apart(made, mine)))
+    (was, now), (before, after) = (np.array(each).T for each in (plain, cast))
+    print(
+        f"  brought to another part, nothing wrong: worse by more than 1 in {(now > was + _WORSE).sum()} of {len(was)}; with a "
+        f"cast: better in {np.mean(after < before - _SAME) * 100:.0f} % of {len(before)}, worse by more than 1 in "
+        f"{(after > before + _WORSE).sum()}, {np.median(before):.1f} → {np.median(after):.1f} in the median"
     )
 
 

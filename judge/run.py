@@ -26,6 +26,7 @@ def main() -> None:
         proposing.pushed(more)
         proposing.log(more)
         proposing.lights(more)
+        proposing.matched(more)
         print(f"  {time.perf_counter() - began:.0f} s")
     print("Legalising, made pictures")
     legalising.ramps()

@@ -118,8 +118,18 @@ def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
     press(shots, "Make it the reference")
     qtbot.mouseClick(dialog.widgets[0], LEFT)
     press(shots, "Bring to the reference")
-    qtbot.waitUntil(lambda: "Brought to shot 2" in shots.header.message, timeout=WAIT)
-    assert len(document.work.ladder(0)) > 1 and "distance" in document.reasons[0][0]
+    qtbot.waitUntil(lambda: "Nothing brought to shot 2" in shots.header.message, timeout=WAIT)
+    assert document.work.ladder(0) == (Tone(0.5),) and "left alone" in shots.header.message, "they show other things"
+
+
+def test_a_shot_is_brought_to_one_that_shows_the_same(surveyed_desk, qtbot):
+    session, document = surveyed_desk.session, surveyed_desk.session.document
+    session.place.go_to(6)
+    document.split_shot()
+    document.set_treatment(0, (Tone(0.5),), "own")
+    surveyed_desk.proposing.match_shots([1], 0)
+    qtbot.waitUntil(lambda: "Brought to shot 1" in surveyed_desk.header.message, timeout=WAIT)
+    assert document.work.ladder(1) and "distance" in document.reasons[1][0]
 
 
 def test_shots_stand_side_by_side_and_one_of_them_stands_out(shots, qtbot):

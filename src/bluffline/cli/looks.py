@@ -100,7 +100,8 @@ def _match(options: argparse.Namespace) -> int:
             reference = _reference(probe(other)) if other else _seen(survey, reader, [int(options.to)])
         match = bring(pixels, reference)
     report: dict[str, Any] = {"schema": MATCH_SCHEMA, **_shot_report(options, shots, number), "to": options.to}
-    report |= {"before": round(match.before, 3), "after": round(match.after, 3), "steps": list(map(step_to, match.treatment))}
+    report |= {"before": round(match.before, 3), "after": round(match.after, 3), "at_best": match.at_best}
+    report |= {"steps": list(map(step_to, match.treatment))}
     told = "\n".join([f"  {match.told}", *(f"  {called(step)}: {step.text}" for step in match.treatment)])
     title = f"{'Brought to' if match.treatment else 'Compared with'} {options.to}"
     _deliver(options, target, report, title, match.treatment, told)

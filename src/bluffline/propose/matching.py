@@ -24,6 +24,7 @@ _ROUNDS, _TINY = 10, 1e-3
 _PLAIN = 1.5  # of distance that a figure of 1 is held to be worth, so that figures don't work against one another
 _BORNE_OUT = 0.12  # of what is left: by how much more has to fall, in what was left out, for another rung to be worth it
 _LEAST_FALL = 0.02  # of the distance
+_MOST_LEFT, _UNLIKE = 0.35, 2.6  # of a distance, and distance, that remain where two shots show different things
 _NEAR = 0.4  # distance from which two shots look alike
 _HUES = (-150.0, -90.0, -30.0, 30.0, 90.0, 150.0)
 _AREA_PIXELS = 1500
@@ -34,18 +35,25 @@ class Match:
     """Steps that bring a shot to a reference, none where nothing brings it nearer.
 
     ``before``, ``after``: distance in CIE Lab, see `distance`; ``areas``: for each name that both have, CIEDE2000 between the
-    means before and after.
+    means before and after. ``at_best``: the distance that steps would come to which were left out, since so much of it remains
+    that the two must show different things.
     """
 
     treatment: Treatment
     before: float
     after: float
     areas: tuple[tuple[str, float, float], ...] = ()
+    at_best: float | None = None
 
     @property
     def told(self) -> str:
         """What it comes to, for a person."""
         each = "".join(f"; {name} ΔE {before:.1f} → {after:.1f}" for name, before, after in self.areas)
+        if self.at_best is not None:
+            return (
+                f"left alone: at a distance of {self.before:.1f}, which nothing brings under {self.at_best:.1f}, both show too "
+                f"little that is alike; give an area of each that shows the same thing one name{each}"
+            )
         if not self.treatment:
             return f"at a distance of {self.before:.1f} nothing brings it nearer{each}"
         return f"distance {self.before:.1f} → {self.after:.1f}{each}"
@@ -83,10 +91,13 @@ def bring(pixels: Pixels, reference: Pixels, *, by_areas: bool = False) -> Match
     before = distance(lab, aim)
     treatment = _fitted(given, aim, source) if before > _NEAR else ()
     after = distance(lab_of(_through(treatment, given, source), source), aim)
+    at_best = None
     if after > before * (1 - _LEAST_FALL):
         treatment, after = (), before
+    elif not (by_areas and names) and (after > before * _MOST_LEFT or after > _UNLIKE):
+        treatment, after, at_best = (), before, after
     areas = tuple((name, *_apart(pixels.areas[name], reference.areas[name], treatment, pixels, reference)) for name in names)
-    return Match(treatment, before, after, areas)
+    return Match(treatment, before, after, areas, at_best)
 
 
 def _fitted(given: Array, aim: Array, source: SignalFormat) -> Treatment:

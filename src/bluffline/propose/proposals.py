@@ -123,6 +123,8 @@ def _levels(pixels: Pixels, aims: Aims) -> _Seen:
 def _exposure(pixels: Pixels, aims: Aims) -> Suggested:
     """Black and white points to the aims and the middle by gamma between them, so that highlights stay where they are."""
     seen, levels = _levels(pixels, aims), aims.levels
+    darkest = float(np.quantile(pixels.rgb.min(axis=-1), _ENDS[0]) * 100)  # of all components: none is driven under black
+    seen = replace(seen, low=min(seen.low, max(darkest, 0.0)))
     if seen.high - seen.low < _LEAST_CONTRAST:
         words = f"the picture spans {figure(seen.low, '.1f')} … {figure(seen.high, '.1f')} % only: there is nothing to expose"
         return Suggested(What.EXPOSURE, None, words, sure=False)

@@ -149,7 +149,8 @@ class Proposing:
         each = [f"shot {now + 1}: {found[number].told}" for number, now in same.items()]
         left = len(found) - len(same)
         told = f"; left as you made them meanwhile: {left} shot{'s' if left > 1 else ''}" if left else ""
-        self._say(f"Brought to {title}: {'; '.join(each)}{told}")
+        brought = "Brought" if any(found[number].treatment for number in same) else "Nothing brought"
+        self._say(f"{brought} to {title}: {'; '.join(each)}{told}")
 
 
 def _named(shots: Sequence[int]) -> str:
