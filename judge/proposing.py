@@ -56,7 +56,7 @@ def seen(rgb):
 def proposed(rgb, what=BEARABLE):
     """What a picture becomes by what is proposed for it, and the steps."""
     kept, pixels = seen(rgb)
-    steps = steps_of(suggest(pixels, what, AIMS))
+    steps = steps_of(suggest(pixels, what, AIMS, bearable=what is BEARABLE))
     return np.asarray(apply_to_colours(steps, kept, SOURCE)), steps
 
 

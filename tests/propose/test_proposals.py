@@ -94,6 +94,19 @@ def test_exposure_comes_to_the_aims_and_stays_there(low, high, middle):
     assert again is None or np.abs(again.apply(made, SOURCE) - made).max() < 0.12 or mid < 29 or mid > 61
 
 
+@pytest.mark.parametrize(
+    ("ends", "told"),
+    [((8, 80), ""), ((3, 60), "highlights"), ((15, 95), "black"), ((-6, 95), "black"), ((2, 107), "highlights")],
+)
+def test_bearable_leaves_what_lies_within_the_leeway_of_the_aims(ends, told):
+    """A dark or pale picture is no fault; asked for by itself, exposure brings it to the aims all the same."""
+    ramp = np.repeat(np.linspace(*ends, 4000).reshape(40, 100, 1) / 100, 3, axis=2)
+    exposure = suggest(seen(ramp), BEARABLE, AIMS, bearable=True)[1]
+    assert exposure.what is What.EXPOSURE and (exposure.step is None) is (told == "")
+    assert exposure.reason.startswith("bearable as it is") is (told == "") and told in exposure.reason
+    assert suggest(seen(ramp), [What.EXPOSURE], AIMS)[0].step is not None
+
+
 @pytest.mark.parametrize("level", [-0.05, 0.0, 0.4, 1.0, 1.09])
 def test_nothing_is_proposed_for_a_flat_field(level):
     flat = np.full((60, 80, 3), level)

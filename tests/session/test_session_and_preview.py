@@ -9,6 +9,7 @@ from bluffline.measure.areas import Area, Shape, Taken
 from bluffline.measure.counted import Limits
 from bluffline.measure.outside import GAMUT, LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.measure.region import Region
+from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.prove import propose_all
 from bluffline.rules.rulefile import load_rules, parse_rules
@@ -16,7 +17,7 @@ from bluffline.signal.format import Model, Overrides
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import run_survey
+from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -26,7 +27,7 @@ from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.view import preview_kernels, zones
 from bluffline.view.overview import overview
 from bluffline.view.preview import GaugeView, PinnedFrame, View, make_preview
-from clips import signal, to_planes
+from clips import make_clip, signal, to_planes
 
 LIMITS = Limits((-1.0, 103.0), (-5.0, 105.0))
 
@@ -299,6 +300,25 @@ def test_every_shot_has_its_card(session):
     assert cards[0].worst is None and len(cards[0].pictures) == 1
     assert cards[1].worst.rule == "luma-high" and len(cards[1].pictures) == len(cards[1].waves) == 2
     assert (cards[1].pictures[0] != cards[1].pictures[1]).any()
+    assert cards[0].skin is cards[1].skin is None, "nobody named a face"
+    grey = [Area("face", Shape.RECTANGLE, ((0, 40), (60, 90)))]
+    again = overview(session.survey, session.shots, session.findings, {}, told.append, lambda _: grey)
+    assert again[0].skin is None, "what is grey is no skin, whatever it is called"
+
+
+def test_skin_is_what_is_named_a_face_and_can_be_one(tmp_path):
+    def picture(_):
+        rgb = np.full((96, 160, 3), (0.6, 0.3, 0.2))  # bricks
+        rgb[20:60, 40:80] = (0.66, 0.47, 0.38)
+        return rgb
+
+    survey = start_survey(probe(make_clip(tmp_path / "face.mkv", picture, 4)), load_rules("r103"))
+    run_survey(survey, Monitor())
+    face = Area(" Face", Shape.RECTANGLE, ((44, 24), (76, 56)))
+    shots = survey.shots()
+    (bare,) = overview(survey, shots, [], {}, lambda _: None)
+    (named,) = overview(survey, shots, [], {}, lambda _: None, lambda _: [face])
+    assert bare.skin is None and named.skin == pytest.approx(50.5, abs=0.7)
 
 
 def test_areas_are_drawn_moved_named_removed_and_undone(session):

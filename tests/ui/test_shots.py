@@ -5,7 +5,9 @@ from contextlib import suppress
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QInputDialog
 
+from bluffline.measure.areas import Shape
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.step import Heading
 from bluffline.ui.dialogs.overview import ShotWidget
@@ -120,6 +122,22 @@ def test_steps_are_copied_and_shots_brought_to_one(shots, qtbot):
     press(shots, "Bring to the reference")
     qtbot.waitUntil(lambda: "Nothing brought to shot 2" in shots.header.message, timeout=WAIT)
     assert document.work.ladder(0) == (Tone(0.5),) and "left alone" in shots.header.message, "they show other things"
+
+
+def test_a_face_is_one_in_the_shot_that_it_is_named_in(surveyed_desk, monkeypatch):
+    session = surveyed_desk.session
+    session.place.go_to(session.shots[1].first)
+    for shape in (Shape.RECTANGLE, Shape.ELLIPSE):
+        session.document.drawn.add(shape, ((10, 10), (60, 60)))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Face", True))
+    surveyed_desk.viewer.change_area(0, "rename")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("clock", True))
+    surveyed_desk.viewer.change_area(1, "rename")
+    told = [[area.name for area in surveyed_desk.proposing._areas_in(shot)] for shot in (0, 1)]
+    assert told == [["clock"], ["Face", "clock"]], "what stands there in another shot is no face"
+    session.place.go_to(0)
+    session.document.drawn.move(0, 5, 5, only_here=True)
+    assert len(surveyed_desk.proposing._areas_in(0)) == 2, "but where it was moved to it is one"
 
 
 def test_a_shot_is_brought_to_one_that_shows_the_same(surveyed_desk, qtbot):

@@ -27,6 +27,7 @@ _MOST_STRETCH = 2.5
 _GAMMA = 0.6, 1.8
 _HALVINGS = 40
 _NEAR = 1.0  # percent that a level may lie beside its aim
+_UNDER, _OVER = 2.0, 4.0  # percent under black and over the highest highlights that are bearable
 # Percent: log footage has its black above, its highlights and its chroma below these, and no more between its ends.
 _FLAT_BLACK, _FLAT_WHITE, _FLAT_CHROMA, _FLAT_SPAN = 8.5, 72.0, 8.5, 58.0
 _NEUTRAL_CAST = 3.0  # C*ab that is left alone: less is not seen
@@ -61,8 +62,11 @@ BEARABLE = tuple(What)
 _BY_LEVELS, _NOT_FOR = (What.LOG, What.EXPOSURE, What.SATURATION), ("hlg", "pq", "linear")
 
 
-def suggest(pixels: Pixels, what: Sequence[What], aims: Aims) -> list[Suggested]:
-    """What is proposed for a shot, in the order of the work, each on what those before it leave."""
+def suggest(pixels: Pixels, what: Sequence[What], aims: Aims, *, bearable: bool = False) -> list[Suggested]:
+    """What is proposed for a shot, in the order of the work, each on what those before it leave.
+
+    ``bearable``: levels and chroma that lie within the leeway of the aims are left as they are.
+    """
     found = []
     opened = False
     for each in (one for one in What if one in what):
@@ -73,6 +77,8 @@ def suggest(pixels: Pixels, what: Sequence[What], aims: Aims) -> list[Suggested]
             found.append(Suggested(each, None, words, sure=False))
             continue
         made = _MAKERS[each](pixels, aims)
+        if bearable and made.step is not None and each in _BEARABLE and _BEARABLE[each](pixels, aims):
+            made = Suggested(each, None, f"bearable as it is: {made.reason}")
         found.append(made)
         opened = opened or (each is What.LOG and made.step is not None)
         if made.step is not None:
@@ -120,11 +126,15 @@ def _levels(pixels: Pixels, aims: Aims) -> _Seen:
     return _Seen(low, high, middle, "middle")
 
 
+def _exposed(pixels: Pixels, aims: Aims) -> _Seen:
+    """The levels that exposure goes by: black is the lowest of all components, so that none is driven under it."""
+    seen, darkest = _levels(pixels, aims), float(np.quantile(pixels.rgb.min(axis=-1), _ENDS[0]) * 100)
+    return replace(seen, low=min(seen.low, max(darkest, 0.0)))
+
+
 def _exposure(pixels: Pixels, aims: Aims) -> Suggested:
     """Black and white points to the aims and the middle by gamma between them, so that highlights stay where they are."""
-    seen, levels = _levels(pixels, aims), aims.levels
-    darkest = float(np.quantile(pixels.rgb.min(axis=-1), _ENDS[0]) * 100)  # of all components: none is driven under black
-    seen = replace(seen, low=min(seen.low, max(darkest, 0.0)))
+    seen, levels = _exposed(pixels, aims), aims.levels
     if seen.high - seen.low < _LEAST_CONTRAST:
         words = f"the picture spans {figure(seen.low, '.1f')} … {figure(seen.high, '.1f')} % only: there is nothing to expose"
         return Suggested(What.EXPOSURE, None, words, sure=False)
@@ -191,9 +201,14 @@ def _balance(pixels: Pixels, aims: Aims) -> Suggested:
     return Suggested(What.BALANCE, step, light.told)
 
 
+def _chroma(pixels: Pixels) -> float:
+    """Of the most colourful twentieth, in percent."""
+    return float(np.quantile(np.hypot(pixels.ycbcr[:, 1], pixels.ycbcr[:, 2]), 0.95))
+
+
 def _saturation(pixels: Pixels, aims: Aims) -> Suggested:
     """Chroma of the most colourful twentieth brought into the aims."""
-    chroma = float(np.quantile(np.hypot(pixels.ycbcr[:, 1], pixels.ycbcr[:, 2]), 0.95))
+    chroma = _chroma(pixels)
     low, high = aims.colour.chroma
     wanted = float(np.clip(chroma, low, high))
     if abs(wanted - chroma) <= _NEAR or chroma < _NEAR:
@@ -208,9 +223,8 @@ def _skin(pixels: Pixels, aims: Aims) -> Suggested:
     """The hue of a face turned to where skin lies."""
     face = pixels.named(aims.names.face)
     if face is None:
-        return Suggested(
-            What.SKIN, None, f"no area is named {aims.names.face[0] if aims.names.face else 'for a face'}", sure=False
-        )
+        called = aims.names.face[0] if aims.names.face else "for a face"
+        return Suggested(What.SKIN, None, f"no area of this shot is named {called}", sure=False)
     ycbcr = replace(pixels, rgb=face[None, None]).ycbcr
     hue = float(np.degrees(np.arctan2(ycbcr[:, 2].mean(), ycbcr[:, 1].mean())))
     off = (hue - aims.colour.skin + 180) % 360 - 180
@@ -230,7 +244,7 @@ def _skin(pixels: Pixels, aims: Aims) -> Suggested:
 def _log(pixels: Pixels, aims: Aims) -> Suggested:
     """Flat footage, known by its black, its white and its chroma, opened from measured extremes."""
     seen = _levels(pixels, aims)
-    chroma = float(np.quantile(np.hypot(pixels.ycbcr[:, 1], pixels.ycbcr[:, 2]), 0.95))
+    chroma = _chroma(pixels)
     told = f"black {figure(seen.low, '.1f')} %, highlights {figure(seen.high, '.1f')} %, chroma {chroma:.1f} %"
     flat = seen.low >= _FLAT_BLACK and seen.high <= _FLAT_WHITE and chroma <= _FLAT_CHROMA
     flat = flat and seen.high - seen.low <= _FLAT_SPAN
@@ -269,6 +283,22 @@ def _log_exposure(step: Log, middle: float, aim: tuple[float, float], pixels: Pi
     return round((least + most) / 2, 2)
 
 
+def _bearable_levels(pixels: Pixels, aims: Aims) -> bool:
+    seen, levels, leeway = _exposed(pixels, aims), aims.levels, aims.leeway
+    low, high = levels.face if seen.named == "face" else levels.middle
+    return (
+        -_UNDER <= seen.low <= levels.black + leeway.black
+        and levels.highlights[0] - leeway.highlights <= seen.high <= levels.highlights[1] + _OVER
+        and low - leeway.middle <= seen.middle <= high + leeway.middle
+    )
+
+
+def _bearable_chroma(pixels: Pixels, aims: Aims) -> bool:
+    low, high = aims.colour.chroma
+    return low - aims.leeway.chroma <= _chroma(pixels) <= high + aims.leeway.chroma
+
+
+_BEARABLE = {What.EXPOSURE: _bearable_levels, What.SATURATION: _bearable_chroma}
 _MAKERS = {
     What.LOG: _log, What.EXPOSURE: _exposure, What.BALANCE: _balance, What.SATURATION: _saturation, What.SKIN: _skin,
 }  # fmt: skip

@@ -85,7 +85,7 @@ def propose_look(
     suggested: list[Suggested] = []
     if what:
         pixels = pixels_of(survey, shot, look, whole, areas)
-        suggested = suggest(pixels, what, aims)
+        suggested = suggest(pixels, what, aims, bearable=Wanted.BEARABLE in wanted)
         for one in suggested:
             named = called(one.step) if one.step is not None else str(one.what)
             (reasons if one.step is not None else left).append(f"{named}: {one.reason}")

@@ -51,12 +51,30 @@ class Colour:
 
 
 @dataclass(frozen=True, slots=True)
+class Leeway:
+    """How far beyond the aims (percent) a level or chroma may lie before *bearable* touches it: pictures are not all alike."""
+
+    black: Annotated[float, Between(0, 50)] = 6.0
+    highlights: Annotated[float, Between(0, 100)] = 15.0
+    middle: Annotated[float, Between(0, 100)] = 12.0
+    chroma: Annotated[float, Between(0, 70)] = 8.0
+
+
+@dataclass(frozen=True, slots=True)
 class Names:
     """What areas are called that are taken for what they say, in small letters."""
 
     face: tuple[str, ...] = ()
     neutral: tuple[str, ...] = ()
     text: tuple[str, ...] = ()
+
+    def says_face(self, name: str) -> bool:
+        """Whether an area of this name holds a face."""
+        return name.strip().lower() in self.face
+
+    def tell(self, name: str) -> bool:
+        """Whether an area of this name is taken for what it says."""
+        return name.strip().lower() in (*self.face, *self.neutral, *self.text)
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +85,7 @@ class Aims:
     levels: Levels
     colour: Colour
     names: Names = Names()
+    leeway: Leeway = Leeway()
 
 
 def load_aims(path: Path | None = None) -> Aims:
@@ -86,6 +105,14 @@ def load_aims(path: Path | None = None) -> Aims:
         raise RulesError(f"The aims {chosen} can't be read: {error.strerror}.") from error
     except UnicodeDecodeError as error:
         raise RulesError(f"The aims {chosen} can't be read as text.") from error
+
+
+def usable_aims() -> Aims:
+    """The operator's own aims if they can be read, else those that are shipped."""
+    try:
+        return load_aims()
+    except RulesError:
+        return shipped_aims()
 
 
 @cache

@@ -37,10 +37,12 @@ class DrawnAreas:
         moved = followed.moved(across, down, self._shot() if alone else None)
         self._set_area(number, moved, f"Move {followed.area.name}", gesture)
 
-    def rename(self, number: int, name: str) -> None:
-        """Give an area another name."""
+    def rename(self, number: int, name: str, *, here: bool = False) -> None:
+        """Give an area another name; ``here``: it tells what the shot in view holds, and so has a place of its own in it."""
         followed = self._work().areas[number]
-        self._set_area(number, followed.renamed(name), f"Rename {followed.area.name}")
+        named = followed.renamed(name)
+        named = named.moved(0, 0, self._shot()) if here else named
+        self._set_area(number, named, f"Rename {followed.area.name}")
 
     def remove(self, number: int) -> None:
         """Remove an area."""

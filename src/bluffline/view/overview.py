@@ -1,7 +1,7 @@
 """Every shot at a glance: a thumbnail, a small waveform, the worst finding, its levels; source and treated; which are alike."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from bluffline.gauges.each.waveform import Waveform
 from bluffline.gauges.painting import Painting, ground
-from bluffline.measure.areas import Selection
+from bluffline.measure.areas import Area, Selection
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.reading import SKIN_DEGREES
 from bluffline.media.reader import Reader
@@ -21,6 +21,7 @@ from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.session.work import Treatments
 from bluffline.signal.format import Planes
+from bluffline.signal.matrix import rgb_to_ycbcr
 from bluffline.survey.survey import Survey
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view.preview import View, screen_picture
@@ -28,7 +29,8 @@ from bluffline.view.preview import View, screen_picture
 THUMB_WIDTH, WAVE_WIDTH, WAVE_HEIGHT = 176, 176, 56
 Image = NDArray[np.uint32]
 _WHITE, _KEPT = 0.995, 2000
-_SKIN_OFF, _SKIN_CHROMA, _SKIN_DARKEST, _SKIN_SHARE = 15.0, (4.0, 25.0), 15.0, 0.01  # degrees, percent, percent, of the picture
+_FACE = "face"
+_SKIN_OFF, _SKIN_CHROMA, _SKIN_SHARE = 45.0, 3.0, 0.5  # degrees, as far as light turns it; percent; of an area named face
 _ALIKE, _SAME_LIGHT = 4.0, 0.15  # distance in Lab; stops
 
 
@@ -37,8 +39,8 @@ class ShotCard:
     """One shot.
 
     ``pictures`` and ``waves``: (H, W) uint32 pixels of the source and, where it is treated, the treated frame. As treated:
-    ``white``: luma (percent) of the brightest two-hundredth; ``skin``: of what lies by the skin line, None where hardly
-    anything does; ``lab``: (N, 3) CIE Lab of some of its pixels; ``light``: of its source, R and B against G in stops, None
+    ``white``: luma (percent) of the brightest two-hundredth; ``skin``: of what is known to be skin, None where nothing is, see
+    `overview`; ``lab``: (N, 3) CIE Lab of some of its pixels; ``light``: of its source, R and B against G in stops, None
     where it can't be told.
     """
 
@@ -98,13 +100,19 @@ def under_the_same_light(cards: Sequence[ShotCard], reference: ShotCard) -> list
 
 
 def overview(
-    survey: Survey, shots: Sequence[Shot], findings: Sequence[Finding], treatments: Treatments, tell: Callable[[int], None]
+    survey: Survey,
+    shots: Sequence[Shot],
+    findings: Sequence[Finding],
+    treatments: Treatments,
+    tell: Callable[[int], None],
+    faces: Callable[[int], Sequence[Area]] = lambda _: (),
 ) -> list[ShotCard]:
     """A card for every shot whose frame can be decoded: its worst frame, or the middle one where nothing was found.
 
     Parameters
     ----------
     tell : called with the number of shots done; may raise to stop
+    faces : the areas of a shot that are named as a face; what they hold is taken for skin where most of it can be
     """
     source = survey.source
     size = THUMB_WIDTH, max(round(THUMB_WIDTH * source.height / source.width), 1)
@@ -118,7 +126,8 @@ def overview(
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)
                 view = View(source, survey.region, survey.rules.limits, treatment, size)
                 shown = [planes, treatment.apply(planes, frame)] if treatment.active else [planes]
-                given, seen = (_seen(part, survey) for part in (planes, shown[-1]))
+                named = [replace(area, name=_FACE) for area in faces(number)]
+                given, seen = _seen(planes, survey), _seen(shown[-1], survey, named)
                 cards.append(
                     ShotCard(
                         number,
@@ -136,17 +145,19 @@ def overview(
     return cards
 
 
-def _seen(planes: Planes, survey: Survey) -> Pixels:
-    return look_at(lambda _: planes, [0], survey.source, survey.region)
+def _seen(planes: Planes, survey: Survey, areas: Sequence[Area] = ()) -> Pixels:
+    return look_at(lambda _: planes, [0], survey.source, survey.region, areas=areas)
 
 
 def _skin(pixels: Pixels) -> float | None:
-    """Mean luma (percent) of what lies by the skin line; None where that is hardly anything."""
-    luma, cb, cr = pixels.ycbcr.T
+    """Mean luma (percent) of areas named as a face; None where there are none, or most of what they hold can't be skin."""
+    rgb = pixels.named((_FACE,))
+    if rgb is None:
+        return None
+    luma, cb, cr = (rgb_to_ycbcr(rgb, pixels.source.matrix) * 100).T
     off = np.abs((np.degrees(np.arctan2(cr, cb)) - SKIN_DEGREES + 180) % 360 - 180)
-    chroma = np.hypot(cb, cr)
-    skin = (off <= _SKIN_OFF) & (chroma >= _SKIN_CHROMA[0]) & (chroma <= _SKIN_CHROMA[1]) & (luma > _SKIN_DARKEST)
-    return float(luma[skin].mean()) if skin.mean() >= _SKIN_SHARE else None
+    skin = (off <= _SKIN_OFF) & (np.hypot(cb, cr) >= _SKIN_CHROMA)
+    return float(luma.mean()) if skin.mean() >= _SKIN_SHARE else None
 
 
 def _light(pixels: Pixels) -> tuple[float, float] | None:

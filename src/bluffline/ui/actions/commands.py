@@ -11,6 +11,7 @@ from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.ladder import acts
 from bluffline.treat.step import Step
 from bluffline.ui.actions.hands import Hands
+from bluffline.ui.actions.proposing import PROPOSED
 from bluffline.view.looking import Tool
 
 MENUS = ("Programme", "Go", "Treatment", "Chart", "View", "Gauges", "Areas", "Shift", "Help")
@@ -155,14 +156,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("last-frame", "Go", "Last frame", ("End",), lambda h: h.session.place.go_to(1 << 60)),
     Command("legalise", "Treatment", "Legalise", ("G",), lambda h: h.work.legalise(), _treatable),
     *(
-        Command(f"propose-{word}", "Treatment", title, keys, _proposed(Wanted(word)), _treatable)
-        for word, title, keys in (
-            ("bearable", "Propose: bearable", ("Shift+G",)),
-            ("levels", "Propose: mend levels against their tag", ()),
-            ("exposure", "Propose: exposure and contrast", ("Ctrl+Shift+E",)),
-            ("balance", "Propose: balance", ("Ctrl+Shift+B",)),
-            ("log", "Propose: open flat footage", ("Ctrl+Shift+L",)),
-        )
+        Command(f"propose-{wanted}", "Treatment", f"Propose: {words}", keys, _proposed(wanted), _treatable)
+        for wanted, (words, keys) in PROPOSED.items()
     ),
     Command("match", "Treatment", "Bring to the pinned frame", ("Shift+M",), lambda h: h.proposing.match_pinned(), _treatable),
     Command(

@@ -4,9 +4,10 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
-from bluffline.errors import BlufflineError, SettingsError
+from bluffline.errors import SettingsError
+from bluffline.measure.areas import Area
 from bluffline.propose.suggesting import Wanted
-from bluffline.rules.aims import Aims, load_aims, shipped_aims
+from bluffline.rules.aims import usable_aims
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
@@ -37,14 +38,21 @@ class Overseeing:
         if survey is None or not session.surveyed:
             return
 
+        followed, names = session.document.work.areas, usable_aims().names
+
+        def faces(shot: int) -> list[Area]:
+            return [each.in_shot(shot) for each in followed if shot in each.shots and names.says_face(each.area.name)]
+
         def job(monitor: Monitor) -> list[ShotCard]:
-            return overview(survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"))
+            return overview(
+                survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"), faces
+            )
 
         self._jobs.start(Kind.SHOTS, job, self._show_cards)
 
     def _show_cards(self, cards: list[ShotCard]) -> None:
         assert self._session.programme is not None
-        dialog = ShotsDialog(cards, self._session.programme, self._session.place.shot, shown_aims(), self._window)
+        dialog = ShotsDialog(cards, self._session.programme, self._session.place.shot, usable_aims(), self._window)
         dialog.chosen.connect(self._session.place.go_to)
         dialog.grouped.connect(partial(self._grouped, dialog))
         dialog.given.connect(partial(self._given, dialog))
@@ -102,11 +110,3 @@ class Overseeing:
             dialog.told.setText(f"{len(document.own)} steps of shot {shot + 1} are copied to {len(others)} shots")
         else:
             dialog.told.setText(f"Shot {shot + 1} has no steps, or no other shot is picked: nothing was copied")
-
-
-def shown_aims() -> Aims:
-    """The aims that levels are shown against: the operator's own, if they can be read."""
-    try:
-        return load_aims()
-    except BlufflineError:
-        return shipped_aims()

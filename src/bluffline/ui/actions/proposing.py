@@ -11,13 +11,21 @@ from bluffline.propose.matching import Match, bring
 from bluffline.propose.pixels import Pixels, look_at
 from bluffline.propose.propose import Proposal
 from bluffline.propose.suggesting import Wanted, evidence_for, pixels_of, propose_look
-from bluffline.rules.aims import load_aims
+from bluffline.rules.aims import load_aims, usable_aims
 from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
 from bluffline.ui.actions.offering import Offering
 from bluffline.view.looking import LookingModel
+
+PROPOSED: Mapping[Wanted, tuple[str, tuple[str, ...]]] = {  # in the order of the menus: in words, and its keys
+    Wanted.BEARABLE: ("bearable", ("Shift+G",)),
+    Wanted.LEVELS: ("mend levels against their tag", ()),
+    Wanted.EXPOSURE: ("exposure and contrast", ("Ctrl+Shift+E",)),
+    Wanted.BALANCE: ("balance", ("Ctrl+Shift+B",)),
+    Wanted.LOG: ("open flat footage", ("Ctrl+Shift+L",)),
+}
 
 
 class Proposing:
@@ -112,7 +120,9 @@ class Proposing:
         )
 
     def _areas_in(self, shot: int) -> tuple[Area, ...]:
-        return tuple(followed.in_shot(shot) for followed in self._session.document.work.areas)
+        """The areas of a shot; those whose names say what they hold only where that was said, or they were moved to."""
+        names, areas = usable_aims().names, self._session.document.work.areas
+        return tuple(each.in_shot(shot) for each in areas if shot in each.shots or not names.tell(each.area.name))
 
     def _match(self, title: str, reference: Callable[[Reader], Pixels], numbers: Sequence[int] = ()) -> None:
         """Bring shots to a reference, the one in view where none are named."""

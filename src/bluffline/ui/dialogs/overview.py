@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
 )
 
 from bluffline.media.programme import Programme
-from bluffline.propose.suggesting import Wanted
 from bluffline.rules.aims import Aims
 from bluffline.rules.catalogue import headline
+from bluffline.ui.actions.proposing import PROPOSED
 from bluffline.ui.findings.marks import draw_mark
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font, image_of
 from bluffline.view.overview import (
@@ -36,13 +36,10 @@ from bluffline.view.overview import (
 )
 from bluffline.view.side_by_side import MOST
 
-_PROPOSED = (
-    (Wanted.BEARABLE, "Bearable"), (Wanted.EXPOSURE, "Exposure and contrast"), (Wanted.BALANCE, "Balance"),
-    (Wanted.LOG, "Open flat footage"),
-)  # fmt: skip
 _ACROSS = 3
 _WAYS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -_ACROSS, Qt.Key.Key_Down: _ACROSS}
 _GAP, _HEAD, _FOOT = 6, 22, 22
+_NO_FACE = "no area is named face in any shot: name one there, and its level stands here"
 _APART = 16  # pixels between two marks that can be told apart
 
 
@@ -158,7 +155,10 @@ class LevelsStrip(QWidget):
             painter.fillRect(QRectF(self._x(aim[0]), middle - 10, self._x(aim[1]) - self._x(aim[0]), 20), LINE)
             painter.setPen(DIM)
             painter.drawText(QRectF(6, middle - 10, 46, 20), Qt.AlignmentFlag.AlignVCenter, name)
-            for numbers, x in self._together([(card.white if row else card.skin, card.number) for card in self._cards]):
+            levels_of = [(card.white if row else card.skin, card.number) for card in self._cards]
+            if all(value is None for value, _ in levels_of):
+                painter.drawText(QRectF(60, middle - 10, self.width() - 76, 20), Qt.AlignmentFlag.AlignVCenter, _NO_FACE)
+            for numbers, x in self._together(levels_of):
                 self._draw(painter, numbers, x, middle)
         painter.setPen(DIM)
         for percent in (0, 25, 50, 75, 100):
@@ -224,8 +224,12 @@ class ShotsDialog(QDialog):
         self.told.setFont(font(12))
         self.told.setProperty("role", "dim")
         self.proposals, self.more = QMenu(self), QMenu(self)
-        for wanted, words in _PROPOSED:
-            self.proposals.addAction(words, lambda wanted=wanted: self.proposed.emit(sorted(self.picked), wanted))
+        for wanted, (words, keys) in PROPOSED.items():
+            action = self.proposals.addAction(words.capitalize())
+            assert action is not None
+            action.triggered.connect(lambda _, wanted=wanted: self.proposed.emit(sorted(self.picked), wanted))
+            action.setShortcuts([QKeySequence(key) for key in keys])  # the desk's, here for the picked
+            self.addAction(action)
         for which, words in ((alike, "What looks like it"), (under_the_same_light, "What lies under the same light")):
             self.more.addAction(words, lambda which=which: self._pick_like(which))
         self.buttons: dict[str, QPushButton] = {}
@@ -342,6 +346,8 @@ class ShotsDialog(QDialog):
         self.strip.update()
         count, named = len(self.picked), bool(self.name.text().strip())
         self.acts.setVisible(count > 0)
+        for action in self.proposals.actions():
+            action.setEnabled(count > 0)
         for words, can, does, lacks in (
             ("Propose", True, "Proposes for every picked shot, as one act", ""),
             ("Give steps", True, f"Gives copies of the steps of shot {self._shot + 1}, which is in view", ""),

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.region import Region
+from bluffline.rules.aims import usable_aims
 from bluffline.session.faults import Fault
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
@@ -331,7 +332,8 @@ class Viewer(QObject):
             self.picture, "Area", "Name of the area", QLineEdit.EchoMode.Normal, self.session.document.areas[number].name
         )
         if given and name.strip():
-            self.session.document.drawn.rename(number, name.strip())
+            name = name.strip()
+            self.session.document.drawn.rename(number, name, here=usable_aims().names.tell(name))
 
     def close(self) -> None:
         """End what runs beside the desk."""
