@@ -48,6 +48,7 @@ def propose_look(
     areas: Sequence[Area] = (),
     *,
     levels: ShotLevels | None = None,
+    offering: bool = True,
     beside: tuple[str, Balance] | None = None,
 ) -> Proposal:
     """What is proposed for a shot beside the treatment that it has; bars are left alone.
@@ -58,6 +59,7 @@ def propose_look(
     look : gives the native planes of a frame, or None where it can't be decoded
     areas : in the shot, for what they are named
     levels : the evidence for the range that the shot was made in, see `evidence_for`
+    offering : lights where none is sure
     beside : another shot's balance, and what to call it where it is offered
 
     Raises
@@ -102,7 +104,7 @@ def propose_look(
         whole, held = held_inside(survey, shot, findings, look, whole)
         reasons += held
     proposal = Proposal(number, whole, tuple(reasons), tuple(left))
-    if not any(one.what is What.BALANCE and not one.sure for one in suggested):
+    if not offering or not any(one.what is What.BALANCE and not one.sure for one in suggested):
         return proposal
     behind = pixels.through(steps_of(suggested))
     seen, offered = behind.rgb[len(behind.rgb) // 2], []

@@ -50,7 +50,8 @@ class Proposing:
         every, findings = list(session.shots), list(session.findings)
         asked = session.document.ask(chosen)
         areas = {number: self._areas_in(number) for number in chosen}
-        balances = {number: self._offering.beside(number) for number in chosen}
+        alone = len(chosen) == 1  # lights are offered for one shot at a time
+        beside = self._offering.beside(chosen[0]) if alone else None
 
         def job(monitor: Monitor) -> dict[int, Proposal]:
             proposed = {}
@@ -60,7 +61,7 @@ class Proposing:
                     levels = evidence_for(survey, every, number) if Wanted.LEVELS in wanted else None
                     proposed[number] = propose_look(
                         survey, number, every[number], own, reader.planes, wanted, aims, asked.ladders[number], areas[number],
-                        levels=levels, beside=balances[number],
+                        levels=levels, offering=alone, beside=beside,
                     )  # fmt: skip
                     monitor.at("Propose", len(proposed), len(chosen), "shots")
             return proposed
