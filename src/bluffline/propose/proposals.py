@@ -65,8 +65,10 @@ _BY_LEVELS, _NOT_FOR = (What.LOG, What.EXPOSURE, What.SATURATION), ("hlg", "pq",
 def suggest(pixels: Pixels, what: Sequence[What], aims: Aims, *, bearable: bool = False) -> list[Suggested]:
     """What is proposed for a shot, in the order of the work, each on what those before it leave.
 
-    ``bearable``: levels and chroma that lie within the leeway of the aims are left as they are.
+    ``bearable``: what is wrong is brought as far as the leeway of the aims, and levels are left where nothing shows that they
+    are wrong.
     """
+    aims = aims.eased if bearable else aims
     found = []
     opened = False
     for each in (one for one in What if one in what):
@@ -77,7 +79,7 @@ def suggest(pixels: Pixels, what: Sequence[What], aims: Aims, *, bearable: bool 
             found.append(Suggested(each, None, words, sure=False))
             continue
         made = _MAKERS[each](pixels, aims)
-        if bearable and made.step is not None and each in _BEARABLE and _BEARABLE[each](pixels, aims):
+        if bearable and each is What.EXPOSURE and made.step is not None and _levels_are_bearable(pixels, aims):
             made = Suggested(each, None, f"bearable as it is: {made.reason}")
         found.append(made)
         opened = opened or (each is What.LOG and made.step is not None)
@@ -283,22 +285,15 @@ def _log_exposure(step: Log, middle: float, aim: tuple[float, float], pixels: Pi
     return round((least + most) / 2, 2)
 
 
-def _bearable_levels(pixels: Pixels, aims: Aims) -> bool:
-    seen, levels, leeway = _exposed(pixels, aims), aims.levels, aims.leeway
-    low, high = levels.face if seen.named == "face" else levels.middle
-    return (
-        -_UNDER <= seen.low <= levels.black + leeway.black
-        and levels.highlights[0] - leeway.highlights <= seen.high <= levels.highlights[1] + _OVER
-        and low - leeway.middle <= seen.middle <= high + leeway.middle
-    )
+def _levels_are_bearable(pixels: Pixels, aims: Aims) -> bool:
+    """Whether no two signs agree that levels are wrong, and neither end is beyond what can be meant."""
+    seen, levels = _exposed(pixels, aims), aims.levels
+    least, most = levels.face if seen.named == "face" else levels.middle
+    raised, dim = seen.low > levels.black, seen.high < levels.highlights[0]
+    beyond = seen.low < -_UNDER or seen.high > levels.highlights[1] + _OVER
+    return not (beyond or (raised and dim) or (seen.middle < least and dim) or (seen.middle > most and raised))
 
 
-def _bearable_chroma(pixels: Pixels, aims: Aims) -> bool:
-    low, high = aims.colour.chroma
-    return low - aims.leeway.chroma <= _chroma(pixels) <= high + aims.leeway.chroma
-
-
-_BEARABLE = {What.EXPOSURE: _bearable_levels, What.SATURATION: _bearable_chroma}
 _MAKERS = {
     What.LOG: _log, What.EXPOSURE: _exposure, What.BALANCE: _balance, What.SATURATION: _saturation, What.SKIN: _skin,
 }  # fmt: skip

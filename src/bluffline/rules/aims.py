@@ -1,7 +1,7 @@
 """Aims: the levels and colours that proposals bring a shot to, from a TOML file that an operator can edit."""
 
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib import resources
 from pathlib import Path
@@ -52,7 +52,7 @@ class Colour:
 
 @dataclass(frozen=True, slots=True)
 class Leeway:
-    """How far beyond the aims (percent) a level or chroma may lie before *bearable* touches it: pictures are not all alike."""
+    """How far beyond the aims (percent) a level or chroma is bearable."""
 
     black: Annotated[float, Between(0, 50)] = 6.0
     highlights: Annotated[float, Between(0, 100)] = 15.0
@@ -86,6 +86,20 @@ class Aims:
     colour: Colour
     names: Names = Names()
     leeway: Leeway = Leeway()
+
+    @property
+    def eased(self) -> "Aims":
+        """The same with their leeway: what is wrong is brought as far as that, since nobody knows what it was meant to be."""
+        levels, away = self.levels, self.leeway
+        low, high = self.colour.chroma
+        eased = replace(
+            levels,
+            black=levels.black + away.black,
+            highlights=(max(levels.highlights[0] - away.highlights, levels.black + away.black + 20), levels.highlights[1]),
+            middle=(levels.middle[0] - away.middle, levels.middle[1] + away.middle),
+            face=(levels.face[0] - away.middle, levels.face[1] + away.middle),
+        )
+        return replace(self, levels=eased, colour=replace(self.colour, chroma=(max(low - away.chroma, 0), high + away.chroma)))
 
 
 def load_aims(path: Path | None = None) -> Aims:
