@@ -91,6 +91,20 @@ def test_balance_by_a_colour(hand):
     assert hand.acts == int(TOLD["balance by a colour"])
 
 
+def test_a_colour_that_becomes_another(hand):
+    document, picture = hand.desk.session.document, hand.desk.picture
+    hand.key(Qt.Key.Key_I, CONTROL, SHIFT)
+    middle = picture.box.center()
+    hand.drag(picture, middle, middle + QPoint(20, 12))
+    hand.until(lambda: bool(hand.desk.pairing.dialog.pairs))
+    hand.until(lambda: QApplication.activeWindow() is hand.desk.pairing.dialog)
+    hand.type("60")
+    hand.key(Qt.Key.Key_Return)
+    assert hand.desk.pairing.dialog.pairs[0].wanted[0] == 60 and document.treatment[0].red[1][1] == 60
+    hand.desk.pairing.dialog.close()
+    assert hand.acts == int(TOLD["a colour that becomes another"])
+
+
 def test_flat_footage(hand):
     place, shots = hand.desk.session.place, hand.desk.session.shots
     place.go_to(shots[2].first)

@@ -116,6 +116,18 @@ def look_at(
     return Pixels(source, np.stack(small), np.stack(whole), {name: np.concatenate(each) for name, each in found.items()})
 
 
+def colours_in(
+    planes: Planes, source: SignalFormat, treatment: Treatment, number: int, corners: Sequence[tuple[float, float]]
+) -> tuple[Array, Array]:
+    """(N, 3) R′G′B′, behind a treatment, of the pixels between two corners of a frame, and of those that are not clipped."""
+    given, treated = FrameSignal(planes, source), FrameSignal(FrameTreatment(treatment, source).apply(planes, number), source)
+    (x0, x1), (y0, y1) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
+    rows, columns = (axis.ravel() for axis in np.mgrid[y0 : y1 + 1, x0 : x1 + 1])
+    stored = np.stack([plane[rows, columns] for plane in given.rgb], axis=-1).astype(np.float64) - given.room
+    rgb = _signal(np.stack([plane[rows, columns] for plane in treated.rgb], axis=-1).astype(np.float64), treated)
+    return rgb, rgb[~at_the_end(given, stored, (columns, rows))]
+
+
 def _signal(codes: NDArray[Any], frame: FrameSignal) -> Array:
     levels = frame.source.levels
     return np.asarray((codes - frame.room - levels.black) / levels.swing, np.float64)

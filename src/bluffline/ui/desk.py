@@ -28,6 +28,7 @@ from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.offering import Offering
 from bluffline.ui.actions.overseeing import Overseeing
+from bluffline.ui.actions.pairing import Pairing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.shifting import Shifting
@@ -93,6 +94,9 @@ class Desk(QMainWindow):
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
         self.carrying = Carrying(session, self.header.say, self)
         self.charting = Charting(self.viewer, self.jobs, self.carrying, self.header.say, self)
+        self.pairing = Pairing(
+            session, self.picking, self.viewer.look, self.charting.model, self.work.beside, self.header.say, self
+        )
         for_shot = ForShot(session, self.work.beside, self.header.say)
         self.balancing = Balancing(session, for_shot, self.header.say, self)
         self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)

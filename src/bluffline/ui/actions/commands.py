@@ -8,6 +8,7 @@ from bluffline.propose.suggesting import Wanted
 from bluffline.session.jobs import Kind
 from bluffline.treat.catalogue import KINDS
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.ladder import acts
 from bluffline.treat.step import Step
 from bluffline.ui.actions.hands import Hands
@@ -73,6 +74,13 @@ def _set_by_a_colour(hands: Hands) -> None:
     if step is None or not step.picks:
         _add(Balance, hands)
     hands.picking.take(Tool.COLOUR)
+
+
+def _pair_colours(hands: Hands) -> None:
+    """By the curves on the bench; they are added where there are none."""
+    if not isinstance(hands.reaching.step, Curves):
+        _add(Curves, hands)
+    hands.pairing.start()
 
 
 def _has_aside(hands: Hands) -> bool:
@@ -202,6 +210,7 @@ COMMANDS: tuple[Command, ...] = (
         "key", "Treatment", "Pick a key for the step", ("Ctrl+I",), lambda h: h.picking.take(Tool.KEY), _benched, apart=True
     ),
     Command("colour", "Treatment", "Set a step by a colour", ("Shift+I",), _set_by_a_colour, _treatable),
+    Command("pair", "Treatment", "This colour becomes that …", ("Ctrl+Shift+I",), _pair_colours, _treatable),
     Command("show-reach", "Treatment", "Show the step's reach", ("Shift+S",), _looked("reach"), _benched, held=True),
     Command("until", "Treatment", "Show the ladder up to the step", ("Shift+U",), _looked("until"), _benched),
     Command("follow", "Treatment", "Follow the step's reach", ("Ctrl+Shift+F",), lambda h: h.reaching.follow(), _benched),

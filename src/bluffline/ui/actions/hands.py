@@ -9,6 +9,7 @@ from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
+from bluffline.ui.actions.pairing import Pairing
 from bluffline.ui.actions.programmes import Programmes
 from bluffline.ui.actions.proposing import Proposing
 from bluffline.ui.actions.shifting import Shifting
@@ -44,6 +45,7 @@ class Hands(Protocol):
     skyline: Skyline
     reaching: Reaching
     picking: Picking
+    pairing: Pairing
     proposing: Proposing
     stocking: Stocking
     overseeing: Overseeing

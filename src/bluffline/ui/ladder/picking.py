@@ -7,16 +7,14 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.charts.sample import at_the_end
 from bluffline.errors import MediaError, SettingsError
-from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.reader import Reader
+from bluffline.propose.pixels import colours_in
 from bluffline.session.asked import Asked
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
 from bluffline.treat.catalogue import KINDS
-from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.hands import Picked
 from bluffline.treat.reach import Key
 from bluffline.treat.step import Step, called
@@ -29,7 +27,7 @@ Colours = NDArray[np.float64]
 class Picking:
     """Reads colours as they come into the step on the bench; ``say`` tells what can't be done.
 
-    ``chosen``: tells which of the step's curves a colour is for.
+    ``chosen``: tells which of the step's curves a colour is for; ``taker``: who else wants the part that is picked next.
     """
 
     def __init__(
@@ -39,10 +37,11 @@ class Picking:
         self._picks: list[Colours] = []
         self._picked_for: object = None
         self.chosen: Callable[[], str] = lambda: ""
+        self.taker: Callable[[list[Point]], None] | None = None
 
     def take(self, tool: Tool) -> None:
         """Take a tool to pick with, or put it down."""
-        step = self._reaching.step
+        step, self.taker = self._reaching.step, None
         if tool is Tool.COLOUR and (step is None or not step.picks):
             titles = ", ".join(called(kind) for kind in KINDS.values() if kind.picks)
             self._say(f"Put a step on the bench first that a colour sets: {titles}")
@@ -55,6 +54,9 @@ class Picking:
 
     def colour_picked(self, corners: list[Point], how: str) -> None:
         """Set the step by the mean of the colours in a part of the picture, or by that and those picked before."""
+        if self.taker is not None:
+            self.taker(corners)
+            return
         self._read(corners, partial(self._take_colour, how))
 
     def _read(self, corners: list[Point], take: Callable[[Asked, tuple[Colours, Colours]], None]) -> None:
@@ -72,16 +74,7 @@ class Picking:
                 planes = reader.planes(frame)
             if planes is None:
                 raise MediaError(f"Frame {frame} can't be decoded.")
-            given = FrameSignal(planes, source)
-            treated = FrameSignal(FrameTreatment(ladder[:rung], source).apply(planes, frame), source)
-            (x0, x1), (y0, y1) = (sorted(int(corner[axis]) for corner in corners) for axis in (0, 1))
-            rows, columns = (axis.ravel() for axis in np.mgrid[y0 : y1 + 1, x0 : x1 + 1])
-            stored, seen = (
-                np.stack([plane[rows, columns] for plane in each.rgb], axis=-1).astype(np.float64) - each.room
-                for each in (given, treated)
-            )
-            rgb = (seen - source.levels.black) / source.levels.swing
-            return rgb, rgb[~at_the_end(given, stored, (columns, rows))]
+            return colours_in(planes, source, ladder[:rung], frame, corners)
 
         self._beside.start(Kind.PICK, look, partial(take, asked))
 
