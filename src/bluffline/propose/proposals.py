@@ -28,8 +28,10 @@ _GAMMA = 0.6, 1.8
 _HALVINGS = 40
 _NEAR = 1.0  # percent that a level may lie beside its aim
 _UNDER, _OVER = 2.0, 4.0  # percent under black and over the highest highlights that are bearable
-# Percent: log footage has its black above, its highlights and its chroma below these, and no more between its ends.
-_FLAT_BLACK, _FLAT_WHITE, _FLAT_CHROMA, _FLAT_SPAN = 8.5, 72.0, 8.5, 58.0
+# Percent: log footage has its black above, its highlights and its chroma below these, and no more between its ends. The few
+# cameras that put white higher have their middle so far up between the ends as pictures with lifted blacks have not.
+_FLAT_BLACK, _FLAT_WHITE, _FLAT_CHROMA, _FLAT_SPAN = 8.5, 62.0, 10.5, 58.0
+_HIGH_WHITE, _HIGH_MIDDLES = 72.0, ((14.5, 0.56), (11.0, 0.64))  # black, and the middle's share of the way up from it
 _NEUTRAL_CAST = 3.0  # C*ab that is left alone: less is not seen
 _MOST_CHROMA, _LEAST_CHROMA = 1.35, 0.7  # times
 _SKIN_TURN, _SKIN_WIDE = 12.0, 40.0  # degrees that skin is turned at most, and to either side of it that the turn fades out in
@@ -248,10 +250,12 @@ def _log(pixels: Pixels, aims: Aims) -> Suggested:
     seen = _levels(pixels, aims)
     chroma = _chroma(pixels)
     told = f"black {figure(seen.low, '.1f')} %, highlights {figure(seen.high, '.1f')} %, chroma {chroma:.1f} %"
-    flat = seen.low >= _FLAT_BLACK and seen.high <= _FLAT_WHITE and chroma <= _FLAT_CHROMA
-    flat = flat and seen.high - seen.low <= _FLAT_SPAN
-    if not flat or seen.high - seen.low < _LEAST_CONTRAST:
-        return Suggested(What.LOG, None, f"not flat: {told}", sure=seen.high - seen.low >= _LEAST_CONTRAST)
+    span = seen.high - seen.low
+    lifted = any(seen.low >= black and seen.middle - seen.low >= share * span for black, share in _HIGH_MIDDLES)
+    white = _HIGH_WHITE if lifted else _FLAT_WHITE
+    flat = seen.low >= _FLAT_BLACK and seen.high <= white and span <= _FLAT_SPAN and chroma <= _FLAT_CHROMA
+    if not flat or span < _LEAST_CONTRAST:
+        return Suggested(What.LOG, None, f"not flat: {told}", sure=span >= _LEAST_CONTRAST)
     low, high = _log_ends(seen)
     plain = Log(MEASURED, low=low, high=high)
     aim = aims.levels.face if seen.named == "face" else aims.levels.middle
