@@ -33,14 +33,24 @@ def two_lights(tmp_path_factory):
 
 def test_a_proposal_is_a_treatment_with_its_reasons(tmp_path, capfd):
     out = tmp_path / "potter.json"
-    code, told, err = run(capfd, "propose", demo_clip(), "--shot", 6, "--treatment", out, "--json", "-")
+    words = "propose", demo_clip(), "--shot", 6, "--what", "exposure,balance", "--treatment", out, "--json", "-"
+    code, told, err = run(capfd, *words)
     report = json.loads(told)
-    assert code == 0 and err == "" and report["schema"] == "bluffline.proposal/1" and report["what"] == ["bearable"]
+    assert code == 0 and err == "" and report["schema"] == "bluffline.proposal/1" and report["what"] == ["exposure", "balance"]
     _, treatment = load_treatment(out)
     kinds = [step.kind for step in treatment]
     assert kinds == [step["kind"] for step in report["steps"]] and kinds[0] == "tone"
-    assert kinds[-2:] == ["soft-floor", "chroma-rein"], "her hair would be outside, on less than the rules tolerate"
+    assert kinds[1:] == ["soft-ceiling", "soft-floor", "chroma-rein"], "what would be outside, on less than the rules tolerate"
     assert any("not sure" in left for left in report["left"]) and any("→" in reason for reason in report["reasons"])
+    lights = report["offered"]
+    assert len(lights) == 3 and all(each["step"]["kind"] == "balance" and each["light"] and each["why"] for each in lights)
+
+
+def test_what_nothing_shows_to_be_wrong_is_left_as_it_is(capfd):
+    code, told, _ = run(capfd, "propose", demo_clip(), "--shot", 6, "--json", "-")
+    report = json.loads(told)
+    assert code == 0 and report["what"] == ["bearable"] and report["steps"] == []
+    assert any("bearable as it is" in left for left in report["left"])
 
 
 def test_only_what_is_asked_for_is_proposed(tmp_path, capfd):
