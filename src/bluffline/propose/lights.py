@@ -18,7 +18,6 @@ from bluffline.treat.kinds.balance import Balance
 Array = NDArray[np.float64]
 
 MOST_OFFERED = 3
-_DARKEST, _LEAST_COMPONENT = 0.004, 0.001  # light below which a pixel says nothing of colour
 _LEAST_PIXELS = 200
 _BRIGHTEST = 0.999  # what is brighter than so much of the picture
 _CLIPPED = 0.03  # of the picture: with more, the brightest of it is not seen
@@ -54,7 +53,7 @@ def offered_lights(pixels: Pixels, aims: Aims, beside: tuple[str, Balance] | Non
     beside : what to call another shot's balance, and the balance
     """
     weights = rgb_to_xyz(pixels.source.primaries)
-    of_edges = _edges(pixels, weights[1])
+    of_edges = _edges(pixels)
     bright = _leaning("brightest is white", _brightest(pixels, weights[1]), weights)
     edges = _leaning("edges are grey", of_edges, weights)
     near = _leaning("near-greys are grey", _surface(pixels, weights[1], of_edges), weights)
@@ -90,29 +89,19 @@ def _stops_apart(one: tuple[float, ...], other: tuple[float, ...]) -> float:
     return float(np.hypot(ratio[0] - ratio[1], ratio[2] - ratio[1]))
 
 
-def _seen(pixels: Pixels, luminance: Array, blur: float) -> list[tuple[Array, NDArray[np.bool_]]]:
-    """(H, W, 3) light of each picture, blurred by so many samples, and which of it says something of colour."""
-    found = []
-    for rgb, whole in zip(pixels.rgb, pixels.whole, strict=True):
-        light = np.asarray(cv2.GaussianBlur(camera_light(rgb, pixels.source.transfer), (0, 0), blur), np.float64)
-        usable = cv2.erode(whole.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
-        found.append((light, usable & (light @ luminance > _DARKEST) & (light.min(axis=-1) > _LEAST_COMPONENT)))
-    return found
-
-
 def _brightest(pixels: Pixels, luminance: Array) -> Array | None:
-    light = np.concatenate([light[usable] for light, usable in _seen(pixels, luminance, 0.8)])
+    light = np.concatenate([light[usable] for light, usable in pixels.lit(0.8)])
     if len(light) < _LEAST_PIXELS:
         return None
     bright = light @ luminance
     return np.asarray(light[bright >= np.quantile(bright, _BRIGHTEST)].mean(axis=0))
 
 
-def _edges(pixels: Pixels, luminance: Array) -> Array | None:
+def _edges(pixels: Pixels) -> Array | None:
     slopes = np.concatenate(
         [
             np.hypot(cv2.Sobel(light, cv2.CV_64F, 1, 0), cv2.Sobel(light, cv2.CV_64F, 0, 1))[usable]
-            for light, usable in _seen(pixels, luminance, _EDGE_BLUR)
+            for light, usable in pixels.lit(_EDGE_BLUR)
         ]
     )
     if len(slopes) < _LEAST_PIXELS:
@@ -123,7 +112,7 @@ def _edges(pixels: Pixels, luminance: Array) -> Array | None:
 
 def _surface(pixels: Pixels, luminance: Array, edges: Array | None = None) -> Array | None:
     """Light of the colour that most of the picture has, the brighter of it counting more; near that of edges where given."""
-    light = np.concatenate([light[usable] for light, usable in _seen(pixels, luminance, 0.8)])
+    light = np.concatenate([light[usable] for light, usable in pixels.lit(0.8)])
     if len(light) < _LEAST_PIXELS:
         return None
     ratio = np.log2(light[:, [0, 2]] / light[:, [1]])

@@ -7,12 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.charts.tint import hue_name
-from bluffline.propose.pixels import Pixels
+from bluffline.propose.pixels import LEAST_COMPONENT, Pixels
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
 
 Array = NDArray[np.float64]
 
-_DARKEST, _LEAST_COMPONENT = 0.004, 0.001  # light below which a pixel says nothing of colour
 _LEAST_SHARE = 0.05  # of the picture that has to be left to look at
 _BRIGHT, _BRIGHTEST = 0.99, 0.999  # what is brighter than so much of the picture mirrors the light, more than other things
 _SMOOTH = 0.8  # samples
@@ -54,7 +53,7 @@ def light_of(pixels: Pixels, neutral: Array | None = None) -> Light:
     weights = rgb_to_xyz(pixels.source.primaries)
     if neutral is not None:
         light = camera_light(neutral, pixels.source.transfer)
-        kept = light[light.min(axis=1) > _LEAST_COMPONENT]
+        kept = light[light.min(axis=1) > LEAST_COMPONENT]
         if len(kept):
             return _told(kept.mean(axis=0), weights, sure=True, why="by the area that is named as neutral")
     signs = _signs(pixels, weights)
@@ -88,14 +87,10 @@ def light_of(pixels: Pixels, neutral: Array | None = None) -> Light:
 def _signs(pixels: Pixels, weights: Array) -> tuple[Array, Array, float] | None:
     """Light of the brightest, light (N, 3) of all that says something, and how many stops the signs of it lie apart."""
     bright, seen, edges = [], [], []
-    for rgb, whole in zip(pixels.rgb, pixels.whole, strict=True):
-        smooth = np.asarray(cv2.GaussianBlur(camera_light(rgb, pixels.source.transfer), (0, 0), _SMOOTH), np.float64)
-        luminance = smooth @ weights[1]
-        usable = cv2.erode(whole.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
-        usable &= (luminance > _DARKEST) & (smooth.min(axis=-1) > _LEAST_COMPONENT)
+    for smooth, usable in pixels.lit(_SMOOTH):
         slopes = np.hypot(cv2.Sobel(smooth, cv2.CV_64F, 1, 0), cv2.Sobel(smooth, cv2.CV_64F, 0, 1))
         seen.append(smooth[usable])
-        bright.append(luminance[usable])
+        bright.append((smooth @ weights[1])[usable])
         edges.append(slopes[usable])
     light, luminance, slopes = np.concatenate(seen), np.concatenate(bright), np.concatenate(edges)
     if len(light) < _LEAST_SHARE * pixels.whole.size:

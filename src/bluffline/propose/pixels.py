@@ -15,7 +15,7 @@ from bluffline.measure.areas import Area
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
 from bluffline.rules.shots import Shot
-from bluffline.signal.colorimetry import rgb_to_xyz, to_light, xyz_to_lab
+from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, to_light, xyz_to_lab
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.signal.matrix import rgb_to_ycbcr
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -27,6 +27,7 @@ PlanesAt = Callable[[int], Planes | None]
 WIDTH = 320  # samples that a frame is made small to: noise is averaged out, and all of the picture is seen
 _FRAMES = 3
 _AREA_PIXELS = 20_000
+_DARKEST, LEAST_COMPONENT = 0.004, 0.001  # light below which a pixel says nothing of colour
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,6 +62,15 @@ class Pixels:
     def lab(self) -> Array:
         """(N·H·W, 3) CIE L*, a*, b* of all blocks, as a display shows them, white being 100."""
         return lab_of(self.rgb.reshape(-1, 3), self.source)
+
+    def lit(self, blur: float) -> list[tuple[Array, NDArray[np.bool_]]]:
+        """(H, W, 3) light of each picture, blurred by so many samples, and which of it says something of colour."""
+        luminance, found = rgb_to_xyz(self.source.primaries)[1], []
+        for rgb, whole in zip(self.rgb, self.whole, strict=True):
+            light = np.asarray(cv2.GaussianBlur(camera_light(rgb, self.source.transfer), (0, 0), blur), np.float64)
+            usable = cv2.erode(whole.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+            found.append((light, usable & (light @ luminance > _DARKEST) & (light.min(axis=-1) > LEAST_COMPONENT)))
+        return found
 
     def named(self, names: Sequence[str]) -> Array | None:
         """(M, 3) R′G′B′ of the areas that have one of some names; None where there is none."""
