@@ -1,5 +1,8 @@
 """Lights that are offered beneath the picture, taken by keys."""
 
+import shutil
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
@@ -7,9 +10,11 @@ from PyQt6.QtTest import QTest
 
 from bluffline.propose.lights import Offer
 from bluffline.propose.propose import Offered, Proposal
+from bluffline.signal.format import Overrides
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.tone import Tone
 
+WAIT = 60_000
 PICTURE = np.full((18, 32, 3), 0.4)
 GAINS = (1.2, 1.0, 0.9), (1.4, 0.9, 1.1)
 
@@ -83,6 +88,23 @@ def test_a_shot_that_is_split_is_offered_nothing_any_more(desk):
     assert desk.lights.isHidden()
     desk.offering.take(0)
     assert not session.document.treatments
+
+
+def test_lights_of_another_file_with_the_same_cuts_are_not_offered(desk, over_clip, tmp_path, qtbot):
+    other = Path(shutil.copy(over_clip, tmp_path / "redelivered.mkv"))
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        assert desk.open(other)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None, timeout=WAIT)
+    assert desk.lights.isHidden()
+    desk.offering.take(0)
+    assert not desk.session.document.treatments
+
+
+def test_lights_of_another_reading_of_the_file_are_not_offered(desk):
+    desk.session.survey_again(overrides=Overrides(transfer="hlg"))
+    assert desk.lights.isHidden()
+    desk.offering.take(0)
+    assert not desk.session.document.treatments
 
 
 def test_the_nearest_shot_that_has_a_balance_is_offered_too(desk):

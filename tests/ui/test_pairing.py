@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from bluffline.signal.format import Overrides
 from bluffline.treat.kinds.curves import LINE, Curves
 from bluffline.treat.kinds.tone import Tone
 from bluffline.view.looking import Tool
@@ -101,3 +102,10 @@ def test_another_pick_takes_the_tool_over(pairing, surveyed_desk, qtbot):
     assert surveyed_desk.viewer.look.state.tool is Tool.COLOUR
     drag(surveyed_desk, qtbot, lambda: len(document.treatment[0].master) == 3)
     assert not dialog.pairs
+
+
+def test_pairs_are_let_go_where_the_picture_is_read_otherwise(pairing, surveyed_desk):
+    pairing.dialog.add((20.0, 30.0, 40.0))
+    surveyed_desk.session.survey_again(overrides=Overrides(transfer="hlg"))
+    pairing.dialog.want(0, (40.0, 40.0, 40.0))
+    assert pairing.dialog is None and "read otherwise" in surveyed_desk.header.message

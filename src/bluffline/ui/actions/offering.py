@@ -5,6 +5,7 @@ from collections.abc import Callable
 from bluffline.propose.propose import Proposal
 from bluffline.session.asked import Asked
 from bluffline.session.session import Session
+from bluffline.signal.format import SignalFormat
 from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.ladder import Treatment
 from bluffline.ui.ladder.lights import LightsPanel
@@ -19,6 +20,8 @@ class Offering:
         self._proposal: Proposal | None = None
         self._ladders: list[tuple[Treatment, int | None]] = []  # what the shot may have, and the light that is in it
         self._giving = False
+        self._source: SignalFormat | None = None  # that the lights were found in
+        session.programme_changed.connect(self.drop)
         panel.taken.connect(self.take)
         panel.closed.connect(self.drop)
         for event in (session.document.changed, session.place.changed, session.place.rung_changed, session.survey_changed):
@@ -28,7 +31,7 @@ class Offering:
         """Show what is offered for a shot."""
         assert proposal.seen is not None, "what is offered was looked at"
         document = self._session.document
-        self._asked, self._proposal = document.ask([shot]), proposal
+        self._asked, self._proposal, self._source = document.ask([shot]), proposal, self._session.source
         self._ladders = [(document.work.ladder(shot), None)]
         why = next((each for each in proposal.left if each.startswith("balance:")), "")
         self._panel.put(why.removeprefix("balance: "), proposal.seen, proposal.offered)
@@ -67,7 +70,7 @@ class Offering:
     @property
     def _shot(self) -> int | None:
         """The number by now of the shot that lights are offered for; None where it is no more, or treated otherwise."""
-        if self._asked is None:
+        if self._asked is None or self._session.source != self._source:
             return None
         there = self._session.document.settle(self._asked).there
         shot = there.get(self._asked.number)

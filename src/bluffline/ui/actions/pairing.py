@@ -14,6 +14,7 @@ from bluffline.session.asked import Asked
 from bluffline.session.chart import ChartModel
 from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
+from bluffline.signal.format import SignalFormat
 from bluffline.survey.monitor import Monitor
 from bluffline.treat.kinds.curves import Curves
 from bluffline.treat.ladder import Treatment
@@ -39,17 +40,18 @@ class Pairing:
         self._session, self._picking, self._look, self._chart = session, picking, look, chart
         self._beside, self._say, self._window = beside, say, window
         self._asked: Asked | None = None
+        self._source: SignalFormat | None = None  # that colours were picked in
         self._like = Curves()
         self.dialog: PairsDialog | None = None
+        session.programme_changed.connect(self._let_go)
 
     def start(self) -> None:
         """Ask for pairs for the curves on the bench; the first is picked at once."""
-        if self.dialog is not None:
-            self.dialog.close()
+        self._let_go()
         place = self._session.place
         asked = self._session.document.ask([place.shot], place.rung)
         assert isinstance(asked.step, Curves), "curves are on the bench"
-        self._asked, self._like = asked, asked.step
+        self._asked, self._like, self._source = asked, asked.step, self._session.source
         self.dialog = dialog = PairsDialog(f"shot {place.shot + 1}", self._patches(), self._window)
         dialog.given.connect(self._pick_given)
         dialog.wanted.connect(self._pick_wanted)
@@ -141,7 +143,9 @@ class Pairing:
         if dialog is None or asked is None:
             return
         made = paired(dialog.pairs, self._session.source, self._like)
-        why = document.settle_step(asked, lambda _: made.step, "This colour becomes that", behind=True)
+        same = self._session.source == self._source
+        why = "" if same else "the picture is read otherwise by now"
+        why = why or document.settle_step(asked, lambda _: made.step, "This colour becomes that", behind=True)
         if why:
             self._say(f"This colour becomes that: {why}, so its pairs are let go")
             dialog.close()
@@ -150,6 +154,10 @@ class Pairing:
         ladder = document.work.ladder(number)
         self._asked = document.ask([number], ladder.index(made.step))
         dialog.show_pairs(made if dialog.pairs else None)
+
+    def _let_go(self) -> None:
+        if self.dialog is not None:
+            self.dialog.close()
 
     def _closed(self) -> None:
         self._put_down()
