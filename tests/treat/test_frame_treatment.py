@@ -14,7 +14,7 @@ from bluffline.signal.format import Model
 from bluffline.signal.levels import Range
 from bluffline.signal.matrix import Matrix, rgb_to_ycbcr, ycbcr_to_rgb
 from bluffline.signal.siting import Siting
-from bluffline.treat import hold_kernels
+from bluffline.treat import hold_kernels, site_kernels
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -111,9 +111,9 @@ def test_halves_worked_on_at_once_are_the_whole(treatment, sampling, interlaced)
 @pytest.mark.parametrize("how", [lambda loop: loop, lambda loop: loop.py_func])
 def test_store_and_load_kernels_return_every_code(how):
     codes, single, sites = np.arange(1024, dtype=np.uint16).reshape(8, 128), np.float32, np.zeros((8, 128), np.float32)
-    assert np.array_equal(how(hold_kernels.add_chroma)(codes, sites, (single(0), single(1023))), codes)
-    how(hold_kernels.load_chroma)(codes, sites, single(512), single(1 / 896), sites)
-    stored = how(hold_kernels.store_chroma)(sites, single(512), single(896), (single(0), single(1023)), codes)
+    assert np.array_equal(how(site_kernels.add_chroma)(codes, sites, (single(0), single(1023))), codes)
+    how(site_kernels.load_chroma)(codes, sites, single(512), single(1 / 896), sites)
+    stored = how(site_kernels.store_chroma)(sites, single(512), single(896), (single(0), single(1023)), codes)
     assert np.array_equal(stored, codes)
 
 

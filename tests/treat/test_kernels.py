@@ -5,7 +5,7 @@ import pytest
 
 from bluffline.measure.areas import Shape
 from bluffline.signal.format import Model
-from bluffline.treat import colour_kernels, hold_kernels, pass_kernels, power_kernels, reach_kernels, row_kernels
+from bluffline.treat import colour_kernels, hold_kernels, pass_kernels, power_kernels, reach_kernels, row_kernels, site_kernels
 from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.bands import Band, Bands
 from bluffline.treat.kinds.cdl import Cdl
@@ -42,7 +42,7 @@ def test_a_treatment_in_plain_python_is_the_compiled_one(monkeypatch, sampling, 
     source = signal(16, 10, sampling="444" if sampling == "rgb" else sampling, model=model)
     planes = to_planes(np.random.default_rng(1).uniform(-0.1, 1.1, (10, 16, 3)), source)
     compiled = FrameTreatment(steps, source).apply(planes)
-    for module in (colour_kernels, hold_kernels, pass_kernels, power_kernels, reach_kernels, row_kernels):
+    for module in (colour_kernels, hold_kernels, pass_kernels, power_kernels, reach_kernels, row_kernels, site_kernels):
         for name, loop in vars(module).items():
             if hasattr(loop, "py_func"):
                 monkeypatch.setattr(module, name, loop.py_func)

@@ -13,7 +13,7 @@ from bluffline.measure.counted import rgb_arithmetic, rounding_allowance
 from bluffline.measure.region import Region, without
 from bluffline.measure.reserved import reserved_codes
 from bluffline.signal.format import Model, Planes, SignalFormat
-from bluffline.treat import hold_kernels, pass_kernels
+from bluffline.treat import hold_kernels, pass_kernels, site_kernels
 from bluffline.treat.giving import luma_shares
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.ladder import Treatment, acts, limits_alone, luma_bounds
@@ -146,13 +146,13 @@ class FrameTreatment:
         levels, single, rein = self._source.levels, np.float32, self._plan.rein
         bounds = single(self._ends), single(self._top - self._ends)
         if rein is None:
-            cb, cr = (hold_kernels.add_chroma(planes[n + 1], added[n], bounds) for n in (0, 1))
+            cb, cr = (site_kernels.add_chroma(planes[n + 1], added[n], bounds) for n in (0, 1))
             return luma, cb, cr
         zero, span = single(levels.zero), single(levels.span)
         for n in (0, 1):
-            hold_kernels.load_chroma(planes[n + 1], added[n], zero, single(1 / levels.span), added[n])
+            site_kernels.load_chroma(planes[n + 1], added[n], zero, single(1 / levels.span), added[n])
         self._hold(luma, added[0], added[1], rein, pool)
-        cb, cr = (hold_kernels.store_chroma(sites, zero, span, bounds, luma) for sites in added)
+        cb, cr = (site_kernels.store_chroma(sites, zero, span, bounds, luma) for sites in added)
         return luma, cb, cr
 
     def _hold(self, luma: NDArray[Any], cb: Single, cr: Single, rein: ChromaRein, pool: Executor | None) -> None:

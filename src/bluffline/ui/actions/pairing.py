@@ -5,7 +5,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
-from bluffline.charts.reference import Reference, load_reference
+from bluffline.charts.reference import load_reference
 from bluffline.errors import BlufflineError, MediaError
 from bluffline.media.reader import Reader
 from bluffline.propose.pairs import Colour, paired
@@ -64,7 +64,7 @@ class Pairing:
         """The patches of the reference in hand, as the programme has them."""
         setup, source = self._chart.setup, self._session.source
         try:
-            reference: Reference = load_reference(setup.reference, setup.layout)
+            reference = load_reference(setup.reference, setup.layout)
         except BlufflineError:
             return []
         levels = (reference.signal(source) * 100).round(1).tolist()
