@@ -84,8 +84,9 @@ def lab_of(rgb: Array, source: SignalFormat) -> Array:
 
 
 def frames_of(shot: Shot, count: int = _FRAMES) -> list[int]:
-    """Frames all over a shot."""
-    return sorted(set(np.linspace(shot.first, shot.last, count + 2)[1:-1].round().astype(int).tolist()))
+    """Frames all over a shot, where it is seen by itself."""
+    alone = shot.alone
+    return sorted(set(np.linspace(alone.first, alone.last, count + 2)[1:-1].round().astype(int).tolist()))
 
 
 def look_at(

@@ -66,7 +66,7 @@ def propose_look(
     ------
     MediaError : none of its frames can be decoded
     """
-    planes = look((shot.first + shot.last) // 2)
+    planes = look(shot.middle)
     if planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None:
         return Proposal(number, treatment, (), ("these are colour bars: what they show is what they are for",))
     others = [each for each in wanted if each not in (Wanted.LEGAL, Wanted.LEVELS)]

@@ -17,13 +17,13 @@ from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.media.riders import Riders
 from bluffline.media.writer import Writer
+from bluffline.prove.across import across
 from bluffline.rules.shots import Shot
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.signal.matrix import standard
 from bluffline.survey.monitor import ahead_of, in_order
-from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 
 _HUGE = 64 << 20  # bytes of a frame from which on one is worked on in halves, not one by each core
@@ -50,7 +50,7 @@ def pictures(
     """
     programme = writer.programme
     starts = [shot.first for shot in shots]
-    prepared = {number: FrameTreatment(steps, writer.format, region=region) for number, steps in treatments.items()}
+    prepared = across(shots, treatments, writer.format, region)
     run = range(programme.frame_count) if frames is None else frames
 
     def treat(frame: Frame) -> tuple[int, VideoFrame | None, Riders, Planes | None]:

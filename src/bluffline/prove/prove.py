@@ -155,7 +155,7 @@ def propose_all(
 
 def _is_line_up(reader: Reader, shot: Shot, survey: Survey) -> bool:
     """Whether a shot shows colour bars, by its middle frame."""
-    planes = reader.planes((shot.first + shot.last) // 2)
+    planes = reader.planes(shot.middle)
     return planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None
 
 

@@ -46,9 +46,9 @@ class PieceAsked:
 
     @property
     def treated(self) -> dict[int, Treatment]:
-        """The treatments of shots that have frames in the run."""
+        """The treatments of shots that have frames in the run, and of those that may be mixed with them."""
         here = {n for n, shot in enumerate(self.shots) if shot.first < self.after and shot.last >= self.first}
-        return {number: steps for number, steps in self.treatments.items() if number in here}
+        return {number: steps for number, steps in self.treatments.items() if here & {number - 1, number, number + 1}}
 
 
 def render_piece(asked: PieceAsked) -> None:

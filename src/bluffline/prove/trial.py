@@ -11,6 +11,7 @@ from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.table import SurveyTable
 from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
+from bluffline.prove.across import AcrossTreatment, Beside
 from bluffline.rules.catalogue import rule_of
 from bluffline.rules.columns import Column, percent_columns
 from bluffline.rules.evidence import Surveyed
@@ -21,7 +22,6 @@ from bluffline.rules.waivers import waived
 from bluffline.signal.convert import convert
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import THOROUGH_EVERY, Survey, exacting, measure_by_rules, must_fix
-from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment, acts
 
 _NEAR = 5.0  # percent from a limit, from where on coding may push a picture over it
@@ -60,7 +60,7 @@ class Trial:
 
     ``frames``: those that were tried, (N,); ``readable``: which of them could be; ``columns``: their extremes in percent, see
     `percent_columns`; ``findings``: what is left, its frames counted as the programme's; ``codec``: the name of the codec that
-    telling frames went through, empty where none did.
+    telling frames went through, empty where none did; ``others``: what was mixed in.
     """
 
     survey: Survey
@@ -71,6 +71,7 @@ class Trial:
     columns: Mapping[str, Column]
     findings: list[Finding]
     codec: str = ""
+    others: tuple[Beside, ...] = ()
 
     @property
     def whole(self) -> bool:
@@ -136,8 +137,11 @@ def try_treatment(
     monitor: Monitor,
     frames: Sequence[int] | None = None,
     coding: Coding | None = None,
+    others: tuple[Beside, ...] = (),
 ) -> Trial:
     """Treat and measure a shot's ``frames``, or all of them; those that tell most go through ``coding``, if there is any.
+
+    ``others``: what is mixed into the shot by those beside it.
 
     Raises
     ------
@@ -145,7 +149,7 @@ def try_treatment(
     """
     chosen = list(range(shot.first, shot.last + 1) if frames is None else frames)
     written = survey.source if coding is None else coding.format
-    treat = FrameTreatment(treatment, written, region=survey.region)
+    treat = AcrossTreatment(treatment, others, written, region=survey.region)
     rules = exacting(survey.rules)
     table = SurveyTable(len(chosen), len(rules.limited))
 
@@ -177,7 +181,7 @@ def try_treatment(
         for each in judge(table, [Shot(0, len(chosen) - 1)], written, rules, Surveyed(survey.region, rate))
     ]  # fmt: skip
     columns, codec = percent_columns(table, written), "" if coding is None else coding.codec.name
-    return Trial(survey, shot, treatment, at, table.column("readable"), columns, found, codec)
+    return Trial(survey, shot, treatment, at, table.column("readable"), columns, found, codec, others)
 
 
 def _telling(table: SurveyTable, part: slice = slice(None)) -> list[int]:

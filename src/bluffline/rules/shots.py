@@ -1,12 +1,15 @@
-"""Shots: the runs of frames between hard cuts."""
+"""Shots: the runs of frames between cuts, and between the middles of what shots come and go by."""
 
 from bisect import bisect_right
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.transitions import LONGEST, Kind, Transition, find_transitions
 
 # A cut changes where light lies in the picture and which tones and hues it holds, both at once and for one frame
 # only. Movement changes the first a little and for long; a flicker changes the second alone.
@@ -19,20 +22,39 @@ _AGREE = 0.02  # greatest mean difference of two frames of one shot, as a share 
 _LIKE = 0.985  # least correlation of where light lies, in one picture under two exposures
 _SPREAD_LIKE = 0.06  # greatest difference of the hues that such a picture holds
 _SPAN = 12  # frames: what changes sooner, as fields coded now apart and now together, is told and cuts nothing
+_BLOCK = 256  # frames that are looked through at once for transitions, and those before them that tell more of them
+_BEFORE = 2 * LONGEST
 _DETAIL = 4.0  # least standard deviation of where light lies, in steps of 0.5 %: a flat picture is like any other
 
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """Frames ``first`` to ``last``, both inclusive, counted from 0."""
+    """Frames ``first`` to ``last``, both inclusive, counted from 0.
+
+    ``opens`` and ``closes``: by what it comes and goes, where that is no cut. What mixes it with another shot lies in both.
+    """
 
     first: int
     last: int
+    opens: Transition | None = field(default=None, compare=False)
+    closes: Transition | None = field(default=None, compare=False)
 
     @property
     def length(self) -> int:
         """Number of frames."""
         return self.last - self.first + 1
+
+    @property
+    def alone(self) -> "Shot":
+        """The frames that show it as it is; all of them where there is none."""
+        first = self.first if self.opens is None else min(self.opens.last + 1, self.last)
+        last = self.last if self.closes is None else max(self.closes.first - 1, self.first)
+        return Shot(first, last) if first <= last else self
+
+    @property
+    def middle(self) -> int:
+        """The frame in the middle of those that show it as it is."""
+        return (self.alone.first + self.alone.last) // 2
 
     def __contains__(self, frame: int) -> bool:
         return self.first <= frame <= self.last
@@ -44,22 +66,91 @@ def cut_evidence(table: SurveyTable) -> NDArray[np.float64]:
     return np.asarray(np.sqrt(np.clip(blocks, 0, 1) * np.clip(spread, 0, 1)))
 
 
-def find_shots(table: SurveyTable) -> list[Shot]:
-    """Divide the frames measured so far into shots."""
+class TransitionSearch:
+    """Finds the transitions of a survey as it grows: the same ones, however it grew."""
+
+    def __init__(self) -> None:
+        self.found: list[Transition] = []
+        self._done = 0  # frames: what ends before is known
+
+    def take(self, found: Sequence[Transition], frames: int) -> None:
+        """Know what was found before, in a survey of so many frames."""
+        self.found, self._done = list(found), frames
+
+    def grow(self, table: SurveyTable, *, complete: bool) -> None:
+        """Look at whatever has been measured since; at the last frames only where the survey is complete."""
+        count = len(table)
+        while self._done < count:
+            end = self._done + _BLOCK + LONGEST
+            if end > count and not complete:
+                return
+            known = count if end >= count else end - LONGEST
+            begin = max(self._done - _BEFORE, 0)
+            part = slice(begin, min(end, count))
+            cuts = _cuts(cut_evidence(table)[part], table.column("look")[part])[1:]
+            for each in find_transitions(table.column("look")[part], cuts):
+                here = each.moved(begin)
+                if self._done <= here.last + 1 < known:
+                    self._add(here)
+            self._done = known
+
+    def _add(self, transition: Transition) -> None:
+        if not self.found or self.found[-1].last < transition.first:
+            self.found = [*self.found, transition]  # another list: whoever reads the one before goes on doing so
+
+
+def find_shots(table: SurveyTable, transitions: Sequence[Transition] = ()) -> list[Shot]:
+    """Divide the frames measured so far into shots.
+
+    Parameters
+    ----------
+    transitions : in their order. A cut that lies in one that mixes two shots is none; the shots meet in its middle.
+    """
     count = len(table)
     if count == 0:
         return []
-    change = cut_evidence(table)
+    mixed = [each for each in transitions if each.kind.mixes and each.last + 1 < count]
+    cuts = [frame for frame in _cuts(cut_evidence(table), table.column("look")) if not _in_any(mixed, frame)]
+    meet = {(each.first + each.last + 1) // 2: each for each in mixed}
+    black = _in_black(transitions, sorted({*cuts, *meet}))
+    starts = sorted({*cuts, *meet, *black, *span_starts(table)})
+    ends = [start - 1 for start in starts[1:]] + [count - 1]
+    opens = dict(meet)
+    closes = {start - 1: each for start, each in meet.items()}
+    for each in transitions:
+        home = bisect_right(starts, each.first) - 1
+        if each.kind is Kind.FADE_IN:
+            opens.setdefault(starts[home], each)
+        elif each.kind is Kind.FADE_OUT:
+            closes.setdefault(ends[home], each)
+    return [Shot(first, last, opens.get(first), closes.get(last)) for first, last in zip(starts, ends, strict=True)]
+
+
+def _cuts(change: NDArray[np.float64], looks: NDArray[np.uint8]) -> list[int]:
+    """The frames (of N) that begin a shot by a cut, and 0."""
     starts = [0]
-    spans = span_starts(table)
     for frame in np.flatnonzero(change > _LEAST_CHANGE):
         near = np.concatenate([change[max(0, frame - _NEIGHBOURS) : frame], change[frame + 1 : frame + 1 + _NEIGHBOURS]])
         usual = float(np.median(near)) if len(near) else 0.0
         if frame > starts[-1] and change[frame] > _ABOVE_NEIGHBOURS * usual:
             starts.append(int(frame))
-    starts = sorted({*_rejoined(starts, table.column("look")), *spans})
-    ends = [start - 1 for start in starts[1:]] + [count - 1]
-    return [Shot(first, last) for first, last in zip(starts, ends, strict=True)]
+    return _rejoined(starts, looks)
+
+
+def _in_any(transitions: Sequence[Transition], frame: int) -> bool:
+    """Whether a frame lies in one of some transitions, or just after it."""
+    place = bisect_right(transitions, frame, key=lambda each: each.first) - 1
+    return place >= 0 and frame <= transitions[place].last + 1
+
+
+def _in_black(transitions: Sequence[Transition], starts: Sequence[int]) -> set[int]:
+    """The middles of what lies between a fade out and the next fade in, where no shot begins there anyhow."""
+    found = set()
+    for one, other in pairwise(transitions):
+        through = (one.kind, other.kind) == (Kind.FADE_OUT, Kind.FADE_IN)
+        if through and bisect_right(starts, one.last) == bisect_right(starts, other.first):
+            found.add((one.last + other.first + 1) // 2)
+    return found
 
 
 def span_starts(table: SurveyTable) -> list[int]:

@@ -174,7 +174,7 @@ def same_light(
     for number, shot in enumerate(shots):
         if shot.first <= result.shot.frame <= shot.last:
             found.append(number)
-        elif (planes := look((shot.first + shot.last) // 2)) is not None:
+        elif (planes := look(shot.middle)) is not None:
             before, after = neutral_shares(planes, source, steps)
             if after >= _SAME_LIGHT and after >= _GAIN * before:
                 found.append(number)

@@ -27,6 +27,7 @@ from bluffline.media.programme import FrameIndex, Programme
 from bluffline.media.source_file import SourceFile
 from bluffline.report.files import save_bytes
 from bluffline.rules.rules import Rules
+from bluffline.rules.transitions import Kind, Transition
 from bluffline.session.faults import fault_of
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
@@ -36,7 +37,9 @@ from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, find_region
 
 MOST_BYTES = 1 << 30
-_MEASURING = ("signal/*.py", "media/*.py", "measure/*.py", "survey/survey.py")  # a change there may change what is measured
+_MEASURING = (  # a change there may change what is measured
+    "signal/*.py", "media/*.py", "measure/*.py", "survey/survey.py", "rules/shots.py", "rules/transitions.py",
+)  # fmt: skip
 Value = TypeVar("Value")
 _PACKING = 1  # of zlib: quick to write; columns pack well at any
 
@@ -109,10 +112,12 @@ class SurveyStore:
             facts = json.loads(bytes(kept["facts"]).decode())
             read, votes = str(facts["read"]), [int(count) for count in facts["fields"]]
             formats = [_format_from(each) for each in facts["formats"]]
+            joins = [Transition(Kind(kind), int(first), int(last)) for kind, first, last in facts["joins"]]
             if formats[:1] != survey.table.formats or not np.isin(kept["format"], range(len(formats))).all():
                 raise ValueError("it was read by another format")
             survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
             survey.table.formats[:] = formats
+            survey.joins.take(joins, len(survey.table))
             survey.riding.update(str(each) for each in facts["riding"])
             survey.read[:] = [read] if read else []
             if survey.fields is not None:
@@ -146,6 +151,7 @@ class SurveyStore:
             "read": survey.read[0] if survey.read else "",
             "riding": sorted(survey.riding),
             "formats": [_format_text(each) for each in table.formats],
+            "joins": [(each.kind, each.first, each.last) for each in survey.joins.found],
             "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
         }
         columns = {name: table.column(name) for name in table.names}

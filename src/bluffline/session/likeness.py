@@ -28,7 +28,7 @@ def looks_of(table: SurveyTable, shots: Sequence[Shot]) -> Looks:
     """(shots, `LOOK_SIZE` + 8) the look of each shot's middle frame, and a mark that only the same pictures have."""
     found = np.zeros((len(shots), LOOK_SIZE + _MARK), np.uint8)
     for number, shot in enumerate(shots):
-        found[number, :LOOK_SIZE] = table.column("look")[(shot.first + shot.last) // 2]
+        found[number, :LOOK_SIZE] = table.column("look")[shot.middle]
         mark = blake2b(digest_size=_MARK)
         for name in _MEASURED:
             mark.update(table.column(name)[shot.first : shot.last + 1].tobytes())

@@ -20,6 +20,7 @@ from bluffline.media.codecs import Codec
 from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
+from bluffline.prove.across import Beside, beside
 from bluffline.prove.trial import Outcome, Trial, near_a_limit
 from bluffline.rules.each.chart import Chart
 from bluffline.rules.finding import Finding, Waiver, in_reading_order
@@ -251,7 +252,13 @@ class Session:
         return self._trial(shot, treatment) if acts(treatment) else None
 
     def _trial(self, shot: int, treatment: Treatment) -> Trial | None:
-        return self.trials.of(self.survey, self.shots[shot], treatment, self._coded_by) if self.survey is not None else None
+        if self.survey is None:
+            return None
+        return self.trials.of(self.survey, self.shots[shot], treatment, self._coded_by, self.beside(shot) if treatment else ())
+
+    def beside(self, shot: int) -> tuple[Beside, ...]:
+        """What is mixed into a shot, by its number, where a transition is; nothing while its neighbours are not known."""
+        return beside(self.shots, shot, self.document.treatments) if shot < len(self.shots) else ()
 
     @property
     def _coded_by(self) -> str:

@@ -272,7 +272,8 @@ def shots_from(text: str) -> list[Shot]:
     ------
     ValueError, SettingsError : these are none
     """
-    shots = [Shot(*map(int, part.split("-"))) for part in text.split()]
+    ends = (part.split("-") for part in text.split())
+    shots = [Shot(int(first), int(last)) for first, last in ends]
     if any(not 0 <= shot.first <= shot.last < MOST_FRAMES for shot in shots):
         raise SettingsError("A shot ends before it begins, or where no programme does.")
     return shots

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from bluffline.media.coding import Coding
 from bluffline.media.reader import Reader
+from bluffline.prove.across import Beside, beside
 from bluffline.prove.trial import Trial, frames_to_code, telling_frames, try_treatment
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
@@ -15,12 +16,16 @@ from bluffline.treat.ladder import Treatment, acts
 
 @dataclass(frozen=True, eq=False)
 class Untried:
-    """A shot that is to be tried; ``seen``: some frames of it have been already. One without a treatment is only coded."""
+    """A shot that is to be tried; ``seen``: some frames of it have been already. One without a treatment is only coded.
+
+    ``others``: what is mixed into it.
+    """
 
     shot: Shot
     treatment: Treatment
     findings: tuple[Finding, ...]
     seen: bool
+    others: tuple[Beside, ...] = ()
 
 
 class Trials:
@@ -33,11 +38,14 @@ class Trials:
         """Take over what was tried."""
         self._known[trial.shot] = trial
 
-    def of(self, survey: Survey, shot: Shot, treatment: Treatment, codec: str = "") -> Trial | None:
-        """What this treatment, written in a codec, is known to make of a shot."""
+    def of(
+        self, survey: Survey, shot: Shot, treatment: Treatment, codec: str = "", others: tuple[Beside, ...] = ()
+    ) -> Trial | None:
+        """What this treatment, written in a codec and with others mixed in, is known to make of a shot."""
         trial = self._known.get(shot)
-        same = trial is not None and trial.survey is survey and trial.treatment == treatment and trial.codec == codec
-        return trial if same else None
+        if trial is None or trial.survey is not survey:
+            return None
+        return trial if (trial.treatment, trial.codec, trial.others) == (treatment, codec, others) else None
 
     def untried(
         self,
@@ -55,10 +63,11 @@ class Trials:
             treatment = treatments[number]
             if number >= len(shots) or not acts(treatment):
                 continue
-            trial = self.of(survey, shots[number], treatment, codec)
+            others = beside(shots, number, treatments)
+            trial = self.of(survey, shots[number], treatment, codec, others)
             if trial is None or not trial.whole:
                 own = tuple(finding for finding in findings if finding.shot == number)
-                wanted.append(Untried(shots[number], treatment, own, trial is not None))
+                wanted.append(Untried(shots[number], treatment, own, trial is not None, others))
         coded = [shots[number] for number in only_coded if self.of(survey, shots[number], (), codec) is None]
         return wanted + [Untried(shot, (), (), seen=False) for shot in coded]
 
@@ -79,9 +88,9 @@ def try_all(
         for each in treated:
             if not each.seen:
                 some = telling_frames(each.shot, each.findings)
-                tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, some, coding))
+                tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, some, coding, each.others))
         for each in treated:
-            tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, None, coding))
+            tell(try_treatment(survey, each.shot, each.treatment, reader, monitor, None, coding, each.others))
         for each in wanted:
             if not each.treatment:
                 tell(try_treatment(survey, each.shot, (), reader, monitor, frames_to_code(survey, each.shot), coding))

@@ -84,7 +84,11 @@ class Cuts:
         count = found[-1].last + 1
         parted = {frame for frame in self.parted if 0 < frame < count}
         starts = sorted(({shot.first for shot in found} - self.joined | parted) | {0})
-        return [Shot(first, after - 1) for first, after in zip(starts, [*starts[1:], count], strict=True)]
+        opens, closes = {shot.first: shot.opens for shot in found}, {shot.last: shot.closes for shot in found}
+        return [
+            Shot(first, after - 1, opens.get(first), closes.get(after - 1))
+            for first, after in zip(starts, [*starts[1:], count], strict=True)
+        ]
 
     def part(self, frame: int) -> "Cuts":
         """The same with a shot that begins at a frame."""

@@ -151,6 +151,7 @@ def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage:
                 if not told.rows["readable"].all():
                     break
                 survey.table.extend(told.rows, told.formats)
+                survey.joins.grow(survey.table, complete=False)
                 survey.riding.update(told.riding)
                 if survey.fields is not None:
                     survey.fields.vote(*told.votes)

@@ -25,7 +25,7 @@ from bluffline.rules.finding import Finding, Waiver
 from bluffline.rules.judging import judge
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot, find_shots
+from bluffline.rules.shots import Shot, TransitionSearch, find_shots
 from bluffline.rules.waivers import waived
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
@@ -47,6 +47,7 @@ class Survey:
     finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
     ``riding``: what rides on its frames, see `media.riders`. ``waivers``: what findings are to pass, and by whose word.
     ``searched``: holds True once charts have been looked for, where the rules ask for one.
+    ``joins``: by what its shots come and go.
     """
 
     programme: Programme
@@ -60,6 +61,7 @@ class Survey:
     searched: list[bool] = field(default_factory=list)
     riding: set[str] = field(default_factory=set)
     waivers: tuple[Waiver, ...] = ()
+    joins: TransitionSearch = field(default_factory=TransitionSearch, repr=False)
 
     @property
     def source(self) -> SignalFormat:
@@ -75,13 +77,14 @@ class Survey:
         """Forget what has been measured."""
         self.table.clear()
         self.riding.clear()
+        self.joins.take([], 0)
         self.read[:] = []
         if self.fields is not None:
             self.fields.top = self.fields.bottom = self.fields.neither = 0
 
     def shots(self) -> list[Shot]:
         """Shots of what has been measured so far."""
-        return find_shots(self.table.frozen())
+        return find_shots(self.table.frozen(), self.joins.found)
 
     def findings(self, shots: list[Shot] | None = None, memo: Memo | None = None) -> list[Finding]:
         """Findings of what has been measured so far, in ``shots`` or in those it finds itself.
@@ -146,6 +149,7 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
         begun = len(survey.table)
         for row, source in measured_frames(survey, reader, begun, total):
             survey.table.append(row, source)
+            survey.joins.grow(survey.table, complete=False)
             monitor.at(stage, len(survey.table), total)
         return end_survey(survey, reader, reader.digest if begun == 0 else "", monitor)
 
@@ -165,6 +169,7 @@ def measured_frames(
 
 def end_survey(survey: Survey, reader: Reader, digest: str | None, monitor: Monitor) -> Survey:
     """Finish a survey whose frames are all measured. ``digest``: see `Reader.digest`; None where it is known already."""
+    survey.joins.grow(survey.table, complete=True)
     if digest is not None:
         survey.read[:] = [digest] if digest else []
     if _CHART.on(survey.rules):
@@ -203,7 +208,7 @@ def _charts(survey: Survey, rule: ChartAsked, reader: Reader, monitor: Monitor) 
     """What charts measure that stand in the middle of a shot."""
     reference, shots = rule_reference(rule), survey.shots()
     for number, shot in enumerate(shots):
-        middle = (shot.first + shot.last) // 2
+        middle = shot.middle
         planes = reader.planes(middle)
         measure = None if planes is None else chart_in(middle, planes, survey.source, reference)
         monitor.at("Charts", number + 1, len(shots), "shots")

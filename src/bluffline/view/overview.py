@@ -120,7 +120,7 @@ def overview(
     with Reader(survey.programme) as reader:
         for number, shot in enumerate(shots):
             worst = next((finding for finding in findings if finding.shot == number), None)
-            frame = worst.worst_frame if worst is not None else (shot.first + shot.last) // 2
+            frame = worst.worst_frame if worst is not None else shot.middle
             planes = reader.planes(frame)
             if planes is not None:
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)

@@ -17,6 +17,7 @@ from bluffline.measure.gamut import gamut_area, mark_gamut
 from bluffline.measure.outside import GAMUT, HIGH, LOW, LUMA, RGB, mark_luma, mark_outside
 from bluffline.measure.reading import Reading, read_selection
 from bluffline.measure.region import Region
+from bluffline.prove.across import AcrossTreatment
 from bluffline.rules.rules import Rules
 from bluffline.session.around import Around
 from bluffline.signal.format import Model, Planes, SignalFormat
@@ -72,7 +73,7 @@ class View:
     source: SignalFormat
     region: Region
     limits: Limits
-    treatment: FrameTreatment
+    treatment: FrameTreatment | AcrossTreatment
     picture_size: tuple[int, int]
     gauges: tuple[GaugeView, ...] = ()
     rules: Rules | None = None
@@ -90,7 +91,7 @@ class View:
     outline_source: bool = False
     shown_reach: tuple[Treatment, int] | None = None
     around: Around | None = None
-    proxy: FrameTreatment | None = None
+    proxy: FrameTreatment | AcrossTreatment | None = None
 
 
 def half_size(source: SignalFormat) -> SignalFormat:

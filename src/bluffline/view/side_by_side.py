@@ -53,7 +53,7 @@ def side_by_side(
     with Reader(survey.programme) as reader:
         for number in chosen[:MOST]:
             shot = shots[number]
-            frame = (shot.first + shot.last) // 2
+            frame = shot.middle
             planes = reader.planes(frame)
             if planes is not None:
                 treatment = FrameTreatment(treatments.get(number, ()), source, region=survey.region)

@@ -13,11 +13,11 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit
 from bluffline.errors import SettingsError
 from bluffline.measure.areas import Shape, Taken
 from bluffline.measure.region import Region
+from bluffline.prove.across import AcrossTreatment, Beside
 from bluffline.rules.aims import usable_aims
 from bluffline.session.faults import Fault
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
-from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.reach import ReachArea
 from bluffline.ui.gauges.board import GaugeBoard, GaugeCard, GaugeWindow
@@ -58,9 +58,9 @@ class Viewer(QObject):
         self.held_source = False
         self._asked: list[Gauge] = []
         self._treat_key: object = None
-        self._frame_treatment: FrameTreatment | None = None
+        self._frame_treatment: AcrossTreatment | None = None
         self._proxy_key: object = None
-        self._proxy_treatment: FrameTreatment | None = None
+        self._proxy_treatment: AcrossTreatment | None = None
         self._moves = False
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -150,6 +150,12 @@ class Viewer(QObject):
         return ladder[: rung + 1] if self.look.state.until and rung is not None else ladder
 
     @property
+    def _others(self) -> tuple[Beside, ...]:
+        """What is mixed into the shot in view, where all of its ladder is shown."""
+        document = self.session.document
+        return self.session.beside(document.shot) if self.ladder == document.treatment else ()
+
+    @property
     def treated_words(self) -> str:
         """What a treated picture is called: treated, or as far as the ladder is shown."""
         ladder, whole = self.ladder, self.session.document.treatment
@@ -159,27 +165,27 @@ class Viewer(QObject):
         """The same view at half the size, where something moves and all of it would come too late."""
         source = view.source
         moves = self._moves or self._playing()
-        steps = sum(step.on for step in self.ladder)
+        steps = sum(step.on for ladder in (self.ladder, *(each.steps for each in self._others)) for step in ladder)
         large = source.width * source.height * steps > _LARGE and not source.interlaced
         plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
         if not (moves and large and plain and view.isolated == (None, None) and not view.outline_source):
             return view
-        key = self.ladder, source, view.region
+        key = self.ladder, self._others, source, view.region
         if key != self._proxy_key or self._proxy_treatment is None:
             part = Region.whole(half_size(source)) if view.region == Region.whole(source) else None
             self._proxy_key = key
-            self._proxy_treatment = FrameTreatment(self.ladder, half_size(source), region=part, shrunk=2)
+            self._proxy_treatment = AcrossTreatment(self.ladder, self._others, half_size(source), region=part, shrunk=2)
         return replace(view, proxy=self._proxy_treatment)
 
     def _view(self) -> View:
         session, look, setup = self.session, self.look.state, self.model.setup
         assert session.survey is not None
         source = session.source
-        key = self.ladder, source, session.survey.region
+        key = self.ladder, self._others, source, session.survey.region
         if key != self._treat_key or self._frame_treatment is None:
             self._treat_key, self._frame_treatment = (
                 key,
-                FrameTreatment(self.ladder, source, region=session.survey.region),
+                AcrossTreatment(self.ladder, self._others, source, region=session.survey.region),
             )
         ratio, shows_others = self.picture.devicePixelRatioF(), any(gauge.instrument.around for gauge in self._asked)
         areas, probe = session.document.areas, self.picture.probe
