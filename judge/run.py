@@ -6,15 +6,17 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
+import joining
 import legalising
 import proposing
-from sets import FRAMES_KEPT_BACK, FRAMES_TUNED_ON, KEPT_BACK, TUNED_ON
+from sets import FILMS_KEPT_BACK, FRAMES_KEPT_BACK, FRAMES_TUNED_ON, KEPT_BACK, TUNED_ON
 
 
 def main() -> None:
     """Everything, on both sets; or on one, by its name."""
     sets = {"tuned on": TUNED_ON, "kept back": KEPT_BACK}
     frames = {"tuned on": FRAMES_TUNED_ON, "kept back": FRAMES_KEPT_BACK}
+    films = {"tuned on": TUNED_ON, "kept back": (*KEPT_BACK, *FILMS_KEPT_BACK)}  # of which one is among those tuned on
     for name in sys.argv[1:] or sets:
         began = time.perf_counter()
         print(f"Legalising, pictures {name}: {', '.join(sets[name])}")
@@ -27,6 +29,8 @@ def main() -> None:
         proposing.log(more)
         proposing.lights(more)
         proposing.matched(more)
+        print(f"Joined shots, pictures {name}")
+        joining.joined(films[name])
         print(f"  {time.perf_counter() - began:.0f} s")
     print("Legalising, made pictures")
     legalising.ramps()

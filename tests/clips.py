@@ -45,6 +45,17 @@ def to_planes(rgb: np.ndarray, source: SignalFormat, *, filtered: bool = False) 
     return tuple(np.clip(np.rint(p), 0, top).astype(dtype) for p in (luma, chroma[..., 0], chroma[..., 1]))
 
 
+def dissolved(path: Path, one: np.ndarray, other: np.ndarray, first: int, last: int, count: int) -> Path:
+    """A clip in which one still dissolves into another over frames ``first`` to ``last``."""
+    shares = [min(max((n - first + 1) / (last - first + 2), 0), 1) for n in range(count)]
+    return make_clip(path, lambda n: one + (other - one) * shares[n], count)
+
+
+def blocks(seed: int, brightest: float) -> np.ndarray:
+    """(72, 128, 3) R′G′B′ in squares of any colours from 0.05 up."""
+    return np.random.default_rng(seed).uniform(0.05, brightest, (9, 16, 3)).repeat(8, 0).repeat(8, 1)
+
+
 def numbered(number: int, height: int = 96, width: int = 160) -> np.ndarray:
     """A picture that carries its own number, in bars of light and dark that any codec keeps."""
     bars = np.array([0.7 if number >> bit & 1 else 0.3 for bit in range(BITS)])

@@ -20,6 +20,7 @@ from bluffline.report.certificate import certificate_files, skyline_svg
 from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.bake import bake_cube
@@ -141,7 +142,7 @@ def test_what_is_left_is_in_the_certificate(survey, tmp_path):
 
 
 def test_skyline_marks_only_what_is_outside(survey):
-    svg = skyline_svg(survey, [0, 12])
+    svg = skyline_svg(survey, [Shot(0, 11), Shot(12, 23)])
     over = re.findall(r'points="([^"]+)" fill="url', svg)[0]
     heights = [float(point.split(",")[1]) for point in over.split()]
     assert len(heights) == 2 * 2 * 24 and min(heights[24:48]) < min(heights[:24]) == max(heights[:24])
@@ -188,7 +189,7 @@ def test_the_skyline_of_a_long_programme_takes_no_more_room(survey):
     table, which = SurveyTable(30_000), np.zeros(30_000, np.intp)
     which[12_345] = 20
     table.fill({name: survey.table.column(name)[which] for name in table.names})
-    long = skyline_svg(replace(survey, table=table), list(range(0, 30_000, 7)))
+    long = skyline_svg(replace(survey, table=table), [Shot(first, first + 6) for first in range(0, 30_000, 7)])
     assert len(long) < 400_000, "that of 750 frames is not much shorter"
     heights = [float(point.split(",")[1]) for point in re.findall(r'points="([^"]+)" fill="#8c8c8c"', long)[0].split()]
     peak = survey.source.levels.percent(float(survey.table.column("y_max")[20]))

@@ -24,6 +24,7 @@ from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import part_of
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
+from bluffline.rules.shots import Shot, edges
 from bluffline.signal.convert import same_samples
 from bluffline.signal.naming import colours
 from bluffline.survey.checking import Checked
@@ -127,8 +128,8 @@ def certificate_page(proof: Proof) -> str:
             for number, steps in sorted(proof.treatments.items())
         ],
         skylines=[
-            ("Before", skyline_svg(request.survey, [shot.first for shot in request.shots])),
-            ("After, read back", skyline_svg(proof.after, [shot.first for shot in request.shots])),
+            ("Before", skyline_svg(request.survey, request.shots)),
+            ("After, read back", skyline_svg(proof.after, request.shots)),
         ],
         version=__version__,
         versions=versions(),
@@ -175,7 +176,7 @@ def standing_certificate(checked: Checked) -> dict[Path, bytes]:
         judged=judged(survey),
         not_judged=not_judged(survey),
         findings=_rows(checked.findings, programme),
-        skyline=skyline_svg(survey, [shot.first for shot in survey.shots()]),
+        skyline=skyline_svg(survey, survey.shots()),
         version=__version__,
         versions=versions(),
         source_name=shown(programme.path.name),
@@ -208,7 +209,7 @@ def _rows(findings: Sequence[Finding], programme: Programme) -> list[dict[str, A
     return [{"waived": None, **finding_report(finding, programme), "part": part_of(finding)} for finding in findings]
 
 
-def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
+def skyline_svg(survey: Survey, shots: Sequence[Shot]) -> str:
     """The skyline as SVG: luma filled, R′G′B′ in outline, what lies outside the rules' limits hatched."""
     import jinja2
 
@@ -244,7 +245,7 @@ def skyline_svg(survey: Survey, cuts: Sequence[int]) -> str:
         rgb=band(percent["rgb_max"], percent["rgb_min"]),
         outside=[over, under, rgb_over, rgb_under],
         lines=[(figure(value), height(value)) for value in (*limits.luma, *limits.rgb)],
-        cuts=sorted({round(cut * _SVG_WIDTH / frames) for cut in cuts[1:]}),
+        edges=sorted({tuple(round(frame * _SVG_WIDTH / frames) for frame in ends) for ends in edges(shots)}),
         marks=[(value, height(value)) for value in (0, 50, 100)],
         times=[
             (survey.programme.label((frames - 1) * place // 2), _SVG_WIDTH * place / 2, anchor)

@@ -7,13 +7,14 @@ from typing import Any
 
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme, Track
-from bluffline.report.forms import CheckForm, FindingForm, RulesForm, TrackForm
+from bluffline.report.forms import CheckForm, FindingForm, RulesForm, ShotForm, TrackForm, TransitionForm
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import RULES, part_of
 from bluffline.rules.finding import Finding
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
+from bluffline.rules.transitions import Transition
 from bluffline.rules.waivers import waiver_to
 from bluffline.signal.matrix import standard
 from bluffline.signal.naming import colours
@@ -72,9 +73,22 @@ def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list
         "waived": sum(finding.waiver is not None for finding in findings),
         "judged": judged(survey),
         "not_judged": not_judged(survey),
-        "shots": [{"first_frame": shot.first, "last_frame": shot.last} for shot in shots],
+        "shots": list(map(_shot, shots)),
         "findings": [finding_report(finding, programme) for finding in findings],
     }
+
+
+def _shot(shot: Shot) -> ShotForm:
+    told: ShotForm = {"first_frame": shot.first, "last_frame": shot.last}
+    if shot.opens is not None:
+        told["opens"] = _transition(shot.opens)
+    if shot.closes is not None:
+        told["closes"] = _transition(shot.closes)
+    return told
+
+
+def _transition(transition: Transition) -> TransitionForm:
+    return {"kind": str(transition.kind), "first_frame": transition.first, "last_frame": transition.last}
 
 
 def overrides(programme: Programme) -> dict[str, str]:

@@ -106,11 +106,21 @@ class FindingForm(TypedDict):
     waived: NotRequired[WaiverForm]
 
 
+class TransitionForm(TypedDict):
+    """By what a shot comes or goes: ``dissolve``, ``wipe``, ``fade in`` or ``fade out``, and its frames."""
+
+    kind: str
+    first_frame: int
+    last_frame: int
+
+
 class ShotForm(TypedDict):
-    """A shot."""
+    """A shot; ``opens`` and ``closes`` where it comes or goes by no cut. What mixes two shots stands in both."""
 
     first_frame: int
     last_frame: int
+    opens: NotRequired[TransitionForm]
+    closes: NotRequired[TransitionForm]
 
 
 class CheckForm(TypedDict):

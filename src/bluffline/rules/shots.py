@@ -71,28 +71,28 @@ class TransitionSearch:
 
     def __init__(self) -> None:
         self.found: list[Transition] = []
-        self._done = 0  # frames: what ends before is known
+        self.known = 0  # frames: what ends before them is found
 
     def take(self, found: Sequence[Transition], frames: int) -> None:
         """Know what was found before, in a survey of so many frames."""
-        self.found, self._done = list(found), frames
+        self.found, self.known = list(found), frames
 
     def grow(self, table: SurveyTable, *, complete: bool) -> None:
         """Look at whatever has been measured since; at the last frames only where the survey is complete."""
         count = len(table)
-        while self._done < count:
-            end = self._done + _BLOCK + LONGEST
+        while self.known < count:
+            end = self.known + _BLOCK + LONGEST
             if end > count and not complete:
                 return
             known = count if end >= count else end - LONGEST
-            begin = max(self._done - _BEFORE, 0)
+            begin = max(self.known - _BEFORE, 0)
             part = slice(begin, min(end, count))
             cuts = _cuts(cut_evidence(table)[part], table.column("look")[part])[1:]
             for each in find_transitions(table.column("look")[part], cuts):
                 here = each.moved(begin)
-                if self._done <= here.last + 1 < known:
+                if self.known <= here.last + 1 < known:
                     self._add(here)
-            self._done = known
+            self.known = known
 
     def _add(self, transition: Transition) -> None:
         if not self.found or self.found[-1].last < transition.first:
@@ -104,16 +104,22 @@ def find_shots(table: SurveyTable, transitions: Sequence[Transition] = ()) -> li
 
     Parameters
     ----------
-    transitions : in their order. A cut that lies in one that mixes two shots is none; the shots meet in its middle.
+    transitions : in their order. A cut that lies in one is none: shots meet in the middle of what mixes them, or of the black
+        between a fade out and the next fade in.
     """
     count = len(table)
     if count == 0:
         return []
-    mixed = [each for each in transitions if each.kind.mixes and each.last + 1 < count]
-    cuts = [frame for frame in _cuts(cut_evidence(table), table.column("look")) if not _in_any(mixed, frame)]
-    meet = {(each.first + each.last + 1) // 2: each for each in mixed}
-    black = _in_black(transitions, sorted({*cuts, *meet}))
-    starts = sorted({*cuts, *meet, *black, *span_starts(table)})
+    transitions = [each for each in transitions if each.last + 1 < count]
+    meet = {(each.first + each.last + 1) // 2: each for each in transitions if each.kind.mixes}
+    black = _black(transitions)
+    taken = sorted([(-1, -1), *((each.first, each.last + 1) for each in transitions), *black])
+
+    def inside(frame: int) -> bool:
+        return frame <= taken[bisect_right(taken, (frame, count)) - 1][1]
+
+    cuts = [frame for frame in _cuts(cut_evidence(table), table.column("look")) if not inside(frame)]
+    starts = sorted({0, *cuts, *meet, *((first + last) // 2 for first, last in black), *span_starts(table)})
     ends = [start - 1 for start in starts[1:]] + [count - 1]
     opens = dict(meet)
     closes = {start - 1: each for start, each in meet.items()}
@@ -124,6 +130,22 @@ def find_shots(table: SurveyTable, transitions: Sequence[Transition] = ()) -> li
         elif each.kind is Kind.FADE_OUT:
             closes.setdefault(ends[home], each)
     return [Shot(first, last, opens.get(first), closes.get(last)) for first, last in zip(starts, ends, strict=True)]
+
+
+def edges(shots: Sequence[Shot]) -> list[tuple[int, int]]:
+    """Where shots come and go: frames at the foot and the head of lines that rise with what comes and fall with what goes.
+
+    A cut is at one frame.
+    """
+    found = []
+    for number, shot in enumerate(shots):
+        if shot.opens is not None:
+            found.append((shot.opens.first, shot.opens.last + 1))
+        if number and (shot.opens is None or not shot.opens.kind.mixes):
+            found.append((shot.first, shot.first))
+        if shot.closes is not None and not shot.closes.kind.mixes:
+            found.append((shot.closes.last + 1, shot.closes.first))
+    return found
 
 
 def _cuts(change: NDArray[np.float64], looks: NDArray[np.uint8]) -> list[int]:
@@ -137,20 +159,12 @@ def _cuts(change: NDArray[np.float64], looks: NDArray[np.uint8]) -> list[int]:
     return _rejoined(starts, looks)
 
 
-def _in_any(transitions: Sequence[Transition], frame: int) -> bool:
-    """Whether a frame lies in one of some transitions, or just after it."""
-    place = bisect_right(transitions, frame, key=lambda each: each.first) - 1
-    return place >= 0 and frame <= transitions[place].last + 1
-
-
-def _in_black(transitions: Sequence[Transition], starts: Sequence[int]) -> set[int]:
-    """The middles of what lies between a fade out and the next fade in, where no shot begins there anyhow."""
-    found = set()
-    for one, other in pairwise(transitions):
-        through = (one.kind, other.kind) == (Kind.FADE_OUT, Kind.FADE_IN)
-        if through and bisect_right(starts, one.last) == bisect_right(starts, other.first):
-            found.add((one.last + other.first + 1) // 2)
-    return found
+def _black(transitions: Sequence[Transition]) -> list[tuple[int, int]]:
+    """What lies between a fade out and the next fade in: its first frame, and the first after it."""
+    return [
+        (one.last + 1, other.first) for one, other in pairwise(transitions)
+        if (one.kind, other.kind) == (Kind.FADE_OUT, Kind.FADE_IN)
+    ]  # fmt: skip
 
 
 def span_starts(table: SurveyTable) -> list[int]:

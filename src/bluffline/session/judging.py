@@ -1,6 +1,6 @@
 """A survey judged, while it grows and when it is done; and what its treatments will make of its extremes."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from threading import Event, Lock, Thread
 from time import monotonic
@@ -8,10 +8,12 @@ from time import monotonic
 import numpy as np
 
 from bluffline.errors import CancelledError
+from bluffline.prove.across import Beside, beside
 from bluffline.prove.trial import Trial
 from bluffline.rules.columns import Column, Memo
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
+from bluffline.rules.transitions import Transition
 from bluffline.session.work import NO_CUTS, Cuts
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, run_survey
@@ -45,6 +47,7 @@ class Judge:
         self.survey = survey
         self._memo = Memo()
         self._found: list[Shot] = []
+        self._joins: list[Transition] = []  # that those were found by
         self._one = Lock()
 
     def judge(self, cuts: Cuts = NO_CUTS) -> Judged:
@@ -55,8 +58,9 @@ class Judge:
     def _judge(self, cuts: Cuts) -> Judged:
         survey = self.survey
         complete = survey.complete
-        if not self._found or self._found[-1].last + 1 < len(survey.table):
-            self._found = survey.shots()
+        joins = survey.joins.found
+        if not self._found or self._found[-1].last + 1 < len(survey.table) or joins is not self._joins:
+            self._found, self._joins = survey.shots(), joins
         found = self._found
         shots = cuts.of(found)
         columns = self._memo.percent(survey.table.frozen(), survey.source)
@@ -100,7 +104,7 @@ class TreatedColumns:
     def __init__(self) -> None:
         self._survey: Survey | None = None
         self._columns: dict[str, Column] = {}
-        self._done: dict[Shot, tuple[Treatment, Trial | None]] = {}
+        self._done: dict[Shot, tuple[Treatment, tuple[Beside, ...], Trial | None]] = {}
 
     def of(
         self, judged: Judged, treatments: Mapping[int, Treatment], trial_of: Callable[[int], Trial | None]
@@ -113,22 +117,39 @@ class TreatedColumns:
             if len(known) < len(column):
                 self._columns[name] = np.concatenate([known, column[len(known) :]])
         wanted = {
-            judged.shots[number]: (steps, trial if (trial := trial_of(number)) is not None and trial.whole else None)
+            judged.shots[number]: (
+                steps,
+                beside(judged.shots, number, treatments),
+                trial if (trial := trial_of(number)) is not None and trial.whole else None,
+            )
             for number, steps in treatments.items()
             if steps and number < len(judged.shots)
         }
         for shot in [shot for shot, done in self._done.items() if wanted.get(shot) != done]:
             del self._done[shot]
             self._put(shot, {name: column[_span(shot)] for name, column in judged.columns.items()})
-        for shot, (steps, trial) in wanted.items():
+        for shot, (steps, others, trial) in wanted.items():
             if shot not in self._done:
-                self._done[shot] = steps, trial
-                self._put(shot, trial.columns if trial is not None else _predicted(judged, shot, steps))
+                self._done[shot] = steps, others, trial
+                self._put(shot, trial.columns if trial is not None else _mixed(judged, shot, steps, others))
         return self._columns
 
     def _put(self, shot: Shot, columns: Mapping[str, Column]) -> None:
         for name, values in columns.items():
             self._columns[name][_span(shot)] = values
+
+
+def _mixed(judged: Judged, shot: Shot, steps: Treatment, others: Sequence[Beside]) -> dict[str, Column]:
+    """The same, with what others are mixed in over some frames."""
+    columns = _predicted(judged, shot, steps)
+    for other in others:
+        first, last = max(other.transition.first, shot.first), min(other.transition.last, shot.last)
+        if first <= last:
+            share = np.array([other.share(frame) for frame in range(first, last + 1)])
+            part = slice(first - shot.first, last + 1 - shot.first)
+            for name, theirs in _predicted(judged, Shot(first, last), other.steps).items():
+                columns[name][part] += (theirs - columns[name][part]) * share
+    return columns
 
 
 def _predicted(judged: Judged, shot: Shot, steps: Treatment) -> dict[str, Column]:

@@ -70,8 +70,9 @@ class Survey:
 
     @property
     def complete(self) -> bool:
-        """Whether every frame has been measured, and every chart that the rules ask for."""
-        return len(self.table) == self.programme.frame_count and (not _CHART.on(self.rules) or any(self.searched))
+        """Whether every frame has been measured, and all is looked for that is looked for among them."""
+        searched = not _CHART.on(self.rules) or any(self.searched)
+        return self.joins.known == len(self.table) == self.programme.frame_count and searched
 
     def clear(self) -> None:
         """Forget what has been measured."""

@@ -56,7 +56,7 @@ class Facts:
         session, viewer = self._session, self._viewer
         if session.programme is None:
             return
-        place = f"{session.programme.label(session.place.frame)} · frame {session.place.frame}"
+        place = f"{session.programme.label(session.place.frame)} · frame {session.place.frame}{self._transition}"
         preview = viewer.preview
         measure = preview.measure if preview is not None and preview.frame == session.place.frame else None
         treated = bool(session.document.treatment) and not viewer.held_source
@@ -72,6 +72,19 @@ class Facts:
         self._heads["Areas"].set_facts("" if session.document.areas else "none is drawn: R draws one")
         for gauge_card in viewer.cards:
             gauge_card.set_facts(self._measuring.facts_of(gauge_card.gauge.instrument, treated=treated))
+
+    @property
+    def _transition(self) -> str:
+        """By what shots come and go in the frame in view, and how much there is of the one that comes."""
+        place, shots = self._session.place, self._session.shots
+        if place.shot >= len(shots):
+            return ""
+        shot = shots[place.shot]
+        for each, comes in ((shot.opens, place.shot), (shot.closes, place.shot + 1)):
+            if each is not None and place.frame in each:
+                mixed = f", {figure(100 * each.share(place.frame), '.0f')} % shot {comes + 1}" if each.kind.mixes else ""
+                return f" · {each.kind}{mixed}"
+        return ""
 
 
 def _between(low: float, high: float) -> str:

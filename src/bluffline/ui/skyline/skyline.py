@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import QWidget
 from bluffline.gauges.trace_kernels import silhouette
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, edges
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
@@ -36,6 +36,7 @@ _ANY_HIGH = (1 << 24) - 1  # Qt's own
 _HIGH_LEAST, _LOW_HIGH = 132, 72  # pixels: the least it is high, and what it is high while a step is on the bench
 _REST = 120  # milliseconds after which a change is drawn
 _NARROWEST = 10  # frames across at the closest zoom
+_UPRIGHT = 2.0  # pixels that a slope is wide at least
 _MARK = 13  # pixels from one mark of a shot to the next
 _TOLD_APART = 6  # pixels that two things are apart at the least, to be told apart
 X = TypeVar("X", float, NDArray[np.float64])
@@ -298,12 +299,11 @@ class Skyline(QWidget):
         shots, here = self._session.shots, self._session.place.shot
         lefts = self.x_of(np.array([shot.first for shot in shots], np.float64))
         rights = self.x_of(np.array([shot.last + 1 for shot in shots], np.float64))
+        self._draw_edges(painter, field)
         wide = rights - np.maximum(lefts, field.left()) > _TOLD_APART
         told = False
         for number in np.flatnonzero(wide & (rights >= field.left()) & (lefts <= field.right())):
             left, right = float(lefts[number]), float(rights[number])
-            if number and left > field.left():
-                painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
             if self._low:
                 continue
             painter.setPen(TINT if number == here else DIM)
@@ -320,6 +320,22 @@ class Skyline(QWidget):
                 painter.fillRect(QRectF(left - 3, field.bottom() + 2, width + 6, 16), CARD)
                 painter.setPen(TINT)
                 painter.drawText(QPointF(left, field.bottom() + 14), label)
+
+    def _draw_edges(self, painter: QPainter, field: QRectF) -> None:
+        """Where shots come and go: upright at a cut, else a slope over all of a dissolve, a wipe or a fade."""
+        ends = self.x_of(np.array(edges(self._session.shots), np.float64).reshape(-1, 2))
+        seen = (ends.max(axis=1) > field.left()) & (ends.min(axis=1) < field.right())
+        upright = np.ptp(ends, axis=1) < _UPRIGHT
+        painter.save()
+        painter.setClipRect(field)
+        cuts = np.sort(ends[seen & upright, 0])
+        for left in cuts[np.unique(cuts // _TOLD_APART, return_index=True)[1]].round().tolist():
+            painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
+        for pen in (QPen(WELL, 4.0), QPen(DIM, 1.0)):  # seen before the silhouette and beside it
+            painter.setPen(pen)
+            for foot, head in ends[seen & ~upright].tolist():
+                painter.drawLine(QPointF(foot, field.bottom()), QPointF(head, field.top()))
+        painter.restore()
 
     def _draw_followed(self, painter: QPainter, field: QRectF) -> None:
         """From where to where the reach of the step on the bench is followed, and the frames that it was placed on."""
