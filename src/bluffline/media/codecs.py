@@ -63,33 +63,32 @@ _FOUR_SLICES = 4096 * 2304  # pixels; FFV1's encoder refuses four slices beyond 
 # H.264 looks some forty frames ahead by itself, which is gigabytes; without, it takes more bits for the same picture.
 _FEW_HELD = ("rc-lookahead=0", "sync-lookahead=0", "mbtree=0", "bframes=0", "sliced-threads=1", "ref=1", "weightp=0")
 
+
+
+def _prores(name: str, kind: str, profile: int) -> Codec:
+    """ProRes 422 of one kind. FFmpeg's other encoder, prores_ks, is six times slower and no closer to the source at HQ."""
+    options = ("profile", str(profile)), ("vendor", "apl0")
+    return Codec(
+        name, f"ProRes 422 {kind}".strip(), "prores", "yuv422p10le", (".mov", ".mxf"), options, "FRAME", full_range=False,
+        matrix_tags=((5, 6),), apart=True,
+    )  # fmt: skip
+
+
+def _dnxhr(name: str, kind: str, ten_bits: bool) -> Codec:
+    """DNxHR of one kind."""
+    return Codec(
+        name, f"DNxHR {kind}", "dnxhd", "yuv422p10le" if ten_bits else "yuv422p", (".mov", ".mxf"),
+        (("profile", f"dnxhr_{kind.lower()}"),), matrices=(Matrix.BT709,), interlaced=False, apart=True,
+    )  # fmt: skip
+
+
+_PRORES = ("prores", "HQ", 3), ("prores-422", "", 2), ("prores-lt", "LT", 1), ("prores-proxy", "Proxy", 0)
+_DNXHR = ("dnxhr", "HQX", True), ("dnxhr-hq", "HQ", False), ("dnxhr-sq", "SQ", False), ("dnxhr-lb", "LB", False)
 CODECS = {
     codec.name: codec
     for codec in (
-        # FFmpeg's other ProRes encoder, prores_ks, is six times slower and no closer to the source at this profile.
-        Codec(
-            "prores",
-            "ProRes 422 HQ",
-            "prores",
-            "yuv422p10le",
-            (".mov", ".mxf"),
-            (("profile", "3"), ("vendor", "apl0")),
-            "FRAME",
-            full_range=False,
-            matrix_tags=((5, 6),),
-            apart=True,
-        ),
-        Codec(
-            "dnxhr",
-            "DNxHR HQX",
-            "dnxhd",
-            "yuv422p10le",
-            (".mov", ".mxf"),
-            (("profile", "dnxhr_hqx"),),
-            matrices=(Matrix.BT709,),
-            interlaced=False,
-            apart=True,
-        ),
+        *(_prores(*each) for each in _PRORES),
+        *(_dnxhr(*each) for each in _DNXHR),
         Codec(
             "mpeg2",
             "MPEG-2 4:2:2 50 Mbit/s intra",
@@ -130,8 +129,8 @@ ENDINGS = (".mov", ".mxf", ".mkv", ".mp4")
 _DEFAULTS = {".mov": "prores", ".mxf": "dnxhr", ".mkv": "ffv1", ".mp4": "h264"}
 
 
-def codec_for(target: Path, name: str | None = None) -> Codec:
-    """The codec to write ``target`` with: the one named, else the usual one for the file's ending.
+def codec_for(target: Path, name: str | None = None, own: Codec | None = None) -> Codec:
+    """The codec to write ``target`` with: the one named, else the source's own where the file can hold it, else the usual one.
 
     Raises
     ------
@@ -142,6 +141,8 @@ def codec_for(target: Path, name: str | None = None) -> Codec:
         raise SettingsError(f"{target.name} can't be written: its ending must be one of {', '.join(_DEFAULTS)}.")
     if name is not None and name not in CODECS:
         raise SettingsError(f"There is no codec named {name}; choose {', '.join(CODECS)}.")
+    if name is None and own is not None and ending in own.containers:
+        return own
     codec = CODECS[name or _DEFAULTS[ending]]
     if ending not in codec.containers:
         raise SettingsError(f"{codec.title} is written to {' or '.join(codec.containers)}, not to {ending}.")

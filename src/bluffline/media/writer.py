@@ -7,6 +7,7 @@ import os
 import re
 import shutil
 import subprocess
+import zlib
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, suppress
 from fractions import Fraction
@@ -99,6 +100,7 @@ class Writer:
             self._file.packets([self._source.streams[number] for number in self._tracks]) if self._tracks else ()
         )
         self._waiting: av.Packet[Any] | None = next(self._packets, None)
+        self._handed_on = 0
         self._field_marker = FieldMarker(self.format.top_field_first) if self.format.interlaced else None
 
     def picture(self, planes: Planes) -> av.VideoFrame:
@@ -128,11 +130,23 @@ class Writer:
     def hand_on(self, number: int, coded: bytes) -> None:
         """Have a picture that was coded elsewhere, all by itself, as frame ``number``, and carry over the sound up to it."""
         time = self._time(number)
+        self._handed_on = zlib.crc32(coded, self._handed_on)
         packet: av.Packet[Any] = av.Packet(coded)
         packet.pts = packet.dts = time
         packet.time_base, packet.is_keyframe, packet.stream = self._ticks, True, self._stream
         self._mux([packet])
         self._carry_until(time * self._ticks)
+
+    @property
+    def handed_on(self) -> str:
+        """What `Reader.digest` will be of the file, where all of it was handed on."""
+        return f"{self._handed_on:08x}"
+
+    @property
+    def one_head(self) -> bool:
+        """Whether what is read by the head of the source's picture is read the same by that of the file."""
+        original = self._source.streams[self.programme.picture]
+        return self.codec.name != "ffv1" or self._stream.codec_context.extradata == original.codec_context.extradata
 
     def finish(self, *, carry: bool = True) -> None:
         """Flush the encoder, carry over what is left of the other tracks, and close the file."""

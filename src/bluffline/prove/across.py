@@ -65,6 +65,14 @@ class AcrossTreatment:
         """Whether any frame is changed."""
         return self._own.active or any(treat.active for _, treat in self._others)
 
+    def frames(self, shot: Shot) -> list[tuple[int, int]]:
+        """The runs of frames of the shot that are changed: first frames and those after their last."""
+        if self._own.active:
+            return [(shot.first, shot.last + 1)]
+        mixed = (each.transition for each, treat in self._others if treat.active)
+        ends = ((max(each.first, shot.first), min(each.last, shot.last) + 1) for each in mixed)
+        return [(first, after) for first, after in ends if first < after]
+
     def apply(self, planes: Planes, frame: int = 0, pool: Executor | None = None) -> Planes:
         """Treated planes, as of `FrameTreatment.apply`; ``frame``: its number in the programme."""
         for place, (each, treat) in enumerate(self._others):

@@ -2,14 +2,14 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from types import MappingProxyType
 
 import numpy as np
 
-from bluffline.errors import MediaError, SettingsError
+from bluffline.errors import MediaError, SettingsError, WriteError
 from bluffline.measure.bars import read_bars
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.carriage import Carriage
@@ -20,6 +20,7 @@ from bluffline.media.target import claimed
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.memory import give_back_memory
 from bluffline.propose.propose import Proposal, luma_extremes, propose, tightened
+from bluffline.prove.handing import HandedOn
 from bluffline.prove.pictures import KeepUnreadable, refuse_changed, refuse_other_light
 from bluffline.prove.render import render
 from bluffline.rules.finding import Finding
@@ -70,6 +71,7 @@ class Proof:
     unreadable: tuple[int, ...] = ()
     source_size: int = 0
     written_size: int = 0
+    handed_on: HandedOn = field(default_factory=HandedOn)
 
     @property
     def legal(self) -> bool:
@@ -183,6 +185,8 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     before = survey.findings(list(request.shots))
     # Bars, and what the operator leaves as it is: nothing is treated that was not to be.
     left_alone = {finding.shot for finding in must_fix(before)} - {n for n, steps in treatments.items() if acts(steps)}
+    handed = HandedOn(because="not every frame of the source could be read, or they are of more than one format")
+    may_hand_on = request.keep_unreadable is None and len(survey.table.formats) == 1
     with claimed(target, "unproved") as claim:
         working = claim.working
         for turn in range(1, MOST_ROUNDS + 1):
@@ -191,6 +195,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
                 survey.programme, survey.source, request.shots, treatments, working, request.codec, monitor,
                 region=survey.region, keep_unreadable=request.keep_unreadable, stage=f"Render{told}",
                 tracks=request.carriage.tracks if request.carriage else None, hands=hands,
+                handed=handed if may_hand_on else None,
             )  # fmt: skip
             if survey.read and survey.read != [digest]:
                 raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")
@@ -200,6 +205,8 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
                 run_survey_in_runs(after, hands, monitor, stage=f"Read back{told}")
             else:
                 run_survey(after, monitor, stage=f"Read back{told}")
+            if handed.digest and after.read != [handed.digest]:
+                raise WriteError("What was handed on is not what was read back of the written file, so it was not kept.")
             give_back_memory()
             findings = after.findings(list(request.shots))
             to_mend = [finding for finding in must_fix(findings) if finding.shot not in left_alone]
@@ -221,6 +228,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             unreadable=tuple(unreadable_frames(survey)),
             source_size=sum(stat[1] for stat in survey.programme.identity.stats),
             written_size=working.stat().st_size,
+            handed_on=handed,
         )
         claim.settle(certify(proof))
     return proof

@@ -8,11 +8,13 @@ from bluffline.errors import WriteError
 from bluffline.measure.region import Region
 from bluffline.media.carriage import mistaken_for
 from bluffline.media.codecs import Codec
+from bluffline.media.handing import why_encoded
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Writer
 from bluffline.memory import give_back_memory
+from bluffline.prove.handing import HandedOn, treated_runs, write_handing_on
 from bluffline.prove.pictures import KeepUnreadable, pictures, refuse_changed
 from bluffline.prove.runs import PieceAsked, write_in_runs
 from bluffline.rules.shots import Shot
@@ -36,6 +38,7 @@ def render(
     tracks: frozenset[int] | None = None,
     stage: str = "Render",
     hands: Hands | None = None,
+    handed: HandedOn | None = None,
 ) -> tuple[Programme, str]:
     """Write the whole programme to ``target``, treating shots by their number in ``shots``.
 
@@ -45,6 +48,8 @@ def render(
     keep_unreadable : what is written for a frame that can't be decoded; where None it is an error
     tracks : those carried over beside the picture; all where None
     hands : who renders it in runs, where the codec allows and every frame can be read; the file is the same
+    handed : where there is one, what is not treated goes over as it is coded, if that can be; it is told how much did, or why
+        none. Every frame must be known to be readable, and of one format.
 
     Returns
     -------
@@ -57,8 +62,12 @@ def render(
     CancelledError : the monitor was asked to stop. After any of these the caller removes what there is of ``target``.
     """
     writer = Writer(target, programme, source, codec, tracks)
-    if hands is not None and codec.apart and keep_unreadable is None:
-        whole = PieceAsked(programme, source, shots, treatments, region, codec, 0, programme.frame_count, target)
+    whole = PieceAsked(programme, source, shots, treatments, region, codec, 0, programme.frame_count, target)
+    runs = _runs_to_code(writer, whole, handed) if handed is not None and keep_unreadable is None else None
+    if runs is not None and handed is not None:
+        digest, done = write_handing_on(writer, whole, runs, hands, monitor, stage)
+        handed.frames, handed.digest = done.frames, done.digest
+    elif hands is not None and codec.apart and keep_unreadable is None:
         digest = write_in_runs(writer, whole, hands, monitor, stage)
     else:
         digest = _write(writer, source, shots, treatments, monitor, region, keep_unreadable, stage)
@@ -73,6 +82,21 @@ def render(
     if mistaken := mistaken_for(written, read):
         raise WriteError(f"Readers would mistake its {mistaken}, so the file was not kept; choose another codec or ending.")
     return read, digest
+
+
+def _runs_to_code(writer: Writer, asked: PieceAsked, handed: HandedOn) -> list[tuple[int, int]] | None:
+    """The runs of frames that have to be coded where the others can go over as they are; None, and why, where they can't."""
+    handed.frames, handed.digest = 0, ""
+    handed.because = why_encoded(asked.programme, asked.source, asked.codec)
+    if not handed.because and not writer.one_head:
+        handed.because = "the source is coded with other options"
+    if handed.because:
+        return None
+    runs = treated_runs(asked.shots, asked.treatments, writer.format, asked.region)
+    if sum(after - first for first, after in runs) == asked.programme.frame_count:
+        handed.because = "every frame is treated"
+        return None
+    return runs
 
 
 def _write(

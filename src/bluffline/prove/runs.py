@@ -5,7 +5,7 @@ what they hold goes into the target packet by packet, and everything else is car
 """
 
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import dataclass, replace
 from functools import partial
@@ -51,8 +51,8 @@ class PieceAsked:
         return {number: steps for number, steps in self.treatments.items() if here & {number - 1, number, number + 1}}
 
 
-def render_piece(asked: PieceAsked) -> None:
-    """Write the pictures of a run.
+def render_piece(asked: PieceAsked, tell: Callable[[int], object] = lambda _: None) -> None:
+    """Write the pictures of a run; ``tell`` is called with the number of each.
 
     Raises
     ------
@@ -70,6 +70,7 @@ def render_piece(asked: PieceAsked) -> None:
             for number, picture, _ in made:
                 writer.write(number, picture)
                 del picture
+                tell(number)
         refuse_changed(asked.programme)
         writer.finish(carry=False)
         own.replace(asked.piece)
@@ -91,7 +92,7 @@ def write_in_runs(writer: Writer, asked: PieceAsked, hands: Hands, monitor: Moni
     programme, total = asked.programme, asked.programme.frame_count
     reading = Beside(partial(packets_digest, programme))
     try:
-        with _folder_beside(writer.target) as folder:
+        with folder_beside(writer.target) as folder:
             ending = asked.codec.containers[0]
             pieces = (
                 replace(asked, first=first, after=after, piece=folder / f"{first}{ending}")
@@ -99,7 +100,7 @@ def write_in_runs(writer: Writer, asked: PieceAsked, hands: Hands, monitor: Moni
             )
             with closing(hands.each(render_piece, pieces, programme)) as rendered:
                 for done, _ in rendered:
-                    _join(writer, done)
+                    join_piece(writer, done)
                     done.piece.unlink()
                     monitor.at(stage, done.after, total)
         digest = reading.result()
@@ -113,7 +114,7 @@ def write_in_runs(writer: Writer, asked: PieceAsked, hands: Hands, monitor: Moni
     return digest
 
 
-def _join(writer: Writer, done: PieceAsked) -> None:
+def join_piece(writer: Writer, done: PieceAsked) -> None:
     """Hand the pictures of a run on to the target.
 
     Raises
@@ -134,7 +135,7 @@ def _join(writer: Writer, done: PieceAsked) -> None:
 
 
 @contextmanager
-def _folder_beside(target: Path) -> Iterator[Path]:
+def folder_beside(target: Path) -> Iterator[Path]:
     """A folder for the runs, called by the target and beside it: whoever renders sees it there; see `remove_leftovers`.
 
     Raises
