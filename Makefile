@@ -28,6 +28,7 @@ bench: $(READY)
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/gaps.py
 	$(BIN)/python bench/treating.py
+	$(BIN)/python bench/handing.py
 	$(BIN)/python bench/hands.py
 	$(BIN)/python bench/memory.py
 	$(BIN)/python bench/behind.py

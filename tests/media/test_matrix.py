@@ -42,7 +42,8 @@ KINDS = {
 }
 NO_LABEL = {"long.ts", "ntsc.dv", "pal.dv", "palette", "dpx", "late.mkv", "two.mkv"}
 FIELDS = {"ntsc.dv": False, "pal.dv": False, "fields.mov": True}  # whether the top one is first
-WAYS = [(codec.name, ending) for codec in CODECS.values() for ending in codec.containers]
+KINDS_OF_ONE = {"prores-422", "prores-lt", "prores-proxy", "dnxhr-hq", "dnxhr-sq", "dnxhr-lb"}  # as the first of their codec
+WAYS = [(name, ending) for name, codec in CODECS.items() if name not in KINDS_OF_ONE for ending in codec.containers]
 # What can't be, and the word that says why.
 REFUSED = {
     **{(kind, "dnxhr", end): "interlaced" for kind in FIELDS for end in (".mov", ".mxf")},

@@ -18,9 +18,11 @@ from bluffline.errors import ChartError, SettingsError
 from bluffline.figures import figure
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
+from bluffline.media.handing import own_codec
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.target import claimed
+from bluffline.prove.handing import HandedOn, why_all_encoded
 from bluffline.prove.render import render
 from bluffline.report.chart import chart_report, describe_chart
 from bluffline.report.files import save_text
@@ -170,7 +172,8 @@ def _apply(options: argparse.Namespace) -> int:
     work = files.work_of(options, options.file)
     programme = files.open_source(options, work=work)
     profile = files.profile_of(options)
-    codec = codec_for(options.out, options.codec or (profile.codec if profile is not None else "") or None)
+    named = options.codec or (profile.codec if profile is not None else "") or None
+    codec = codec_for(options.out, named, own_codec(programme))
     given = [path for path in (options.lut, options.treatment) if path is not None]
     files.Targets([*programme.opening.files, *given], force=options.force).add(options.out, codec.containers, certified=True)
     treatment: Treatment = ()
@@ -181,16 +184,18 @@ def _apply(options: argparse.Namespace) -> int:
     carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
-    plan, region = Plan([Shot(0, programme.frame_count - 1)], {0: treatment}), None
+    plan, region, handed = Plan([Shot(0, programme.frame_count - 1)], {0: treatment}), None, None
     with claimed(options.out, "part") as claim:
         with terminal_monitor() as monitor:
             if work is not None:
                 rules = profile.judged_by() if profile is not None else work.rules or load_rules("r103")
                 survey = run_survey(start_survey(programme, rules), monitor)
                 plan, region = plan_of(survey, work), survey.region
+                handed = None if why_all_encoded(survey, codec) else HandedOn()
             render(
                 programme, programme.format, plan.shots, plan.ladders, claim.working, codec, monitor,
                 region=region, keep_unreadable=files.keep_unreadable(options), tracks=carriage.tracks,
+                handed=handed,
             )  # fmt: skip
         claim.settle({})
     through = ", ".join(step.title for step in ordered(treatment)) or "no step"

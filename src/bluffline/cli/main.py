@@ -16,6 +16,7 @@ from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
+from bluffline.media.handing import own_codec
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, put_certificate
@@ -190,9 +191,10 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
 
 def _legalise(options: argparse.Namespace) -> int:
     profile = files.profile_of(options)
-    codec = codec_for(options.out, options.codec or (profile.codec if profile is not None else "") or None)
     work = files.work_of(options, options.file)
     programme, kept = files.open_source(options, work=work), files.keep_unreadable(options)
+    named = options.codec or (profile.codec if profile is not None else "") or None
+    codec = codec_for(options.out, named, own_codec(programme))
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(options.out, codec.containers, certified=True)
     targets.add(_path(options.json), _JSON)
@@ -215,7 +217,7 @@ def _legalise(options: argparse.Namespace) -> int:
         rounds = "round" if proof.rounds == 1 else "rounds"
         paths = "\n".join(f"  {shown(path)}" for path in certificate_paths(options.out))
         told = f"{verdict} under {survey.rules.title}; {treated}, {proof.rounds} {rounds}."
-        return f"{shown(options.out)}: {told}\nCertificate:\n{paths}"
+        return f"{shown(options.out)}: {told}\n{options.out.name} in {codec.title}: {proof.coded}.\nCertificate:\n{paths}"
 
     if options.json is not None:
         _deliver(certificate_report(proof), options.json)

@@ -10,6 +10,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from bluffline.measure.region import Region
+from bluffline.media.codecs import Codec
+from bluffline.media.handing import why_encoded
 from bluffline.media.reader import Reader
 from bluffline.media.writer import Writer
 from bluffline.prove.across import across
@@ -19,6 +21,7 @@ from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands
+from bluffline.survey.survey import Survey, unreadable_frames
 from bluffline.treat.ladder import Treatment
 
 _LOOK_EVERY = 25  # frames between two looks at whether the source is still the same
@@ -34,6 +37,15 @@ class HandedOn:
     frames: int = 0
     digest: str = ""
     because: str = ""
+
+
+def why_all_encoded(survey: Survey, codec: Codec) -> str:
+    """Why no frame of a surveyed programme can go over as it is coded, in a clause; empty where they can."""
+    if unreadable_frames(survey):
+        return "not every frame of the source can be read"
+    if len(survey.table.formats) > 1:
+        return "its frames are not all of one format"
+    return why_encoded(survey.programme, survey.source, codec)
 
 
 def treated_runs(

@@ -20,7 +20,7 @@ from bluffline.media.target import claimed
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.memory import give_back_memory
 from bluffline.propose.propose import Proposal, luma_extremes, propose, tightened
-from bluffline.prove.handing import HandedOn
+from bluffline.prove.handing import HandedOn, why_all_encoded
 from bluffline.prove.pictures import KeepUnreadable, refuse_changed, refuse_other_light
 from bluffline.prove.render import render
 from bluffline.rules.finding import Finding
@@ -87,6 +87,14 @@ class Proof:
         waived = sum(finding.waiver is not None for finding in self.after_findings)
         but = f" but for {waived} finding{'s' if waived > 1 else ''} waived" if waived else ""
         return f"picture proved legal{but}" if self.legal else "picture not legal"
+
+    @property
+    def coded(self) -> str:
+        """How many frames went over as they are coded, and how many were encoded anew, and why, if all were."""
+        total, handed = self.request.survey.programme.frame_count, self.handed_on
+        if handed.because:
+            return f"all {total} frames encoded anew, since {handed.because}"
+        return f"{handed.frames} of {total} frames handed on as they are coded, {total - handed.frames} encoded anew"
 
     @property
     def losses(self) -> list[str]:
@@ -185,8 +193,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     before = survey.findings(list(request.shots))
     # Bars, and what the operator leaves as it is: nothing is treated that was not to be.
     left_alone = {finding.shot for finding in must_fix(before)} - {n for n, steps in treatments.items() if acts(steps)}
-    handed = HandedOn(because="not every frame of the source could be read, or they are of more than one format")
-    may_hand_on = request.keep_unreadable is None and len(survey.table.formats) == 1
+    handed = HandedOn(because=why_all_encoded(survey, request.codec))
     with claimed(target, "unproved") as claim:
         working = claim.working
         for turn in range(1, MOST_ROUNDS + 1):
@@ -195,7 +202,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
                 survey.programme, survey.source, request.shots, treatments, working, request.codec, monitor,
                 region=survey.region, keep_unreadable=request.keep_unreadable, stage=f"Render{told}",
                 tracks=request.carriage.tracks if request.carriage else None, hands=hands,
-                handed=handed if may_hand_on else None,
+                handed=None if why_all_encoded(survey, request.codec) else handed,
             )  # fmt: skip
             if survey.read and survey.read != [digest]:
                 raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")

@@ -63,7 +63,7 @@ def render(
     """
     writer = Writer(target, programme, source, codec, tracks)
     whole = PieceAsked(programme, source, shots, treatments, region, codec, 0, programme.frame_count, target)
-    runs = _runs_to_code(writer, whole, handed) if handed is not None and keep_unreadable is None else None
+    runs = _runs_to_code(writer, whole, handed) if handed is not None else None
     if runs is not None and handed is not None:
         digest, done = write_handing_on(writer, whole, runs, hands, monitor, stage)
         handed.frames, handed.digest = done.frames, done.digest

@@ -50,6 +50,9 @@ def certificate_report(proof: Proof) -> CertificateForm:
         "rounds": proof.rounds,
         "output": shown(proof.request.target),
         "codec": proof.request.codec.title,
+        "handed_on": proof.handed_on.frames,
+        "encoded": proof.request.survey.programme.frame_count - proof.handed_on.frames,
+        "all_encoded_because": proof.handed_on.because or None,
         "proved": proof.legal,
         "verdict": proof.verdict,
         "unreadable_frames": list(proof.unreadable),
@@ -73,6 +76,14 @@ def same_samples_written(proof: Proof) -> bool:
     survey = proof.request.survey
     written = written_format(survey.source, proof.request.codec)
     return all(same_samples(each, written) for each in survey.table.formats)
+
+
+def _handed(proof: Proof) -> str:
+    """What became of the frames that were not treated."""
+    if not proof.handed_on.because:
+        return "handed on as they are coded in the source"
+    how = "sample for sample" if same_samples_written(proof) else "untreated, brought to the codec's format"
+    return f"handed to the encoder {how}"
 
 
 def versions() -> dict[str, str]:
@@ -135,7 +146,7 @@ def certificate_page(proof: Proof) -> str:
         versions=versions(),
         overrides=overrides(programme),
         rules_name=rules_name(request.survey.rules),
-        same_samples=same_samples_written(proof),
+        handed=_handed(proof),
         source_name=shown(programme.path.name),
         target_name=shown(request.target.name),
         losses=proof.losses,

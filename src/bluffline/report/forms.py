@@ -148,7 +148,11 @@ class TreatmentForm(TypedDict):
 
 
 class CertificateForm(TypedDict):
-    """What was wrong, what was done, what was measured after. ``size``: bytes, of source and written file."""
+    """What was wrong, what was done, what was measured after. ``size``: bytes, of source and written file.
+
+    ``handed_on``: frames that went over as they are coded in the source; ``encoded``: those that were encoded anew, and why all
+    were, where they were.
+    """
 
     schema: Literal["bluffline.certificate/2"]
     before: CheckForm
@@ -156,6 +160,9 @@ class CertificateForm(TypedDict):
     rounds: int
     output: str
     codec: str
+    handed_on: int
+    encoded: int
+    all_encoded_because: str | None
     proved: bool
     verdict: str
     unreadable_frames: list[int]

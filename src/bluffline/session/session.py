@@ -21,6 +21,7 @@ from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
 from bluffline.prove.across import Beside, beside
+from bluffline.prove.handing import why_all_encoded
 from bluffline.prove.trial import Outcome, Trial, near_a_limit
 from bluffline.rules.each.chart import Chart
 from bluffline.rules.finding import Finding, Waiver, in_reading_order
@@ -269,6 +270,8 @@ class Session:
         treatments = self.document.treatments
         if self.survey is None or not self.surveyed or not self._coded_by or not any(map(acts, treatments.values())):
             return []
+        if self.codec is not None and not why_all_encoded(self.survey, self.codec):
+            return []  # they go over as they are coded
         if self._near is None or self._near[0] is not self.shots:  # which are others whenever anything is judged anew
             self._near = self.shots, near_a_limit(self.survey, self.shots)
         return [shot for shot in self._near[1] if not acts(treatments.get(shot, ()))]
