@@ -1,13 +1,17 @@
 """What is not treated goes over as it is coded, in the source's own codec; the file is read as one stream, by any reader."""
 
+import os
+import shutil
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import av
 import numpy as np
 import pytest
 
+from bluffline.errors import CancelledError, MediaError, WriteError
 from bluffline.media.codecs import CODECS, codec_for
-from bluffline.media.handing import own_codec, why_encoded
+from bluffline.media.handing import codec_to_hand_on, own_codec, why_encoded
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove import prove as proving
@@ -19,6 +23,7 @@ from bluffline.rules.shots import Shot
 from bluffline.rules.transitions import Kind, Transition
 from bluffline.signal.format import Overrides
 from bluffline.survey.monitor import Monitor
+from bluffline.survey.runs import Hands
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.kinds.tone import Tone
 from clips import make_clip
@@ -103,7 +108,7 @@ def test_a_proof_tells_how_much_went_over_and_reads_back_what_did(source_of, tmp
     programme = source_of("prores-422", ".mov")
     survey = run_survey(start_survey(programme, load_rules("r103")), Monitor())
     target = tmp_path / "out.mov"
-    request = ProveRequest(survey, THIRDS, {1: DARKER}, target, codec_for(target, None, own_codec(programme)))
+    request = ProveRequest(survey, THIRDS, {1: DARKER}, target, codec_for(target, None, codec_to_hand_on(programme)))
     assert request.codec.title == "ProRes 422", "the source's own where nothing else is asked for"
     proof = prove(request, Monitor())
     assert (proof.handed_on.frames, proof.handed_on.because) == (27, "")
@@ -115,9 +120,32 @@ def test_a_proof_tells_how_much_went_over_and_reads_back_what_did(source_of, tmp
 
     monkeypatch.setattr(proving, "render", other)
     before = target.read_bytes()
-    with pytest.raises(Exception, match="not what was read back"):
+    with pytest.raises(WriteError, match="not what was read back"):
         prove(request, Monitor())
     assert target.read_bytes() == before
+
+
+def test_others_may_render_what_is_treated(source_of, tmp_path):
+    programme, (shots, treated) = source_of("dnxhr", ".mov"), WORK["single frames"]
+    asked, files = (programme, programme.format, shots, dict.fromkeys(treated, DARKER)), []
+    with ThreadPoolExecutor(2) as pool:
+        for name, hands in (("here", None), ("elsewhere", Hands(pool, 4))):
+            handed = HandedOn()
+            render(*asked, tmp_path / f"{name}.mov", own_codec(programme), Monitor(), hands=hands, handed=handed)
+            files.append((packets(tmp_path / f"{name}.mov"), handed))
+    assert files[0] == files[1] and not list(tmp_path.glob("*.runs-*")), "and nothing is left beside it"
+
+
+def test_a_render_that_is_stopped_or_whose_source_changes_leaves_nothing_beside_it(source_of, tmp_path):
+    programme = probe(shutil.copy2(source_of("prores-422", ".mov").path, tmp_path / "source.mov"))
+    asked = programme, programme.format, THIRDS, {1: DARKER}, tmp_path / "o.mov", own_codec(programme)
+    stopped = Monitor(lambda progress: stopped.cancel() if progress.done == 15 else None)
+    with pytest.raises(CancelledError):
+        render(*asked, stopped, handed=HandedOn())
+    changed = Monitor(lambda progress: os.utime(programme.path) if progress.done == 40 else None)
+    with pytest.raises(MediaError, match="was changed"):
+        render(*asked, changed, handed=HandedOn())
+    assert not list(tmp_path.glob("*.runs-*"))
 
 
 def test_why_all_is_encoded_is_said(source_of, tmp_path):
@@ -127,6 +155,7 @@ def test_why_all_is_encoded_is_said(source_of, tmp_path):
     assert "not coded in ProRes 422 HQ" in why_encoded(programme, programme.format, CODECS["prores"])
     overruled = programme.read_as(Overrides(transfer="hlg"))
     assert "overruled" in why_encoded(overruled, overruled.format, own)
+    assert codec_to_hand_on(programme) is own and codec_to_hand_on(overruled) is None
     index = replace(programme.index, keys=programme.index.keys[::2])
     assert "stands alone" in why_encoded(replace(programme, index=index), programme.format, own)
     handed = HandedOn()

@@ -10,11 +10,15 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+from bluffline.media.codecs import CODECS
 from bluffline.rules.catalogue import headline
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.severity import Severity
+from bluffline.session.session import Session
 from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.signal.matrix import Matrix
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import run_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.actions.commands import COMMANDS, MENUS
@@ -318,12 +322,25 @@ def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     assert not go.isEnabled()
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("ffv1"))
     assert "source itself" in dialog.rows.trouble.text()
+    assert dialog.handed.text().startswith("All frames are encoded anew: not every frame of it stands alone")
     dialog.done(0)
     surveyed_desk.session.survey_again(overrides=Overrides(matrix=Matrix.BT601))
     dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)
     dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("dnxhr"))
     assert "can't say that its matrix is BT.601" in dialog.rows.trouble.text()
+    dialog.done(0)
+
+
+def test_the_write_dialog_begins_with_the_codec_of_the_source_and_says_what_is_handed_on(surveyed_desk, qtbot, tmp_path):
+    session = Session()
+    session.open(make_clip(tmp_path / "own.mkv", numbered, 12, options=dict(CODECS["ffv1"].options)))
+    run_survey(session.survey, Monitor())
+    session.refresh()
+    dialog = WriteDialog(session, surveyed_desk)
+    qtbot.addWidget(dialog)
+    assert (dialog.rows.codec.name, dialog.rows.target.suffix) == ("ffv1", ".mkv")
+    assert dialog.handed.text() == "Frames that are not treated go over as they are coded."
     dialog.done(0)
 
 

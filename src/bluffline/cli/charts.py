@@ -18,7 +18,7 @@ from bluffline.errors import ChartError, SettingsError
 from bluffline.figures import figure
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
-from bluffline.media.handing import own_codec
+from bluffline.media.handing import codec_to_hand_on
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.media.target import claimed
@@ -173,7 +173,7 @@ def _apply(options: argparse.Namespace) -> int:
     programme = files.open_source(options, work=work)
     profile = files.profile_of(options)
     named = options.codec or (profile.codec if profile is not None else "") or None
-    codec = codec_for(options.out, named, own_codec(programme))
+    codec = codec_for(options.out, named, codec_to_hand_on(programme))
     given = [path for path in (options.lut, options.treatment) if path is not None]
     files.Targets([*programme.opening.files, *given], force=options.force).add(options.out, codec.containers, certified=True)
     treatment: Treatment = ()

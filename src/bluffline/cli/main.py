@@ -16,7 +16,7 @@ from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
-from bluffline.media.handing import own_codec
+from bluffline.media.handing import codec_to_hand_on
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, put_certificate
@@ -194,7 +194,7 @@ def _legalise(options: argparse.Namespace) -> int:
     work = files.work_of(options, options.file)
     programme, kept = files.open_source(options, work=work), files.keep_unreadable(options)
     named = options.codec or (profile.codec if profile is not None else "") or None
-    codec = codec_for(options.out, named, own_codec(programme))
+    codec = codec_for(options.out, named, codec_to_hand_on(programme))
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(options.out, codec.containers, certified=True)
     targets.add(_path(options.json), _JSON)

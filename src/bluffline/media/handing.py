@@ -20,6 +20,12 @@ def own_codec(programme: Programme) -> Codec | None:
     return None
 
 
+def codec_to_hand_on(programme: Programme) -> Codec | None:
+    """The codec in which frames of a programme can go over as they are coded, if there is one."""
+    own = own_codec(programme)
+    return own if own is not None and not why_encoded(programme, programme.format, own) else None
+
+
 def why_encoded(programme: Programme, source: SignalFormat, codec: Codec) -> str:
     """Why no frame of a programme can go over as it is coded, in a clause; empty where they can.
 

@@ -19,6 +19,7 @@ _NEIGHBOURS = 4
 # A flash, or exposure that flickers, changes both as well, and then goes back, or keeps the picture but for its brightness.
 _FLASH = 3  # frames at most
 _AGREE = 0.02  # greatest mean difference of two frames of one shot, as a share of the range
+_BACK = 0.5  # and of what changed, the most that is not gone back where something moves meanwhile
 _LIKE = 0.985  # least correlation of where light lies, in one picture under two exposures
 _SPREAD_LIKE = 0.06  # greatest difference of the hues that such a picture holds
 _SPAN = 12  # frames: what changes sooner, as fields coded now apart and now together, is told and cuts nothing
@@ -182,7 +183,7 @@ def _rejoined(starts: list[int], looks: NDArray[np.uint8]) -> list[int]:
     while place < len(starts):
         before = looks[starts[place] - 1]
         soon = bisect_right(starts, starts[place] + _FLASH)
-        back = next((n for n in range(place + 1, soon) if _agree(before, looks[starts[n]])), None)
+        back = next((n for n in range(place + 1, soon) if _goes_back(looks, starts[place], starts[n])), None)
         if back is not None:
             place = back + 1  # what came between was a flash
             continue
@@ -192,10 +193,16 @@ def _rejoined(starts: list[int], looks: NDArray[np.uint8]) -> list[int]:
     return kept
 
 
-def _agree(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
-    """Whether two frames look the same."""
-    off = np.abs(one.astype(np.float64) - other)
-    return float(off[:144].mean()) < _AGREE * 200 and float(off[144:].sum()) < 6 * _SPREAD_LIKE * 255
+def _goes_back(looks: NDArray[np.uint8], change: int, other: int) -> bool:
+    """Whether the frame of another change looks as the one before a change did, or much more so than those between."""
+    before, between, after = looks[change - 1], looks[[change, other - 1]], looks[other]
+
+    def off(one: NDArray[np.uint8], two: NDArray[np.uint8]) -> NDArray[np.float64]:
+        apart = np.abs(one.astype(np.float64) - two)
+        return np.array([apart[:144].mean() / 200, apart[144:].sum() / (6 * 255)])
+
+    gone = off(before, after)
+    return bool((gone < (_AGREE, _SPREAD_LIKE)).all() or (gone < _BACK * np.minimum(*map(off, (before, after), between))).all())
 
 
 def _same_exposed_otherwise(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:

@@ -14,7 +14,7 @@ from bluffline import stopping
 from bluffline.errors import BlufflineError, CancelledError, ElsewhereError, MediaError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
-from bluffline.media.handing import own_codec
+from bluffline.media.handing import codec_to_hand_on
 from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.target import certificate_paths, put_certificate
@@ -233,7 +233,7 @@ def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, monitor: Mon
     assert target is not None
     if target.exists() and not asked.force:
         raise MediaError(f"{shown(target)} is there already; --force replaces it.")
-    codec = codec_for(target, profile.codec or None, own_codec(survey.programme))
+    codec = codec_for(target, profile.codec or None, codec_to_hand_on(survey.programme))
     target.parent.mkdir(parents=True, exist_ok=True)
     carriage = rehearse(survey.programme, survey.source, codec, target)
     refuse_unreadable(survey, None)

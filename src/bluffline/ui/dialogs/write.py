@@ -18,7 +18,7 @@ from bluffline.demo import demo_clip
 from bluffline.errors import WriteError
 from bluffline.media.carriage import Carriage, rehearse
 from bluffline.media.codecs import CODECS, Codec, written_format
-from bluffline.media.handing import own_codec
+from bluffline.media.handing import codec_to_hand_on
 from bluffline.media.target import refuse_long_name
 from bluffline.media.writer import refuse_source_as_target
 from bluffline.prove.handing import why_all_encoded
@@ -62,12 +62,12 @@ class WriteDialog(QDialog):
         self._keep = QComboBox()
         for text, way in (("Hold the last good frame", KeepUnreadable.HOLD), ("Black", KeepUnreadable.BLACK)):
             self._keep.addItem(text, way)
-        self._handed = dim("")
-        self._handed.setWordWrap(True)
+        self.handed = dim("")
+        self.handed.setWordWrap(True)
         self.drop_box = QCheckBox("Leave out those that the file can't carry")
         self.drop_box.toggled.connect(lambda _: self.rows.look())
         treated = len(session.document.treatments)
-        codec = own_codec(session.programme) or session.codec or CODECS["prores"]
+        codec = codec_to_hand_on(session.programme) or session.codec or CODECS["prores"]
         start = _folder_for(self._source) / f"{self._source.stem}-legal{codec.containers[0]}"
         self.rows = TargetRows(start, codec.name, self._refuse, "will be replaced once the new file is proved.")
         words = QLabel(
@@ -94,7 +94,7 @@ class WriteDialog(QDialog):
         self._unreadable = bool(unreadable)
         buttons = cancel_button(self)
         self.rows.add_button(buttons, "Write unproved" if unreadable else "Prove and write")
-        lay_out(self, words, form, self.rows.trouble, self._handed, self.carried, buttons)
+        lay_out(self, words, form, self.rows.trouble, self.handed, self.carried, buttons)
         self.setMinimumWidth(640)
 
     @property
@@ -112,13 +112,13 @@ class WriteDialog(QDialog):
         super().done(result)
 
     def _refuse(self, target: Path, codec: Codec) -> None:
+        because = why_all_encoded(self._survey, codec)
+        self.handed.setText(
+            f"All frames are encoded anew: {because}." if because else "Frames that are not treated go over as they are coded."
+        )
         refuse_source_as_target(self._source, target)
         refuse_long_name(target)
         written_format(self._format, codec)
-        because = why_all_encoded(self._survey, codec)
-        self._handed.setText(
-            f"All frames are encoded anew: {because}." if because else "Frames that are not treated go over as they are coded."
-        )
         self._look_at(codec, target)
         found = self._looked.get((codec.name, target.suffix.lower(), self.drop_tracks))
         self.carried.setText(
