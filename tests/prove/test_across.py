@@ -16,7 +16,7 @@ from bluffline.prove.trial import try_treatment
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
-from bluffline.rules.transitions import Kind, Transition
+from bluffline.rules.transitions import Transition, TransitionKind
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import must_fix, run_survey, start_survey
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -26,7 +26,7 @@ from bluffline.treat.kinds.tone import Tone
 from clips import blocks, dissolved
 
 FIRST, LAST, COUNT = 30, 49, 80
-DISSOLVE = Transition(Kind.DISSOLVE, FIRST, LAST)
+DISSOLVE = Transition(TransitionKind.DISSOLVE, FIRST, LAST)
 DARKER, HELD = (Tone(gain=(0.8, 1, 1, 1)),), (SoftCeiling(103, 109.5, 90), ChromaRein(-5, 105))
 _ROUNDED = 1.0  # codes: what is mixed is rounded once more
 
@@ -101,7 +101,7 @@ def test_shots_of_one_ladder_are_not_mixed_and_untouched_ones_stay_what_they_are
 
 
 def test_what_fades_keeps_its_own_ladder_and_a_run_knows_those_that_are_mixed_into_it(survey):
-    fade = Transition(Kind.FADE_OUT, 30, 39)
+    fade = Transition(TransitionKind.FADE_OUT, 30, 39)
     assert beside([Shot(0, 39, closes=fade), Shot(40, 79)], 0, {0: DARKER}) == ()
     run = PieceAsked(survey.programme, survey.source, survey.shots(), {1: HELD}, None, None, 0, 40, None)
     assert run.treated == {1: HELD}

@@ -10,7 +10,7 @@ from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot, TransitionSearch, edges, find_shots
-from bluffline.rules.transitions import Kind, Transition
+from bluffline.rules.transitions import Transition, TransitionKind
 from clips import signal, to_planes
 from scenes import scene
 
@@ -51,7 +51,7 @@ def surveyed(frames, *, by=None):
 def test_what_mixes_two_shots_is_found_with_its_frames_and_parts_them_in_its_middle(length, mask):
     one, other = pictures(1, 40 + length), pictures(2, 40 + length)
     table, [found] = surveyed([*one[:40], *mixed(one[40:], other[:length], mask), *other[length:]])
-    assert found.kind is (Kind.WIPE if mask is from_the_left else Kind.DISSOLVE)
+    assert found.kind is (TransitionKind.WIPE if mask is from_the_left else TransitionKind.DISSOLVE)
     assert abs(found.first - 40) <= max(2, length // 8) and abs(found.last - 39 - length) <= max(2, length // 8)
     first, last = find_shots(table, [found])
     assert first.closes == last.opens == found and last.first == (found.first + found.last + 1) // 2
@@ -63,7 +63,7 @@ def test_a_fade_through_black_parts_shots_in_black_and_belongs_to_its_own():
     down = [frame * (1 - n / 21) for n, frame in enumerate(one[40:], 1)]
     up = [frame * n / 11 for n, frame in enumerate(other[:10], 1)]
     table, found = surveyed([*one[:40], *down, *[np.zeros((90, 160))] * 6, *up, *other[10:]])
-    assert found == [Transition(Kind.FADE_OUT, 40, 59), Transition(Kind.FADE_IN, 66, 75)]
+    assert found == [Transition(TransitionKind.FADE_OUT, 40, 59), Transition(TransitionKind.FADE_IN, 66, 75)]
     shots = find_shots(table, found)
     assert shots == [Shot(0, 62), Shot(63, 125)] and (shots[0].closes, shots[1].opens) == tuple(found)
     assert edges(shots) == [(60, 40), (66, 76), (63, 63)], "falls with what goes, rises with what comes"
@@ -81,7 +81,7 @@ def test_what_moves_or_flashes_is_no_transition(move):
 def test_a_cut_in_what_mixes_two_shots_is_none():
     one, other = pictures(8, 30), pictures(9, 30)
     table, _ = surveyed([*one, *other])
-    assert [shot.first for shot in find_shots(table, [Transition(Kind.DISSOLVE, 26, 31)])] == [0, 29]
+    assert [shot.first for shot in find_shots(table, [Transition(TransitionKind.DISSOLVE, 26, 31)])] == [0, 29]
 
 
 @pytest.mark.parametrize("by", [1, 7, 100])
@@ -95,6 +95,6 @@ def test_the_same_is_found_however_a_survey_grew(by):
 
 
 def test_shares_of_what_comes_rise_over_a_transition():
-    five = Transition(Kind.DISSOLVE, 10, 14)
+    five = Transition(TransitionKind.DISSOLVE, 10, 14)
     assert [round(five.share(frame), 3) for frame in range(9, 16)] == [0.0, 0.167, 0.333, 0.5, 0.667, 0.833, 1.0]
     assert 10 in five and 14 in five and 9 not in five and 15 not in five

@@ -9,7 +9,7 @@ from bluffline.media.reader import Reader
 from bluffline.prove.trial import try_treatment
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
-from bluffline.rules.transitions import Kind, Transition
+from bluffline.rules.transitions import Transition, TransitionKind
 from bluffline.session.judging import Judge
 from bluffline.session.kept_surveys import SurveyStore
 from bluffline.session.session import Session
@@ -21,7 +21,7 @@ from bluffline.treat.kinds.tone import Tone
 from clips import blocks, dissolved
 
 RULES = load_rules("r103")
-DISSOLVE = Transition(Kind.DISSOLVE, 30, 49)
+DISSOLVE = Transition(TransitionKind.DISSOLVE, 30, 49)
 DARKER = Tone(gain=(0.6, 1, 1, 1))
 
 

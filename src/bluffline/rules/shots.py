@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.transitions import LONGEST, Kind, Transition, find_transitions
+from bluffline.rules.transitions import LONGEST, Transition, TransitionKind, find_transitions
 
 # A cut changes where light lies in the picture and which tones and hues it holds, both at once and for one frame
 # only. Movement changes the first a little and for long; a flicker changes the second alone.
@@ -126,9 +126,9 @@ def find_shots(table: SurveyTable, transitions: Sequence[Transition] = ()) -> li
     closes = {start - 1: each for start, each in meet.items()}
     for each in transitions:
         home = bisect_right(starts, each.first) - 1
-        if each.kind is Kind.FADE_IN:
+        if each.kind is TransitionKind.FADE_IN:
             opens.setdefault(starts[home], each)
-        elif each.kind is Kind.FADE_OUT:
+        elif each.kind is TransitionKind.FADE_OUT:
             closes.setdefault(ends[home], each)
     return [Shot(first, last, opens.get(first), closes.get(last)) for first, last in zip(starts, ends, strict=True)]
 
@@ -164,7 +164,7 @@ def _black(transitions: Sequence[Transition]) -> list[tuple[int, int]]:
     """What lies between a fade out and the next fade in: its first frame, and the first after it."""
     return [
         (one.last + 1, other.first) for one, other in pairwise(transitions)
-        if (one.kind, other.kind) == (Kind.FADE_OUT, Kind.FADE_IN)
+        if (one.kind, other.kind) == (TransitionKind.FADE_OUT, TransitionKind.FADE_IN)
     ]  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 Looked for in what the survey keeps of how frames look. Between two pictures that are unlike, a mixture goes straight from one
 to the other, and its light varies less in the middle than at either end, since where light lies in one has nothing to do with
-where it lies in the other (Alattar, 1993). What a wipe leaves in every block is one or the other, and where it changes moves
+where it lies in the other [DISSOLVE]. What a wipe leaves in every block is one or the other, and where it changes moves
 across the picture. What moves in a shot does neither, and changes no less before and after. How much each of these figures
 weighs was fitted by logistic regression to made programmes, of which ``make judge`` has others.
 """
@@ -41,7 +41,7 @@ _DISSOLVE = np.array([-0.59, 3.23, -4.82, 0.62, 1.86, -21.82, 1.51, -0.91], np.f
 _WIPE = np.array([-1.37, 2.57, -134.45, 11.65, 16.19, -19.41, -2.93, -25.87], np.float32)
 
 
-class Kind(StrEnum):
+class TransitionKind(StrEnum):
     """How one shot becomes another."""
 
     DISSOLVE = "dissolve"
@@ -52,14 +52,14 @@ class Kind(StrEnum):
     @property
     def mixes(self) -> bool:
         """Whether both shots are seen at once."""
-        return self in (Kind.DISSOLVE, Kind.WIPE)
+        return self in (TransitionKind.DISSOLVE, TransitionKind.WIPE)
 
 
 @dataclass(frozen=True, slots=True)
 class Transition:
     """Frames ``first`` to ``last``, both inclusive, that are of neither shot alone; of a fade those that are dimmed."""
 
-    kind: Kind
+    kind: TransitionKind
     first: int
     last: int
 
@@ -79,7 +79,7 @@ class Transition:
 class _Span:
     """What may be a transition: the last frame ``before`` it, the first ``after`` it, and the log odds that it is one."""
 
-    kind: Kind
+    kind: TransitionKind
     before: int
     after: int
     odds: float = 0.0
@@ -174,7 +174,7 @@ class _Looks:
             one = self.blocks[max(before - _MEAN + 1, 0) : before + 1].mean(axis=0)
             change = self.blocks[after : after + _MEAN].mean(axis=0) - one
             gone = self.blocks[first : last + 1] - one
-            if span.kind is Kind.WIPE:
+            if span.kind is TransitionKind.WIPE:
                 ends = _swept(gone, change, before - first, after - first)
             else:
                 ends = _ramp(gone @ change / (change @ change + 1e-9), before - first, after - first)
@@ -204,7 +204,7 @@ def find_transitions(looks: NDArray[np.uint8], cuts: Sequence[int] = ()) -> list
         inside = np.searchsorted(places, each.after, "right") - np.searchsorted(places, each.before + 1)
         if _SPANS[0] <= length and (length <= _SHORT or not inside):
             dissolve, wipe = seen.figures(np.array([each.before]), length)
-            odds = _odds(dissolve, _DISSOLVE) if each.kind is Kind.DISSOLVE else _odds(wipe, _WIPE)
+            odds = _odds(dissolve, _DISSOLVE) if each.kind is TransitionKind.DISSOLVE else _odds(wipe, _WIPE)
             sure.append(replace(each, odds=float(odds[0])))
     for each in sorted(sure, key=lambda one: -one.odds):
         if each.odds > _SURE and not any(each.shared(other) > 0 for other in found):
@@ -221,7 +221,7 @@ def _likely(seen: _Looks, cuts: Frames) -> Iterator[_Span]:
             dissolve, wipe = seen.figures(before, span)
             both = np.stack([_odds(dissolve, _DISSOLVE), _odds(wipe, _WIPE)], axis=1)
             for place in np.flatnonzero(both.max(axis=1) > _LIKELY):
-                kind = (Kind.DISSOLVE, Kind.WIPE)[int(both[place].argmax())]
+                kind = (TransitionKind.DISSOLVE, TransitionKind.WIPE)[int(both[place].argmax())]
                 yield _Span(kind, int(before[place]), int(before[place]) + span, float(both[place].max()))
 
 
@@ -279,9 +279,9 @@ def _fades(seen: _Looks) -> list[_Span]:
     found = []
     for first, after in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
         if (length := _faded(deviation[:first][::-1])) is not None:
-            found.append(_Span(Kind.FADE_OUT, first - length - 1, first))
+            found.append(_Span(TransitionKind.FADE_OUT, first - length - 1, first))
         if (length := _faded(deviation[after:])) is not None:
-            found.append(_Span(Kind.FADE_IN, after - 1, after + length))
+            found.append(_Span(TransitionKind.FADE_IN, after - 1, after + length))
     return found
 
 

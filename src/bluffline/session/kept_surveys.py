@@ -27,7 +27,7 @@ from bluffline.media.programme import FrameIndex, Programme
 from bluffline.media.source_file import SourceFile
 from bluffline.report.files import save_bytes
 from bluffline.rules.rules import Rules
-from bluffline.rules.transitions import Kind, Transition
+from bluffline.rules.transitions import Transition, TransitionKind
 from bluffline.session.faults import fault_of
 from bluffline.signal.format import Model, SignalFormat
 from bluffline.signal.levels import Range
@@ -112,7 +112,7 @@ class SurveyStore:
             facts = json.loads(bytes(kept["facts"]).decode())
             read, votes = str(facts["read"]), [int(count) for count in facts["fields"]]
             formats = [_format_from(each) for each in facts["formats"]]
-            joins = [Transition(Kind(kind), int(first), int(last)) for kind, first, last in facts["joins"]]
+            joins = [Transition(TransitionKind(kind), int(first), int(last)) for kind, first, last in facts["joins"]]
             if formats[:1] != survey.table.formats or not np.isin(kept["format"], range(len(formats))).all():
                 raise ValueError("it was read by another format")
             survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
