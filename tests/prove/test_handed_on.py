@@ -20,7 +20,7 @@ from bluffline.prove.prove import ProveRequest, prove
 from bluffline.prove.render import render
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
-from bluffline.rules.transitions import Kind, Transition
+from bluffline.rules.transitions import Transition, TransitionKind
 from bluffline.signal.format import Overrides
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands
@@ -32,7 +32,7 @@ COUNT = 48
 DARKER = (Tone(gain=(0.8, 1, 1, 1)),)
 SINGLE = [Shot(n, n) for n in range(COUNT)]
 THIRDS = [Shot(0, 9), Shot(10, 30), Shot(31, 47)]
-MIXED = Transition(Kind.DISSOLVE, 5, 14)
+MIXED = Transition(TransitionKind.DISSOLVE, 5, 14)
 WORK = {
     "one": (THIRDS, [1]),
     "first and last": (THIRDS, [0, 2]),
