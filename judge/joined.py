@@ -97,9 +97,9 @@ def _wiped(rng, before, after):
     return np.stack([one + (other - one) * mask for one, other, mask in zip(before, after, masks, strict=True)])
 
 
-def programme(rng, names, joins=8):
-    """(N, H, W, 3) R′G′B′ of a programme, and what joins its shots."""
-    kinds = rng.choice(["cut", "dissolve", "wipe", "fade"], joins, p=[0.3, 0.4, 0.1, 0.2])
+def programme(rng, names, joins=8, *, cut=False):
+    """(N, H, W, 3) R′G′B′ of a programme, and what joins its shots: nothing but cuts where it is ``cut``."""
+    kinds = rng.choice(["cut", "dissolve", "wipe", "fade"], joins, p=[1, 0, 0, 0] if cut else [0.3, 0.4, 0.1, 0.2])
     kinds = [*kinds, None]
     frames, truths, pending = [], [], 0
     held = np.zeros((0, HEIGHT, WIDTH, 3), np.float32)  # of a shot that has begun: what joined it to the one before

@@ -16,15 +16,16 @@ from clips import signal, to_planes
 from joined import HEIGHT, WIDTH, programme
 
 _PROGRAMMES = 45  # some 310 transitions and 110 cuts
+_CUT = 25  # programmes in which nothing is to be found but cuts
 _CORES = 2
 _SAME = 0.5  # least share of both that is common to what was found and what there is
 _EXACT = 0.1  # of its length, or two frames, that an end may be off
 _NEAR = 1  # frames that a cut may be off
 
 
-def found(names, number):
+def found(names, number, *, cut=False):
     """Counts of one programme: of what there is, of what was found, and of what was found and is not there."""
-    frames, truths = programme(np.random.default_rng([len(names), number]), names)
+    frames, truths = programme(np.random.default_rng([len(names), number]), names, cut=cut)
     source, limits = signal(WIDTH, HEIGHT), load_rules("r103").limits
     table, search = SurveyTable(len(frames)), TransitionSearch()
     for frame in frames:
@@ -48,7 +49,7 @@ def found(names, number):
                 break
     through = [(one.last, other.first) for one, other in pairwise(truths) if one.kind == other.kind == "fade"]  # black
     told = [*((each.first, each.last) for each in truths), *through]
-    counts["false"] = len(left)
+    counts["false"], counts["frames"] = len(left), len(frames)
     counts["false cut"] = sum(not any(first - _NEAR <= start <= last + 1 + _NEAR for first, last in told) for start in starts)
     return counts
 
@@ -57,6 +58,7 @@ def joined(names):
     """What is found in programmes of some pictures."""
     with ProcessPoolExecutor(_CORES) as pool:
         counts = sum(pool.map(partial(found, names), range(_PROGRAMMES)), Counter())
+        plain = sum(pool.map(partial(found, names, cut=True), range(_CUT)), Counter())
     kinds = "dissolve", "wipe", "fade"
     there, hits = (sum(counts[kind + what] for kind in kinds) for what in ("", " found"))
     precision = hits / max(hits + counts["false"], 1)
@@ -65,3 +67,7 @@ def joined(names):
         within = f", {counts[kind + ' exact']} with both ends within two frames or a tenth"
         print(f"    {kind}: {counts[kind + ' found']} of {counts[kind]}{within}")
     print(f"  cuts: {counts['cut found']} of {counts['cut']}, {counts['false cut']} shots begin where nothing does")
+    print(
+        f"  {plain['frames']} frames of cuts alone: {plain['false']} transitions, {plain['cut found']} of {plain['cut']} cuts, "
+        f"{plain['false cut']} shots begin where nothing does"
+    )

@@ -63,9 +63,10 @@ def treated_runs(
 
 
 def write_handing_on(
-    writer: Writer, asked: PieceAsked, runs: Sequence[tuple[int, int]], hands: Hands | None, monitor: Monitor, stage: str
-) -> tuple[str, HandedOn]:
-    """Write every frame: those of ``runs`` treated and coded anew, all others as they are coded.
+    writer: Writer, asked: PieceAsked, runs: Sequence[tuple[int, int]], handed: HandedOn, hands: Hands | None,
+    monitor: Monitor, stage: str,
+) -> str:  # fmt: skip
+    """Write every frame: those of ``runs`` treated and coded anew, all others as they are coded, which ``handed`` is told.
 
     ``asked``: for the whole of it; its piece is not used. Returns `Reader.digest` of what was read of the source.
 
@@ -73,7 +74,7 @@ def write_handing_on(
     ------
     MediaError, WriteError, CancelledError : as for `render`
     """
-    programme, total, done = asked.programme, asked.programme.frame_count, HandedOn()
+    programme, total = asked.programme, asked.programme.frame_count
 
     def here(pieces: Iterable[PieceAsked]) -> Generator[tuple[PieceAsked, None], None, None]:
         for piece in pieces:
@@ -96,8 +97,8 @@ def write_handing_on(
                         treated, coming = piece.after, next(waiting, (total, total))
                     if number >= treated:
                         writer.hand_on(number, coded)
-                        done.frames += 1
-                    monitor.at(stage, number + 1, total)
+                        handed.frames += 1
+                        monitor.at(stage, number + 1, total)
                     if number % _LOOK_EVERY == 0:
                         refuse_changed(programme, number)
             digest = reader.digest
@@ -106,8 +107,8 @@ def write_handing_on(
     except BaseException:
         writer.abandon()
         raise
-    done.digest = writer.handed_on
-    return digest, done
+    handed.digest = writer.handed_on
+    return digest
 
 
 def _piece(asked: PieceAsked, folder: Path, first: int, after: int) -> PieceAsked:

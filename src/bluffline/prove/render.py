@@ -65,8 +65,7 @@ def render(
     whole = PieceAsked(programme, source, shots, treatments, region, codec, 0, programme.frame_count, target)
     runs = _runs_to_code(writer, whole, handed) if handed is not None else None
     if runs is not None and handed is not None:
-        digest, done = write_handing_on(writer, whole, runs, hands, monitor, stage)
-        handed.frames, handed.digest = done.frames, done.digest
+        digest = write_handing_on(writer, whole, runs, handed, hands, monitor, stage)
     elif hands is not None and codec.apart and keep_unreadable is None:
         digest = write_in_runs(writer, whole, hands, monitor, stage)
     else:

@@ -27,6 +27,7 @@ _UNLIKE = 0.5  # least change of tones and hues, in those that happen before and
 _SURE, _LIKELY = 0.0, -2.0  # least log odds of a transition, and of what is worth a closer look
 _SAME = 0.7  # share of two spans that overlap, from which on one of them will do
 _SHORT = 9  # frames: so short a dissolve may have been taken for a cut
+_JUMP = 0.4  # greatest step of such a one: two cuts, with a shot of a few frames between, go there in larger ones
 _FLAT = 0.005  # greatest deviation of the blocks of black, or of another picture without any detail
 _DIM, _FADED = 0.03, 0.06  # least deviation of the picture that is faded, and how far from a straight ramp it may be
 _LEAST_FADE = 3  # frames
@@ -165,6 +166,12 @@ class _Looks:
         ]  # fmt: skip
         return np.stack(dissolve, axis=1), np.stack(wipe, axis=1)
 
+    def jump(self, span: _Span) -> float:
+        """The greatest step of a span from one frame to the next, as a share of the way from one picture to the other."""
+        frames = self.blocks[span.before : span.after + 1]
+        change = frames[-1] - frames[0]
+        return float(np.abs(np.diff(frames @ change)).max() / (change @ change + 1e-9))
+
     def fitted(self, span: _Span) -> _Span:
         """The same with ends where the picture begins to change, and where it is done."""
         before, after = span.before, span.after
@@ -202,7 +209,7 @@ def find_transitions(looks: NDArray[np.uint8], cuts: Sequence[int] = ()) -> list
     for each in dict.fromkeys(replace(seen.fitted(one), odds=0.0) for one in likely):
         length = each.after - each.before
         inside = np.searchsorted(places, each.after, "right") - np.searchsorted(places, each.before + 1)
-        if _SPANS[0] <= length and (length <= _SHORT or not inside):
+        if _SPANS[0] <= length and (seen.jump(each) <= _JUMP if length <= _SHORT else not inside):
             dissolve, wipe = seen.figures(np.array([each.before]), length)
             odds = _odds(dissolve, _DISSOLVE) if each.kind is TransitionKind.DISSOLVE else _odds(wipe, _WIPE)
             sure.append(replace(each, odds=float(odds[0])))
