@@ -73,11 +73,15 @@ def source_of(tmp_path_factory):
 
 
 def packets(path):
-    """Those of the picture, and those of all other tracks."""
+    """Those of the picture, those of all other tracks, and what the file says of the picture's: their times, and the codec."""
     with av.open(str(path)) as container:
-        pictures = container.streams.video[0].index
-        found = [(packet.stream_index == pictures, bytes(packet)) for packet in container.demux() if packet.size]
-    return [data for ours, data in found if ours], [data for ours, data in found if not ours]
+        pictures = container.streams.video[0]
+        context, found = pictures.codec_context, [packet for packet in container.demux() if packet.size]
+        ours = [packet for packet in found if packet.stream_index == pictures.index]
+        said = [(packet.pts, packet.dts, packet.duration, packet.is_keyframe) for packet in ours]
+        head = pictures.duration, pictures.frames, context.codec_tag, context.profile, context.extradata, str(context.format)
+        others = [bytes(packet) for packet in found if packet.stream_index != pictures.index]
+    return [bytes(packet) for packet in ours], others, (said, head)
 
 
 @pytest.mark.parametrize("work", WORK)
@@ -95,12 +99,14 @@ def test_untreated_frames_are_the_packets_that_they_were_and_treated_ones_what_t
     changed = {n for shot in treated for n in range(shots[shot].first, shots[shot].last + 1)}
     changed |= set(range(MIXED.first, 10)) if work == "mixed" else set()
     assert (handed.frames, handed.because, digest) == (COUNT - len(changed), "", wanted)
-    (before, _), (after, carried), (anew, sound) = (packets(each) for each in (programme.path, target, plain))
+    (before, *_), (after, carried, said), (anew, sound, words) = (packets(each) for each in (programme.path, target, plain))
     assert [after[n] == before[n] for n in range(COUNT)] == [n not in changed for n in range(COUNT)]
     assert all(after[n] == anew[n] for n in changed), "coded as it is where everything is"
-    assert carried == sound
+    assert (carried, said) == (sound, words), "one stream, as if it were encoded in one go"
     assert (written.format, written.timecode, written.frame_count) == (programme.format, programme.timecode, COUNT)
     with Reader(written) as reader:
+        for number in (47, 31, 9, 10, 30, 0):
+            assert reader.frame(number).planes is not None, "any frame is found by the index of the file"
         assert all(frame.planes is not None for frame in reader.frames()) and reader.digest == handed.digest
 
 
