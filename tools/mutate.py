@@ -90,6 +90,34 @@ NAMED = (
         "self._judge_soon.stop()\n        self.keep_now()\n", "self._judge_soon.stop()\n        self._keeping.stop()\n",
         ("ui/test_late_and_lost.py", "ui/test_measuring.py"),
     ),
+    Change(
+        "a mixture has the shares of the wrong shot", "prove/across.py",
+        "share if self.comes else 1 - share", "1 - share if self.comes else share", ("prove/test_across.py",),
+    ),
+    Change(
+        "where shots are mixed only one's limits hold", "prove/across.py",
+        "(self._limits[0], self._limits[1 + place])", "(self._limits[0],)", ("prove/test_across.py",),
+    ),
+    Change(
+        "a run does not know the ladder that is mixed into it", "prove/runs.py",
+        "if here & {number - 1, number, number + 1}", "if number in here", ("prove/test_across.py",),
+    ),
+    Change(
+        "a survey is complete before it knows what mixes its shots", "survey/survey.py",
+        "self.joins.known == len(self.table)", "len(self.table)", ("session/test_mixed.py",),
+    ),
+    Change(
+        "what was handed on is not held to what is read back", "prove/prove.py",
+        "after.read != [handed.digest]", "after.read == []", ("prove/test_handed_on.py",),
+    ),
+    Change(
+        "packets go over whose head is another", "prove/render.py",
+        "not handed.because and not writer.one_head", "False", ("prove/test_handed_on.py",),
+    ),
+    Change(
+        "a flash in a shot that moves parts it", "rules/shots.py",
+        "_BACK * np.minimum", "0 * np.minimum", ("rules/test_transitions.py",),
+    ),
 )  # fmt: skip
 
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {

@@ -33,7 +33,7 @@ _ROUNDED = 1.0  # codes: what is mixed is rounded once more
 
 @pytest.fixture(scope="module")
 def survey(tmp_path_factory):
-    clip = dissolved(tmp_path_factory.mktemp("mixed") / "mixed.mkv", blocks(1, 0.8), blocks(2, 1.09), FIRST, LAST, COUNT)
+    clip = dissolved(tmp_path_factory.mktemp("mixed") / "mixed.mkv", blocks(1, 1.04), blocks(2, 1.09), FIRST, LAST, COUNT)
     return run_survey(start_survey(probe(clip), load_rules("r103")), Monitor())
 
 

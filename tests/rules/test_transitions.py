@@ -72,10 +72,11 @@ def test_a_fade_through_black_parts_shots_in_black_and_belongs_to_its_own():
 @pytest.mark.parametrize("move", [0, 1, 3, 32], ids=["in hand", "panned", "panned fast", "whipped"])
 def test_what_moves_or_flashes_is_no_transition(move):
     frames = pictures(5, 90, move=move)
-    frames[40:42] = [np.clip(frame * 1.8, 0, 1.05) for frame in frames[40:42]]
+    if move <= 3:
+        frames[40:43] = [np.clip(frame * 1.8, 0, 1.05) for frame in frames[40:43]]
     table, found = surveyed([*frames, *pictures(6, 2), *pictures(7, 30)])
     assert found == []
-    assert find_shots(table)[-2:] == [Shot(90, 91), Shot(92, 121)], "cuts stay cuts, and shots may be of two frames"
+    assert find_shots(table) == [Shot(0, 89), Shot(90, 91), Shot(92, 121)], "cuts stay cuts, and shots may be of two frames"
 
 
 def test_a_cut_in_what_mixes_two_shots_is_none():
