@@ -22,6 +22,7 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.rules.transitions import Transition, TransitionKind
 from bluffline.signal.format import Overrides
+from bluffline.signal.matrix import Matrix
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands
 from bluffline.survey.survey import run_survey, start_survey
@@ -168,6 +169,31 @@ def test_why_all_is_encoded_is_said(source_of, tmp_path):
     target = tmp_path / "all.mov"
     render(programme, programme.format, [Shot(0, COUNT - 1)], {0: DARKER}, target, own, Monitor(), handed=handed)
     assert (handed.frames, handed.because) == (0, "every frame is treated")
+
+
+def test_what_an_edit_list_leaves_out_is_not_handed_on(source_of, tmp_path):
+    whole, cut = source_of("prores-lt", ".mov").path, tmp_path / "cut.mov"
+    with av.open(str(whole)) as one, av.open(str(cut), "w") as other:
+        copy = other.add_stream_from_template(one.streams.video[0], opaque=None)
+        step = None
+        for packet in one.demux(one.streams.video[0]):
+            if packet.size:
+                step = step or packet.duration
+                packet.pts, packet.dts, packet.stream = packet.pts - 3 * step, packet.dts - 3 * step, copy
+                other.mux(packet)
+    programme = probe(cut)
+    assert programme.frame_count == COUNT - 3
+    shots, handed, target = [Shot(0, 9), Shot(10, 44)], HandedOn(), tmp_path / "o.mov"
+    _, digest = render(programme, programme.format, shots, {0: DARKER}, target, own_codec(programme), Monitor(), handed=handed)
+    assert (handed.frames, packets(target)[0][10:]) == (35, packets(whole)[0][13:])
+    with Reader(programme) as reader:
+        assert digest == reader.packets_digest(lambda _: None)
+
+
+def test_a_source_that_its_own_codec_does_not_tell_of_is_written_in_another(source_of):
+    programme = source_of("dnxhr", ".mov")
+    wide = replace(programme, tagged=replace(programme.tagged, matrix=Matrix.BT2020))
+    assert "can't be said" in why_encoded(wide, wide.format, own_codec(wide)) and codec_to_hand_on(wide) is None
 
 
 def test_a_stream_with_a_head_of_its_own_is_encoded(tmp_path):

@@ -1,5 +1,6 @@
 """Which codec a programme is coded in, of those that are written, and whether its frames can go over as they are coded."""
 
+from bluffline.errors import WriteError
 from bluffline.media.codecs import CODECS, Codec, written_format
 from bluffline.media.programme import Programme
 from bluffline.signal.format import SignalFormat
@@ -36,7 +37,11 @@ def why_encoded(programme: Programme, source: SignalFormat, codec: Codec) -> str
     index = programme.index
     if own_codec(programme) is not codec:
         return f"the source is not coded in {codec.title}"
-    if programme.format != programme.tagged or written_format(source, codec) != programme.tagged:
+    try:
+        kept = programme.format == programme.tagged == written_format(source, codec)
+    except WriteError:  # fields, or a matrix, that readers would not be told of
+        kept = False
+    if not kept:
         return "what its frames say of themselves was overruled, or can't be said in the written file"
     if not index.timed or index.missing or index.broken or len(index.keys) != index.count or _doubled(programme):
         return "not every frame of it stands alone at a time of its own"

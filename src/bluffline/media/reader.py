@@ -165,10 +165,12 @@ class Reader:
         for packet in self._packets_from(0):
             if not packet.size:
                 continue
-            if number == len(times) or packet.pts != times[number]:
-                break
             data = bytes(packet)
             self._digest = zlib.crc32(data, self._digest)
+            if packet.is_discard:  # an edit list leaves it out
+                continue
+            if number == len(times) or packet.pts != times[number]:
+                break
             yield number, data
             number += 1
         if number != len(times):
