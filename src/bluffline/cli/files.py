@@ -99,7 +99,8 @@ def work_of(options: argparse.Namespace, programme: Path) -> WorkFile | None:
 def add_target(parser: argparse.ArgumentParser) -> None:
     """Declare the file that is written, and how."""
     parser.add_argument("out", type=Path, metavar="OUT", help=f"the file to write: {', '.join(ENDINGS)}")
-    parser.add_argument("--codec", choices=tuple(CODECS), help="default: the usual one for OUT's ending")
+    usual = "default: the source's own where its frames can go over as they are coded, else the usual one for OUT's ending"
+    parser.add_argument("--codec", choices=tuple(CODECS), help=usual)
     parser.add_argument("--drop-tracks", action="store_true", help="leave out tracks that OUT can't carry, and say so")
     kept = [str(way) for way in KeepUnreadable]
     parser.add_argument("--keep-unreadable", choices=kept, help="write frames that can't be read: the last good one, or black")
