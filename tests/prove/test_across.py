@@ -13,6 +13,7 @@ from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.render import render
 from bluffline.prove.runs import PieceAsked
 from bluffline.prove.trial import try_treatment
+from bluffline.report.certificate import certificate_page
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
@@ -72,6 +73,8 @@ def test_what_is_written_is_legal_where_one_shot_needs_nothing_and_the_other_muc
     assert set(treatments) == {1}
     proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target, "ffv1")), Monitor())
     assert must_fix(survey.findings()) and not must_fix([each for each in proof.after_findings if each.shot == 1])
+    words = "Frames 30 to 39 of shot 1 are mixed with shot 2 by a dissolve"
+    assert words in certificate_page(proof), "and the certificate does not say that they are as they were"
     high = percent_columns(proof.after.table, proof.after.source)["rgb_max"][FIRST : LAST + 1]
     assert high.max() <= 105.01, "the limits of the shot that comes hold from its first frame on"
 

@@ -17,6 +17,7 @@ from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths
+from bluffline.prove.across import beside
 from bluffline.prove.prove import Proof, frame_list
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
 from bluffline.report.forms import CertificateForm, CheckForm
@@ -76,6 +77,20 @@ def same_samples_written(proof: Proof) -> bool:
     survey = proof.request.survey
     written = written_format(survey.source, proof.request.codec)
     return all(same_samples(each, written) for each in survey.table.formats)
+
+
+def _mixed(proof: Proof) -> list[str]:
+    """Which frames of which shots got what two ladders make of them, in sentences."""
+    shots, told = proof.request.shots, []
+    for number, shot in enumerate(shots):
+        for each in beside(shots, number, proof.treatments):
+            first, last = max(each.transition.first, shot.first), min(each.transition.last, shot.last)
+            other = number + 2 if each.comes else number
+            told.append(
+                f"Frames {first} to {last} of shot {number + 1} are mixed with shot {other} by a {each.transition.kind}: they got "
+                "of both ladders what they have of both shots, within the limits of both."
+            )
+    return told
 
 
 def _handed(proof: Proof) -> str:
@@ -147,6 +162,7 @@ def certificate_page(proof: Proof) -> str:
         overrides=overrides(programme),
         rules_name=rules_name(request.survey.rules),
         handed=_handed(proof),
+        mixed=_mixed(proof),
         source_name=shown(programme.path.name),
         target_name=shown(request.target.name),
         losses=proof.losses,
