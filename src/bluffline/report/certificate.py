@@ -87,8 +87,8 @@ def _mixed(proof: Proof) -> list[str]:
             first, last = max(each.transition.first, shot.first), min(each.transition.last, shot.last)
             other = number + 2 if each.comes else number
             told.append(
-                f"Frames {first} to {last} of shot {number + 1} are mixed with shot {other} by a {each.transition.kind}: they got "
-                "of both ladders what they have of both shots, within the limits of both."
+                f"Frames {first} to {last} of shot {number + 1} are mixed with shot {other} by a {each.transition.kind}: they "
+                "got of both ladders what they have of both shots, within the limits of both."
             )
     return told
 
