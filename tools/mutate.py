@@ -96,7 +96,8 @@ NAMED = (
     ),
     Change(
         "where shots are mixed only one's limits hold", "prove/across.py",
-        "(self._limits[0], self._limits[1 + place])", "(self._limits[0],)", ("prove/test_across.py",),
+        "limits.apply(self._limits.apply(mixed, frame, pool), frame, pool)", "self._limits.apply(mixed, frame, pool)",
+        ("prove/test_across.py",),
     ),
     Change(
         "a run does not know the ladder that is mixed into it", "prove/runs.py",

@@ -57,30 +57,28 @@ class AcrossTreatment:
         def made(ladder: Treatment) -> FrameTreatment:
             return FrameTreatment(ladder, source, region=region, shrunk=shrunk)
 
-        self._own, self._others = made(steps), [(each, made(each.steps)) for each in others]
-        self._source, self._limits = source, [made(limits_alone(ladder)) for ladder in (steps, *(one.steps for one in others))]
+        self._source, self._own, self._limits = source, made(steps), made(limits_alone(steps))
+        self._others = [(each, made(each.steps), made(limits_alone(each.steps))) for each in others]
 
     @cached_property
     def active(self) -> bool:
         """Whether any frame is changed."""
-        return self._own.active or any(treat.active for _, treat in self._others)
+        return self._own.active or any(treat.active for _, treat, _ in self._others)
 
     def frames(self, shot: Shot) -> list[tuple[int, int]]:
         """The runs of frames of the shot that are changed: first frames and those after their last."""
         if self._own.active:
             return [(shot.first, shot.last + 1)]
-        mixed = (each.transition for each, treat in self._others if treat.active)
+        mixed = (each.transition for each, treat, _ in self._others if treat.active)
         ends = ((max(each.first, shot.first), min(each.last, shot.last) + 1) for each in mixed)
         return [(first, after) for first, after in ends if first < after]
 
     def apply(self, planes: Planes, frame: int = 0, pool: Executor | None = None) -> Planes:
         """Treated planes, as of `FrameTreatment.apply`; ``frame``: its number in the programme."""
-        for place, (each, treat) in enumerate(self._others):
+        for each, treat, limits in self._others:
             if frame in each.transition:
                 mixed = self._mixed(self._own.apply(planes, frame, pool), treat.apply(planes, frame, pool), each.share(frame))
-                for limits in (self._limits[0], self._limits[1 + place]):
-                    mixed = limits.apply(mixed, frame, pool)
-                return mixed
+                return limits.apply(self._limits.apply(mixed, frame, pool), frame, pool)
         return self._own.apply(planes, frame, pool)
 
     def _mixed(self, one: Planes, other: Planes, share: float) -> Planes:

@@ -193,7 +193,8 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
     before = survey.findings(list(request.shots))
     # Bars, and what the operator leaves as it is: nothing is treated that was not to be.
     left_alone = {finding.shot for finding in must_fix(before)} - {n for n, steps in treatments.items() if acts(steps)}
-    handed = HandedOn(because=why_all_encoded(survey, request.codec))
+    why = why_all_encoded(survey, request.codec)
+    handed = HandedOn(because=why)
     with claimed(target, "unproved") as claim:
         working = claim.working
         for turn in range(1, MOST_ROUNDS + 1):
@@ -202,7 +203,7 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
                 survey.programme, survey.source, request.shots, treatments, working, request.codec, monitor,
                 region=survey.region, keep_unreadable=request.keep_unreadable, stage=f"Render{told}",
                 tracks=request.carriage.tracks if request.carriage else None, hands=hands,
-                handed=None if why_all_encoded(survey, request.codec) else handed,
+                handed=None if why else handed,
             )  # fmt: skip
             if survey.read and survey.read != [digest]:
                 raise MediaError(f"{survey.programme.name} is not what was surveyed any more; open it again.")

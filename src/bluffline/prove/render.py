@@ -63,7 +63,11 @@ def render(
     """
     writer = Writer(target, programme, source, codec, tracks)
     whole = PieceAsked(programme, source, shots, treatments, region, codec, 0, programme.frame_count, target)
-    runs = _runs_to_code(writer, whole, handed) if handed is not None else None
+    try:
+        runs = _runs_to_code(writer, whole, handed) if handed is not None else None
+    except BaseException:  # a ladder that can't be applied
+        writer.abandon()
+        raise
     if runs is not None and handed is not None:
         digest = write_handing_on(writer, whole, runs, handed, hands, monitor, stage)
     elif hands is not None and codec.apart and keep_unreadable is None:
