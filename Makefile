@@ -25,14 +25,7 @@ lint: $(READY)
 
 bench: $(READY)
 	@tools/system-libraries
-	$(BIN)/python bench/run.py
-	$(BIN)/python bench/gaps.py
-	$(BIN)/python bench/treating.py
-	$(BIN)/python bench/handing.py
-	$(BIN)/python bench/hands.py
-	$(BIN)/python bench/memory.py
-	$(BIN)/python bench/behind.py
-	$(BIN)/python bench/scale.py
+	$(BIN)/python bench/table.py
 
 judge: $(READY)
 	@tools/system-libraries

@@ -1,6 +1,6 @@
 """What is felt at the desk while a shift is measured behind it: how long the window is away, and frames that are dropped.
 
-The demo is on the desk; two dozen short programmes are in hand. Run by ``make bench``.
+The demo is on the desk; two dozen short programmes are in hand. Part of ``make bench``, or alone.
 """
 
 import os
@@ -27,6 +27,7 @@ from bluffline.ui.shift.place import ShiftPlace
 from bluffline.ui.style.style import dress
 from heart import Heart, taken_away
 from scale import make
+from table import tell
 
 FILES, MANY = 24, 2000
 _SHOWN = 8.0  # seconds that the list is looked at while it changes
@@ -48,7 +49,8 @@ def scroll(place: ShiftPlace, file: FileInHand) -> None:
         bar.setValue(bar.maximum() * part // 49)
         place.list.repaint()
         jumps.append(time.perf_counter() - began)
-    print(f"{MANY} files are shown in {shown * 1000:.0f} ms; a jump in their list {sorted(jumps)[25] * 1000:.0f} ms")
+    tell(f"a list of {MANY} files shown", shown * 1000, "ms")
+    tell(f"a jump in a list of {MANY} files", sorted(jumps)[25] * 1000, "ms", most=50)
 
 
 def main() -> None:
@@ -70,14 +72,14 @@ def main() -> None:
         loop.exec()
         heart = Heart()
 
-        def play() -> str:
+        def play() -> tuple[int, str]:
             done = QEventLoop()
             desk.player._stopped = done.quit
             session.place.go_to(0)
             away = taken_away()
             desk.player.play(1)
             done.exec()
-            return f"{desk.player.dropped} dropped ({taken_away() - away:.1f} s taken away)"
+            return desk.player.dropped, f"{taken_away() - away:.1f} s taken away"
 
         heart.during(lambda: None, 3)
         alone = heart.during(lambda: None, _SHOWN)
@@ -89,9 +91,11 @@ def main() -> None:
         longest = heart.during(lambda: None, 2)
         states = [file.state for file in desk.shifting.shift.files]
         left = sum(state in (State.GROWING, State.WAITING, State.MEASURING) for state in states)
-        print(f"the window was away for at most {alone:.0f} ms with nothing behind, {shown:.0f} ms while the list was shown")
-        print(f"and changed, {longest:.0f} ms with the desk shown; {left} of {FILES} files were left then")
-        print(f"playing the demo with two gauges, frames: {played} alone, {behind} with the shift behind")
+        tell("the window away at most with nothing behind it", alone, "ms", most=50)
+        tell("the window away at most while a shift is measured and its list shown", shown, "ms", most=50)
+        tell("the same with the desk shown", longest, "ms", most=50, told=f"{left} of {FILES} files left")
+        for words, (dropped, told) in (("alone", played), ("with a shift behind it", behind)):
+            tell(f"playing the demo, two gauges, {words}: frames dropped", dropped, told=told)
         measured = [file for file in desk.shifting.shift.files if file.state.measured]
         opened = []
         for file in measured[:5]:
@@ -101,8 +105,7 @@ def main() -> None:
             loop.exec()
             desk.survey_done.disconnect(ended)
             opened.append(time.perf_counter() - began)
-        told = ", ".join(f"{seconds:.2f}" for seconds in opened)
-        print(f"files that were measured behind it open with their findings in {told} s, asked for 1")
+        tell("a file that was measured behind opens with its findings", max(opened), "s", most=1)
         scroll(desk.shifting.place, measured[0])
         desk.close()
 

@@ -1,4 +1,4 @@
-"""How long the interface thread is away, on a long programme: 135,000 frames in 1,200 shots. Run by ``make bench``, or alone.
+"""How long the interface thread is away, on a long programme: 135,000 frames in 1,200 shots. Part of ``make bench``, or alone.
 
 Events are asked for all the time; the longest time between two of them is how long the window did not answer.
 """
@@ -27,6 +27,7 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
 from heart import NOTICED, Heart
+from table import tell
 
 FRAMES, SHOTS = 135_000, 1_200
 SIZE = 64, 48
@@ -76,16 +77,16 @@ def gap_times(folder: Path) -> None:
     heart = Heart()
     took = surveyed(lambda: desk.open(clip))
     print(f"{len(session.shots)} shots, {len(session.findings)} findings in {FRAMES} frames; surveyed in {took:.0f} s")
-    print(
-        f"while the survey grew, the window was away for more than {NOTICED * 1000:.0f} ms {len(heart.over)} times, "
-        f"for at most {heart.longest * 1000:.0f} ms; waits that long: {[round(wait * 1000) for wait in heart.over[:12]]} ms"
-    )
+    told = f"at most {heart.longest * 1000:.0f} ms; {[round(wait * 1000) for wait in heart.over[:12]]} ms"
+    tell(f"waits over {NOTICED * 1000:.0f} ms while a survey grows", len(heart.over), most=0, told=told)
     heart.longest = 0.0
     took = surveyed(lambda: desk.open(clip))
     hours = FRAMES / 25 / 3600
-    print(f"opened again: findings after {took:.2f} s, {took / hours:.2f} s an hour; away for {heart.longest * 1000:.0f} ms")
+    tell(
+        "opened again, to its findings: an hour's", took / hours, "s", most=0.5, told=f"away for {heart.longest * 1000:.0f} ms"
+    )
     idle = sorted(heart.during(lambda: None) for _ in range(10))
-    print(f"with nothing to do: away for {idle[5]:.0f} ms (at most {idle[-1]:.0f}), which is the machine's own")
+    tell("the window away with nothing to do, which is the machine's own", idle[5], "ms", told=f"at most {idle[-1]:.0f}")
     middle = session.shots[SHOTS // 2].first
     session.place.go_to(middle)
     session.document.add_step(SoftCeiling)
@@ -105,7 +106,7 @@ def gap_times(folder: Path) -> None:
         ("the skyline zoomed", lambda: desk.skyline.zoom_here(1 / 1.5)),
     ):
         times = sorted(heart.during(act) for _ in range(5))
-        print(f"{name}: away for {times[len(times) // 2]:.0f} ms (at most {times[-1]:.0f})")
+        tell(f"{name}: the window away", times[len(times) // 2], "ms", most=50, told=f"at most {times[-1]:.0f}")
     desk.close()
 
 

@@ -1,4 +1,4 @@
-"""How soon picture and gauges follow the hand under nine rungs, and what is dropped. Run by ``make bench``, or alone."""
+"""How soon picture and gauges follow the hand under nine rungs, and what is dropped. Part of ``make bench``, or alone."""
 
 import os
 import tempfile
@@ -23,6 +23,7 @@ from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
 from heart import taken_away
 from run import make, wait
+from table import tell
 from treating import NINE
 
 _PULLS = 40
@@ -57,10 +58,16 @@ def follow(clip: Path, folder: Path) -> None:
         times.append((time.perf_counter() - began) * 1000)
     size = f"{session.source.width}×{session.source.height}"
     told = "half size while it moves" if desk.viewer.preview is not None and desk.viewer.preview.proxy else "full size"
-    print(f"a pull under nine rungs, {size}, to picture and two gauges, {told}: {median(times):.0f} ms (most {max(times):.0f})")
+    tell(
+        f"a pull under nine rungs, {size}, to picture and two gauges",
+        median(times),
+        "ms",
+        most=50,
+        told=f"{told}; at most {max(times):.0f}",
+    )
     began = time.perf_counter()
     wait(desk.frame_shown, lambda: None)
-    print(f"full size again {(time.perf_counter() - began) * 1000:.0f} ms after the last pull")
+    tell(f"full size after the last pull, {size}", (time.perf_counter() - began) * 1000, "ms")
     session.place.choose(None)
     wait(desk.frame_shown, lambda: session.place.go_to(0))
     loop, away = QEventLoop(), taken_away()
@@ -68,10 +75,9 @@ def follow(clip: Path, folder: Path) -> None:
     desk.player.play(1)
     loop.exec()
     assert session.programme is not None
-    print(
-        f"playing {size} at {float(session.programme.frame_rate):g} frames/s under nine rungs, two gauges: "
-        f"{desk.player.dropped} of {session.programme.frame_count} dropped; the host took {taken_away() - away:.1f} s away"
-    )
+    dropped, count = desk.player.dropped, session.programme.frame_count
+    told = f"{dropped} of {count}; the host took {taken_away() - away:.1f} s away"
+    tell(f"playing {size} at 25 frames/s, two gauges, nine rungs: dropped", 100 * dropped / count, "%", most=1, told=told)
     desk.close()
 
 

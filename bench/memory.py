@@ -1,4 +1,4 @@
-"""The greatest memory that legalising takes, UHD and 8K, as ratios to one frame's planes. Run by ``make bench``."""
+"""The greatest memory that legalising takes, UHD and 8K, as ratios to one frame's planes. Part of ``make bench``, or alone."""
 
 import subprocess
 import sys
@@ -10,6 +10,7 @@ import numpy as np
 
 from bluffline.media.probe import probe
 from bluffline.media.writer import plain_name
+from table import tell
 
 # name, columns and rows, frames, encoder, its options, pixel format
 UHD = ("uhd.mov", (3840, 2160), 12, "prores_ks", {"profile": "3"}, "yuv422p10le")
@@ -64,7 +65,13 @@ def main() -> None:
             command = [sys.executable, "-c", RUN, "legalise", str(folder / name), str(folder / target), "--force"]
             said = subprocess.run(command, check=False, capture_output=True, text=True).stdout
             peak = int(said.split("peak")[-1])
-            print(f"legalise {name} to {codec}: {peak >> 10} MiB, asked for {most}; {peak / frame:.1f} × a frame's planes")
+            tell(
+                f"legalise {name} to {codec}: memory",
+                peak >> 10,
+                "MiB",
+                most=most,
+                told=f"{peak / frame:.1f} × a frame's planes",
+            )
 
 
 if __name__ == "__main__":

@@ -1,6 +1,6 @@
-"""Speed and memory as ratios taken in one run, on clips made for it. Run by ``make bench``.
+"""Speed and memory as ratios taken in one run, on clips made for it. Part of ``make bench``, or alone.
 
-With ``--desk`` survey and render are left out.
+With ``--desk`` the survey is left out.
 """
 
 import os
@@ -8,7 +8,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -27,18 +27,13 @@ from bluffline.demo import demo_clip
 from bluffline.gauges.catalogue import INSTRUMENTS, gauge_named
 from bluffline.measure.areas import Selection
 from bluffline.measure.frame_signal import FrameSignal
-from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.media.writer import Writer
 from bluffline.memory import keep_frame_memory
-from bluffline.prove.render import render
 from bluffline.rules.rulefile import load_rules
-from bluffline.rules.shots import Shot
 from bluffline.session.chart import ChartRequest, ChartSetup, read_and_fit
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
-from bluffline.signal.convert import convert
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.frame_treatment import FrameTreatment
@@ -48,6 +43,7 @@ from bluffline.treat.kinds.soft_floor import SoftFloor
 from bluffline.ui.desk import Desk
 from bluffline.ui.style.style import dress
 from heart import taken_away
+from table import tell
 
 FRAMES = 100
 CHART_FRAME = 75
@@ -96,10 +92,23 @@ def in_turns(*acts: Callable[[], object]) -> list[list[float]]:
     return [list(column) for column in zip(*rounds, strict=True)]
 
 
-def ratio(ours: list[float], theirs: list[float]) -> str:
+def spread(values: Iterable[float]) -> tuple[float, str]:
+    """The median, and how far values spread."""
+    each = sorted(values)
+    return median(each), f"{each[0]:.2f} … {each[-1]:.2f}"
+
+
+def ratio(ours: list[float], theirs: list[float]) -> tuple[float, str]:
     """Theirs over ours: the median of the rounds, and how far they spread."""
-    each = sorted(b / a for a, b in zip(ours, theirs, strict=True))
-    return f"{median(each):.2f} ({each[0]:.2f} … {each[-1]:.2f})"
+    return spread(b / a for a, b in zip(ours, theirs, strict=True))
+
+
+def told_ratio(
+    name: str, ours: list[float], theirs: list[float], *, least: float | None = None, most: float | None = None
+) -> None:
+    """Tell theirs over ours."""
+    value, told = ratio(ours, theirs)
+    tell(name, value, "×", least=least, most=most, told=told)
 
 
 def make(path: Path, encoder: str, size: tuple[int, int], frames: int, options: dict[str, str]) -> Path:
@@ -136,8 +145,8 @@ def filtered(path: Path, name: str, options: str) -> None:
             graph.vpull()
 
 
-def survey_and_render(path: Path, folder: Path) -> None:
-    """Survey against decode and signalstats; render against encode alone."""
+def survey_times(path: Path, least: float) -> None:
+    """Survey against decode and signalstats."""
     programme, rules = probe(path), load_rules("r103")
     count = programme.frame_count
     region = start_survey(programme, rules).region  # found once, so that only the survey itself is timed
@@ -146,32 +155,10 @@ def survey_and_render(path: Path, folder: Path) -> None:
         lambda: decode(path),
         lambda: filtered(path, "signalstats", "stat=brng"),
     )
-    print(f"survey, {path.name}: {count / median(ours):.0f} frames/s")
-    print(f"    × decode alone {ratio(ours, alone)}, × signalstats {ratio(ours, theirs)}")
-    print(f"    decode alone × signalstats {ratio(alone, theirs)}: no survey can be faster than this")
-    with Reader(programme) as reader:
-        held = [
-            [plane.copy() for plane in frame.planes]
-            for frame, _ in zip(reader.frames(), range(24), strict=False)
-            if frame.planes
-        ]
-    for name, ending in (("prores", "mov"), ("h264", "mp4")):
-        codec = CODECS[name]
-
-        def encode(codec=codec, ending=ending) -> None:  # type: ignore[no-untyped-def]
-            writer = Writer(folder / f"alone.{ending}", programme, programme.format, codec)
-            for number in range(count):
-                planes = tuple(held[number % len(held)])
-                writer.write(number, writer.picture(convert(planes, programme.format, writer.format)))  # type: ignore[arg-type]
-            writer.finish()
-
-        def whole_way(codec=codec, ending=ending) -> None:  # type: ignore[no-untyped-def]
-            shots = [Shot(0, count - 1)]
-            render(programme, programme.format, shots, {0: STEPS}, folder / f"r.{ending}", codec, Monitor())
-
-        rendering, encoding = ([seconds(act) for _ in range(2)] for act in (whole_way, encode))
-        print(f"render with three steps to {codec.title}, from {path.name}: {count / median(rendering):.1f} frames/s")
-        print(f"    × encode alone {ratio(rendering, encoding)}")
+    tell(f"survey of {path.stem}", count / median(ours), "frames/s")
+    told_ratio(f"survey of {path.stem} × decode alone", ours, alone, least=least)
+    told_ratio(f"survey of {path.stem} × libavfilter's signalstats", ours, theirs, least=4)
+    told_ratio(f"decode of {path.stem} alone × signalstats, which bounds it", alone, theirs)
 
 
 def gauge_times(path: Path) -> None:
@@ -182,16 +169,13 @@ def gauge_times(path: Path) -> None:
         planes = tuple(plane.copy() for plane in reader.planes(10) or ())
     whole = Selection.whole(source)
     for name, instrument in INSTRUMENTS.items():
-        times = []
         for gauge in map(instrument, instrument.modes):
             if not gauge.around:
                 (taken,) = in_turns(lambda gauge=gauge: gauge.count(FrameSignal(planes, source), whole, 960, None))  # type: ignore[misc]
-                times.append(f"{gauge.mode} {median(taken) * 1000:.1f}")
-        if times:
-            print(f"counts of a {source.width}×{source.height} frame, one core, ms: {name}: {', '.join(times)}")
-    for kind, name, options in (
-        (gauge_named("waveform"), "waveform", "mode=column:intensity=0.1"),
-        (gauge_named("vectorscope"), "vectorscope", "mode=gray"),
+                tell(f"counts of a 1080p frame, one core: {name}, {gauge.mode}", median(taken) * 1000, "ms", most=20)
+    for kind, name, options, least in (
+        (gauge_named("waveform"), "waveform", "mode=column:intensity=0.1", 3),
+        (gauge_named("vectorscope"), "vectorscope", "mode=gray", 2.5),
     ):
 
         def followed(kind=kind) -> None:  # type: ignore[no-untyped-def]
@@ -205,7 +189,7 @@ def gauge_times(path: Path) -> None:
                     pass
 
         ours, theirs = in_turns(followed, lambda name=name, options=options: filtered(path, name, options))  # type: ignore[misc]
-        print(f"{kind.instrument} of {path.name}: × libavfilter's {name} on the same decode {ratio(ours, theirs)}")
+        told_ratio(f"{kind.instrument} × libavfilter's {name} on the same decode", ours, theirs, least=least)
 
 
 def wait(signal, act: Callable[[], object]) -> None:  # type: ignore[no-untyped-def]
@@ -238,11 +222,8 @@ def desk_times(clip: Path, scratch: Path) -> None:
             widget.repaint()
 
     times = sorted(seconds(lambda n=n: change(100 - n / 5)) for n in range(30))  # type: ignore[misc]
-    box = desk.picture.box
-    print(
-        f"a changed figure to a {box.width()}×{box.height()} picture and both gauges, {clip.name}: "
-        f"median {times[15] * 1000:.0f} ms"
-    )
+    size = f"{desk.session.source.height}p"
+    tell(f"a changed figure to picture and both gauges, {size}, three steps", times[15] * 1000, "ms", most=50)
     for gauges, treated in ((2, True), (2, False), (4, False)):
         desk.gauges.change(shown=gauges)
         desk.session.document.set_treatment(0, STEPS if treated else (), "bench")
@@ -253,10 +234,9 @@ def desk_times(clip: Path, scratch: Path) -> None:
         desk.player.play(1)
         loop.exec()
         count = desk.session.programme.frame_count  # type: ignore[union-attr]
-        print(
-            f"playing {clip.name} at 25 frames/s, {gauges} gauges open, first shot {'' if treated else 'un'}treated: "
-            f"{desk.player.dropped} of {count} frames dropped; the host took {taken_away() - away:.1f} s away"
-        )
+        told = f"{desk.player.dropped} of {count}; the host took {taken_away() - away:.1f} s away"
+        name = f"playing {size}25, {gauges} gauges, {'three steps' if treated else 'untreated'}: dropped"
+        tell(name, 100 * desk.player.dropped / count, "%", most=1, told=told)
     desk.close()
 
 
@@ -269,8 +249,9 @@ def chart_times() -> None:
         planes = tuple(plane.copy() for plane in reader.planes(CHART_FRAME) or ())
     ready = FrameTreatment(fit.steps, programme.format)
     read, treated = in_turns(lambda: read_and_fit(request, Monitor()), lambda: ready.apply(planes))  # type: ignore[arg-type]
-    print(f"the demo's chart found, sampled over 4 frames and fitted: {median(read):.2f} s ({min(read):.2f} … {max(read):.2f})")
-    print(f"its fit over a 1280×720 frame: {median(treated) * 1000:.0f} ms, as watched and as written")
+    taken, told = spread(read)
+    tell("the demo's chart found, sampled over 4 frames and fitted", taken, "s", most=0.8, told=told)
+    tell("its fit over a 1280×720 frame, as watched and as written", median(treated) * 1000, "ms")
 
 
 def start_desk() -> float:
@@ -293,14 +274,14 @@ def main() -> None:
             {"preset": "fast", "crf": "18", "x264-params": "log-level=error"},
         )
         prores = make(folder / "prores-1080.mov", "prores", (1920, 1080), FRAMES, {"profile": "3"})
-        for clip in (h264, prores) if "--desk" not in sys.argv else ():
-            survey_and_render(clip, folder)
+        for clip, least in ((h264, 0.9), (prores, 0.95)) if "--desk" not in sys.argv else ():
+            survey_times(clip, least)
         gauge_times(h264)
         chart_times()
         for clip in (demo_clip(), h264):
             desk_times(clip, folder)
-        starts = sorted(start_desk() for _ in range(ROUNDS))
-        print(f"command to window with its first frame: {median(starts):.1f} s ({starts[0]:.1f} … {starts[-1]:.1f})")
+        start, told = spread(start_desk() for _ in range(ROUNDS))
+        tell("command to the window with its first frame", start, "s", most=1.2, told=told)
         peaks = []
         for minutes in (1, 10):
             clip = make(
@@ -313,10 +294,8 @@ def main() -> None:
             peaks.append(
                 int(subprocess.run([sys.executable, "-c", PEAK, str(clip)], capture_output=True, text=True, check=True).stdout)
             )
-        print(
-            f"survey memory: {peaks[0] // 1024} MiB for 1 minute, {peaks[1] // 1024} MiB for 10: "
-            f"ratio {peaks[1] / peaks[0]:.2f}"
-        )
+        told = f"{peaks[0] // 1024} and {peaks[1] // 1024} MiB"
+        tell("survey memory, 10 minutes against 1", peaks[1] / peaks[0], "×", most=1.05, told=told)
 
 
 if __name__ == "__main__":

@@ -1,4 +1,4 @@
-"""What many files cost, and a long one: processes against one after another, and against each other. Run by ``make bench``.
+"""What many files cost, and a long one: processes against one after another, and against each other. Part of ``make bench``.
 
 Two workers stand for two machines: each has a core of its own.
 """
@@ -22,6 +22,7 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands, RunAsked, measure_run, run_survey_in_runs
 from bluffline.survey.survey import start_survey
+from table import tell
 
 FILES, FRAMES, SIZE = 40, 50, (640, 360)
 LONG, LARGE = 400, (1920, 1080)
@@ -76,8 +77,9 @@ def one_long_file(path: Path) -> None:
             run_survey_in_runs(survey, Hands(workers, _RUNS), Monitor())
             taken[count] = time.perf_counter() - began
             most = max(most, *workers.map(_most, range(count)), 0)
-    told = f"{LONG} frames of {LARGE[0]} × {LARGE[1]} in {_RUNS} runs: by one worker {taken[1]:.1f} s, by two {taken[2]:.1f} s"
-    print(f"{told}: {taken[1] / taken[2]:.2f} × as fast, asked for 1.7; a worker takes {most} MiB at most, asked for 400")
+    told = f"{taken[1]:.1f} and {taken[2]:.1f} s"
+    tell(f"{LONG} frames of 1080p in {_RUNS} runs: two workers × one", taken[1] / taken[2], "×", least=1.7, told=told)
+    tell("a worker's memory", most, "MiB", most=400)
 
 
 def many_files() -> None:
@@ -99,8 +101,9 @@ def many_files() -> None:
         singly = seconds("a", *([Path("check"), path] for path in sorted(folder.iterdir())))
         batch = seconds("b", ["batch", folder, "--jobs", "2"])
         again = seconds("b", ["batch", folder, "--jobs", "2"])
-    told = f"{FILES} files of {FRAMES} frames: checked one after another {singly:.0f} s, by batch {batch:.1f} s"
-    print(f"{told}: {singly / batch:.1f} × as fast, asked for 2.5; by batch again, nothing changed, {again:.1f} s")
+    told = f"{singly:.0f} and {batch:.1f} s"
+    tell(f"{FILES} files of {FRAMES} frames by batch × checked one after another", singly / batch, "×", least=2.5, told=told)
+    tell("the same batch again with nothing changed", again, "s")
 
 
 def main() -> None:

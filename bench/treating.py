@@ -1,6 +1,6 @@
-"""What treating costs: the pass against OpenColorIO's processor on the same chain, a whole ladder when written, and memory.
+"""What treating costs: the pass against OpenColorIO's processor on the same chain, and memory.
 
-Run as ``python bench/treating.py``; single-threaded where it compares, by turns, on a 1080p frame of the demo.
+Part of ``make bench``, or alone; single-threaded where it compares, by turns, on a 1080p frame of the demo.
 """
 
 import subprocess
@@ -35,7 +35,8 @@ from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.straighten import Straighten
 from bluffline.treat.kinds.tone import Tone
 from bluffline.treat.stored import treatment_text
-from run import in_turns, make, ratio, seconds
+from run import in_turns, make, told_ratio
+from table import tell
 
 GREYS = tuple(tuple((x, x + bend * x * (1 - x)) for x in (0.04, 0.2, 0.4, 0.6, 0.75, 0.92)) for bend in (0.1, 0.0, -0.12))
 MATRIX = ((1.2, -0.1, -0.1), (-0.2, 1.3, -0.1), (0.0, -0.3, 1.3))
@@ -56,7 +57,6 @@ DRAWN = {
     "look at half strength": Look("look", 50, (PRIMARY,)),
     "sharpen": Sharpen(100, 1.2),
 }
-_WRITTEN = 200  # frames: eight seconds, so that what either start of the program costs matters little
 PEAK = """
 import sys
 import numpy as np
@@ -123,10 +123,9 @@ def against_ocio(planes, source) -> None:  # type: ignore[no-untyped-def]
             lambda usual=usual: usual.applyRGB(rgb.copy()),
             lambda exact=exact: exact.applyRGB(rgb.copy()),
         )
-        print(
-            f"{name}, 1080p, one thread: {median(ours) * 1000:.0f} ms with 4:2:2 both ways; OpenColorIO without takes "
-            f"{ratio(ours, theirs)} × as long with its usual shortcuts, {ratio(ours, slow)} × without"
-        )
+        tell(f"{name}, 1080p 4:2:2 both ways, one thread", median(ours) * 1000, "ms")
+        told_ratio(f"{name} × OpenColorIO on ready R′G′B′ with its usual shortcuts", ours, theirs, least=3)
+        told_ratio(f"{name} × OpenColorIO without shortcuts", ours, slow)
 
 
 def each_kind(planes, source) -> None:  # type: ignore[no-untyped-def]
@@ -135,45 +134,30 @@ def each_kind(planes, source) -> None:  # type: ignore[no-untyped-def]
     for name, step in DRAWN.items():
         ready = FrameTreatment((step,), source)
         own, tone = in_turns(lambda ready=ready: ready.apply(planes), lambda: plain.apply(planes))
-        print(f"{name}, 1080p, one thread: {median(own) * 1000:.0f} ms, {ratio(tone, own)} × the time of a primary correction")
+        told_ratio(f"{name}, one thread: × the time of a primary correction", tone, own)
 
 
-def written(clip: Path, folder: Path) -> None:
-    """``apply`` of nine rungs against ``apply`` of none, from the command line."""
-    files = {}
-    for name, ladder in (("none", ()), ("nine", NINE)):
-        files[name] = folder / f"{name}.json"
-        files[name].write_text(treatment_text(name, ladder))
-    for ending in (".mkv", ".mov"):
-
-        def apply(name: str, ending: str = ending) -> None:
-            command = [sys.executable, "-m", "bluffline", "apply", str(clip), str(folder / f"out{ending}"), "--force"]
-            subprocess.run([*command, "--treatment", str(files[name])], check=True, capture_output=True)
-
-        times = [(seconds(lambda: apply("none")), seconds(lambda: apply("nine"))) for _ in range(3)]
-        ratios = sorted(nine / none for none, nine in times)
-        print(
-            f"apply of nine rungs, {_WRITTEN} frames of 1080p as {'FFV1' if ending == '.mkv' else 'ProRes'}: {ratios[1]:.2f} × "
-            f"the time of none ({ratios[0]:.2f} … {ratios[-1]:.2f}), which took {min(a for a, _ in times):.1f} s"
-        )
+def memory(clip: Path, folder: Path) -> None:
+    """What treating a frame takes."""
+    treatment = folder / "nine.json"
+    treatment.write_text(treatment_text("nine", NINE))
     told = subprocess.run(
-        [sys.executable, "-c", PEAK, str(clip), str(files["nine"])], check=True, capture_output=True, text=True
+        [sys.executable, "-c", PEAK, str(clip), str(treatment)], check=True, capture_output=True, text=True
     ).stdout
-    own = 1920 * 1080 * 3 * 4
-    print(f"memory of treating a frame: {int(told) / own:.2f} × its own float32 R′G′B′")
+    tell("memory of treating a frame under nine rungs × its own float32 R′G′B′", int(told) / (1920 * 1080 * 3 * 4), "×", most=3)
 
 
 def main() -> None:
     """Measure and print."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        clip = make(folder / "prores-1080.mov", "prores", (1920, 1080), _WRITTEN, {"profile": "3"})
+        clip = make(folder / "prores-1080.mov", "prores", (1920, 1080), 12, {"profile": "3"})
         programme = probe(clip)
         with Reader(programme) as reader:
             planes = tuple(np.array(plane) for plane in reader.planes(10) or ())
         against_ocio(planes, programme.format)
         each_kind(planes, programme.format)
-        written(clip, folder)
+        memory(clip, folder)
 
 
 if __name__ == "__main__":

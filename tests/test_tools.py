@@ -1,8 +1,11 @@
 """The tools' lists say what the code says."""
 
+import importlib
+import json
 import re
 import sys
 import tomllib
+from dataclasses import replace
 from importlib.util import module_from_spec, spec_from_file_location
 from pathlib import Path
 
@@ -71,3 +74,23 @@ def test_what_the_demo_installs_is_of_what_developers_install_and_tests_nothing(
     assert names <= {each.partition("==")[0] for each in demo}
     tools = {re.match(r"[\w-]+", each)[0].lower() for each in declared["optional-dependencies"]["dev"]}
     assert not tools & {each.partition("==")[0] for each in demo}
+
+
+def test_what_was_asked_for_is_held_against_what_came_out_and_what_came_out_last_time(monkeypatch, tmp_path, capsys):
+    monkeypatch.syspath_prepend(str(ROOT / "bench"))
+    table = importlib.import_module("table")
+    monkeypatch.setenv("BENCH_FIGURES", str(tmp_path / "figures"))
+    table.tell("survey", 0.75, "×", least=0.9, told="0.70 … 0.80")
+    table.tell("pull", 50, "ms", most=50)
+    table.tell("frames", 0, most=0)
+    table.tell("lost", 1, most=0)
+    table.tell("speed", 120.4, "frames/s")
+    assert "survey: 0.75 × (0.70 … 0.80); asked for ≥ 0.9 ×\n" in capsys.readouterr().out
+    figures = [table.Figure(**json.loads(line)) for line in (tmp_path / "figures").read_text().splitlines()]
+    assert [each.holds for each in figures] == ["no", "yes", "yes", "no", ""]
+    before = {each.name: replace(each, value=each.value * 2) for each in figures[:2]}
+    rows = table.as_table(figures, before).splitlines()
+    assert rows[2] == "| survey | ≥ 0.9 × | 0.75 × (0.70 … 0.80) | no | 1.5 ×, 50% worse |"
+    assert rows[3] == "| pull | ≤ 50 ms | 50 ms | yes | 100 ms, 50% better |"
+    assert rows[6] == "| speed |  | 120 frames/s |  | – |"
+    assert all((ROOT / "bench" / f"{part}.py").exists() for part in table.PARTS)

@@ -2,23 +2,26 @@
 
 Run as ``python tools/mutate.py`` for the changes that are named below, which every round has to notice, or as
 ``python tools/mutate.py treat rules 40`` for so many at random in each of some packages: those are judged by the tests that
-enter the changed function, the quickest first. Each is made in a copy of the sources.
+enter the changed function, the quickest first. No file is changed: the tests are started with another text of one module
+(``tools/changed``), so what is compiled of all others serves on.
 """
 
 import ast
 import json
 import os
 import random
-import shutil
 import subprocess
 import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
+SOURCES = ROOT / "src" / "bluffline"
 LONGEST = 900  # seconds for the tests of one change
+ENOUGH = 150  # seconds, by what they take otherwise, of the tests that are asked about one change at random
 
 
 @dataclass(frozen=True)
@@ -149,24 +152,36 @@ class Callers:
             seen = json.loads(found.read_text("utf-8"))
         self._entered: dict[str, list[str]] = seen["entered"]
         self._seconds: dict[str, float] = seen["seconds"]
+        self._callers_of = _callers_of_loops()
 
     def of(self, inside: str, text: str, line: int) -> tuple[str, ...]:
-        """The tests that enter the function at a line of a module, the quickest first; none where it is compiled."""
+        """The tests that enter the function at a line of a module, or one of a module that takes its loops, the quickest first.
+
+        As many as take ``ENOUGH``, but one at least.
+        """
         around = [
             min([node.lineno, *(each.lineno for each in node.decorator_list)])
             for node in ast.walk(ast.parse(text))
             if isinstance(node, ast.FunctionDef) and node.lineno <= line <= (node.end_lineno or node.lineno)
         ]
-        if not around or inside.endswith("_kernels.py"):
-            return ()
-        tests = self._entered.get(f"{inside}:{max(around)}", [])
-        return tuple(each.removeprefix("tests/") for each in sorted(tests, key=self._seconds.__getitem__))
+        if inside.endswith("_kernels.py"):
+            callers = tuple(f"{each}:" for each in self._callers_of[inside])
+            tests = {each for place, entering in self._entered.items() if place.startswith(callers) for each in entering}
+        else:
+            tests = set(self._entered.get(f"{inside}:{max(around)}", [])) if around else set()
+        asked, seconds = [], 0.0
+        for test in sorted(tests, key=self._seconds.__getitem__):
+            seconds += self._seconds[test]
+            if asked and seconds > ENOUGH:
+                break
+            asked.append(test.removeprefix("tests/"))
+        return tuple(asked)
 
 
 def at_random(package: str, count: int, callers: Callers | None = None) -> list[Change]:
     """Changes of one operator each, or of a condition to its opposite, anywhere in a package."""
     found = []
-    for path in sorted((ROOT / "src" / "bluffline" / package).rglob("*.py")):
+    for path in sorted((SOURCES / package).rglob("*.py")):
         text = path.read_text()
         for node in ast.walk(ast.parse(text)):
             operators = [*getattr(node, "ops", []), *([node.op] if isinstance(node, ast.BinOp | ast.BoolOp) else [])]
@@ -185,30 +200,65 @@ def _swapped(package: str, callers: Callers | None, path: Path, text: str, node:
         own.ops = [kind() if each is operator else each for each in own.ops]  # type: ignore[misc]
     elif isinstance(own, ast.BinOp | ast.BoolOp):
         own.op = kind()  # type: ignore[assignment]
-    inside = str(path.relative_to(ROOT / "src" / "bluffline"))
+    inside = str(path.relative_to(SOURCES))
     tests = (callers.of(inside, text, line) if callers else ()) or WATCHED[package]
     new = f"({ast.unparse(own)})"
     return Change(f"{inside}:{line} {old[:60]!r} → {new[:60]!r}", inside, old, new, tests, start)
 
 
-def survives(change: Change, folder: Path) -> bool:
-    """Whether the tests pass in spite of a change."""
-    path = folder / "src" / "bluffline" / change.path
+def _taken(path: Path) -> set[str]:
+    """The modules of ours that a module takes something from, as they are imported."""
+    return {node.module for node in ast.walk(ast.parse(path.read_text())) if isinstance(node, ast.ImportFrom) and node.module}
+
+
+def _module(path: Path) -> str:
+    return ".".join(path.relative_to(SOURCES.parent).with_suffix("").parts)
+
+
+def _with_callers(loops: str) -> set[str]:
+    """A module of loops, and those that call it, straight or through others."""
+    found = {loops}
+    takes = {_module(path): _taken(path) for path in SOURCES.rglob("*_kernels.py")}
+    while more := {each for each, taken in takes.items() if taken & found} - found:
+        found |= more
+    return found
+
+
+def _callers_of_loops() -> dict[str, list[str]]:
+    """By each module of loops the plain modules that enter it, as files within the package."""
+    plain = {path: _taken(path) for path in SOURCES.rglob("*.py") if not path.name.endswith("_kernels.py")}
+    found = {}
+    for path in SOURCES.rglob("*_kernels.py"):
+        loops = _with_callers(_module(path))
+        entering = [str(each.relative_to(SOURCES)) for each, taken in plain.items() if taken & loops]
+        found[str(path.relative_to(SOURCES))] = entering
+    return found
+
+
+def survives(change: Change) -> bool:
+    """Whether the tests pass in spite of a change, which ends the program where there is no such text or test any more."""
+    path = SOURCES / change.path
     text = path.read_text()
     start = text.find(change.old) if change.start < 0 else change.start
     if start < 0:
         raise SystemExit(f"{change.name}: {change.path} does not say {change.old!r} any more; mend the list.")
-    path.write_text(text[:start] + change.new + text[start + len(change.old) :])
-    try:
-        tests = [str(folder / "tests" / name) for name in change.tests]
-        run = subprocess.run(
-            [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "--rootdir", str(folder), *tests],
-            cwd=folder, env=os.environ | {"PYTHONPATH": str(folder / "src")}, capture_output=True, timeout=LONGEST, check=False,
-        )  # fmt: skip
-    except subprocess.TimeoutExpired:
-        return False  # it hangs, and that is noticed
-    finally:
-        path.write_text(text)
+    module = _module(path)
+    with tempfile.TemporaryDirectory() as folder:
+        other = Path(folder) / "text.py"
+        other.write_text(text[:start] + change.new + text[start + len(change.old) :])
+        environment = os.environ | {
+            "CHANGED": f"{module}={other}",
+            "COMPILED_ANEW": ",".join(_with_callers(module)) if path.name.endswith("_kernels.py") else "",
+            "PYTHONPATH": f"{ROOT / 'tools' / 'changed'}:{ROOT / 'src'}",
+        }
+        tests = [str(ROOT / "tests" / name) for name in change.tests]
+        command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", f"--basetemp={folder}/made", *tests]
+        try:
+            run = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, timeout=LONGEST, check=False)
+        except subprocess.TimeoutExpired:
+            return False  # it hangs, and that is noticed
+    if b"ERROR: not found" in run.stdout + run.stderr:
+        raise SystemExit(f"{change.name}: there is no such test any more as {' '.join(change.tests)}; mend the list.")
     return run.returncode == 0
 
 
@@ -220,17 +270,12 @@ def main() -> int:
         random.seed(count)
         callers = Callers(tuple(dict.fromkeys(tests for package in packages for tests in WATCHED[package])))
         changes = [change for package in packages for change in at_random(package, int(count), callers)]
-    alive = []
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        for part in ("src", "tests", "docs"):
-            shutil.copytree(ROOT / part, folder / part)
-        shutil.copy(ROOT / "pyproject.toml", folder)
-        for change in changes:
-            lives = survives(change, folder)
+    alive = 0
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        for change, lives in zip(changes, pool.map(survives, changes), strict=True):
             print("survives" if lives else "noticed ", change.name, f"({len(change.tests)} asked)", flush=True)
-            alive += [change] if lives else []
-    print(f"{len(alive)} of {len(changes)} changes were noticed by no test")
+            alive += lives
+    print(f"{alive} of {len(changes)} changes were noticed by no test")
     return bool(alive)
 
 

@@ -1,7 +1,6 @@
 """Judging a survey: which runs of frames inside one shot break which rule."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 from functools import partial
 
 from bluffline.measure.region import Region
@@ -42,7 +41,7 @@ def judge(
         own = whole if whole is not None and mistagged(whole, source) else levels[number]
         evidence = ShotEvidence(number, shot, table, percent, source, rules, surveyed, picture, own, own is whole)
         found = memo.once((shot, picture, own, own is whole), partial(_of_shot, evidence))
-        findings += [each if each.shot == number else replace(each, shot=number) for each in found]
+        findings += [each if each.shot == number else each.in_shot(number) for each in found]
     return in_reading_order([*findings, *_of_file(surveyed, shots, rules)])
 
 

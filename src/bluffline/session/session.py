@@ -190,7 +190,7 @@ class Session:
         firsts = [shot.first for shot in shots]
         homes = [bisect_right(firsts, found.worst_frame) - 1 for found in judged.findings]
         findings = [
-            found if found.shot == home else replace(found, shot=home)
+            found if found.shot == home else found.in_shot(home)
             for found, home in zip(judged.findings, homes, strict=True)
         ]
         findings = in_reading_order(findings)

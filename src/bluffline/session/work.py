@@ -84,11 +84,14 @@ class Cuts:
         count = found[-1].last + 1
         parted = {frame for frame in self.parted if 0 < frame < count}
         starts = sorted(({shot.first for shot in found} - self.joined | parted) | {0})
-        opens, closes = {shot.first: shot.opens for shot in found}, {shot.last: shot.closes for shot in found}
-        return [
-            Shot(first, after - 1, opens.get(first), closes.get(after - 1))
-            for first, after in zip(starts, [*starts[1:], count], strict=True)
-        ]
+        firsts, lasts = {shot.first: shot for shot in found}, {shot.last: shot for shot in found}
+        shots = []
+        for first, after in zip(starts, [*starts[1:], count], strict=True):
+            opens, closes = firsts.get(first), lasts.get(after - 1)
+            if opens is None or opens is not closes:  # most shots are what they were
+                opens = Shot(first, after - 1, opens and opens.opens, closes and closes.closes)
+            shots.append(opens)
+        return shots
 
     def part(self, frame: int) -> "Cuts":
         """The same with a shot that begins at a frame."""
