@@ -51,11 +51,8 @@ class Figure:
         """Whether what was asked for is reached, empty where nothing was."""
         if self.least is None and self.most is None:
             return ""
-        return (
-            "yes"
-            if self.value >= (self.least or -1e300) and self.value <= (1e300 if self.most is None else self.most)
-            else "no"
-        )
+        reached = (self.least is None or self.value >= self.least) and (self.most is None or self.value <= self.most)
+        return "yes" if reached else "no"
 
 
 def tell(

@@ -124,6 +124,10 @@ class Jobs:
         running = self._running.get(ticket.kind)
         return running is not None and running[0] is ticket
 
+    def outlived(self, ticket: Ticket) -> bool:
+        """Whether a job, the last of its kind, was asked of what is not in hand any more."""
+        return self._latest.get(ticket.kind) is ticket and ticket.subject is not self._subject()
+
     def settle(self, ended: Ended) -> bool:
         """Take an ending, on the owner's thread. Whether it counts: that of a job under way, asked of what is in hand still.
 
@@ -132,7 +136,7 @@ class Jobs:
         if not self.is_under_way(ended.ticket):
             return False
         _, _, then = self._running.pop(ended.ticket.kind)
-        if self._latest[ended.ticket.kind] is not ended.ticket or ended.ticket.subject is not self._subject():
+        if self._latest[ended.ticket.kind] is not ended.ticket or self.outlived(ended.ticket):
             return False
         if ended.ending is Ending.DONE:
             then(ended.result)

@@ -92,7 +92,7 @@ class LongWork(QObject):
         self.runner.progress.connect(self._progressed)
         self.runner.ended.connect(self._ended)
         self._opener.ended.connect(self._opening_ended)
-        self._beside.ended.connect(partial(self._short_work_ended, self._beside))
+        self._beside.ended.connect(self._beside_ended)
         self._judging.ended.connect(partial(self._short_work_ended, self._judging))
 
     def changed(self) -> None:
@@ -193,9 +193,7 @@ class LongWork(QObject):
         rules, held = self.session.rules, self._hold
 
         def job(monitor: Monitor) -> Opened:
-            return take_in(
-                path, rules, self.documents, self.surveys, held, rate=rate, track=track, read=read, monitor=monitor
-            )
+            return take_in(path, rules, self.documents, self.surveys, held, rate=rate, track=track, read=read, monitor=monitor)
 
         self._header.say(f"Opening {shown(path.name)} …")
         self._opener.jobs.start(Kind.OPENING, job, self._take)
@@ -213,6 +211,14 @@ class LongWork(QObject):
     def _short_work_ended(self, runner: JobRunner, ended: Ended) -> None:
         if runner.jobs.settle(ended) and ended.fault is not None:
             self._header.fault(ended.fault)
+
+    def _beside_ended(self, ended: Ended) -> None:
+        """Take what was looked at beside; what was asked of another reading of the same file is nothing, which is said."""
+        self._short_work_ended(self._beside, ended)
+        asked, survey = ended.ticket.subject, self.session.survey
+        same = isinstance(asked, Survey) and survey is not None and asked.programme.path == survey.programme.path
+        if same and self._beside.jobs.outlived(ended.ticket):
+            self._header.say(f"{ended.ticket.kind} came to nothing: the programme is read otherwise now")
 
     def _take(self, opened: Opened) -> None:
         """Take over what was opened, and survey it."""
@@ -256,7 +262,8 @@ class LongWork(QObject):
                 self.surveys.keep(survey, mark)
             return judged
 
-        self._header.say("")
+        given_up = self.jobs.kind not in (None, Kind.SURVEY)
+        self._header.say(f"{self.jobs.kind} came to nothing: the programme is measured anew" if given_up else "")
         self.jobs.start(Kind.SURVEY, run, self._surveyed)
 
     def _judge_again(self) -> None:

@@ -102,11 +102,11 @@ class Overseeing:
         dialog.told.setText(f"Looking at {len(shots)} shot{'s' * (len(shots) > 1)}: the desk says what is proposed for them")
 
     def _given(self, dialog: ShotsDialog, shots: list[int]) -> None:
-        """Copy the steps of the shot in view to others."""
+        """Give copies of the steps of the shot in view to others."""
         document, shot = self._session.document, self._session.place.shot
         others = [number for number in shots if number != shot]
         if document.treatment and others:
-            document.paste(others, document.own, f"Copy steps to {len(others)} shots")
-            dialog.told.setText(f"{len(document.own)} steps of shot {shot + 1} are copied to {len(others)} shots")
+            document.paste(others, document.own, f"Give steps to {len(others)} shots")
+            dialog.told.setText(f"{len(document.own)} steps of shot {shot + 1} are given to {len(others)} shots")
         else:
-            dialog.told.setText(f"Shot {shot + 1} has no steps, or no other shot is picked: nothing was copied")
+            dialog.told.setText(f"Shot {shot + 1} has no steps, or no other shot is picked: nothing was given")

@@ -170,7 +170,7 @@ class ChartPanel(QWidget):
         self._find = self._button("Find", "chart-find")
         self._hand = self._button("By hand", "chart-place")
         self._give = self._button("Give to this shot", "chart-give")
-        self._carry = self._button("Carry on …", "chart-carry")
+        self._carry = self._button("Give to other shots …", "chart-carry")
         self._patches, self.tint = PatchGrid(), TintGraph()
         self.stages, self._words = QLabel(), QLabel()
         self.stages.setFont(font(11))
