@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from bluffline.treat.kinds.tone import Tone
+from bluffline.view.costs import FrameCosts
 from clips import make_clip
 
 WAIT = 60_000
@@ -62,9 +63,27 @@ def test_playing_is_seen_at_half_the_size_and_the_last_frame_as_it_is(desk, qtbo
     qtbot.waitUntil(lambda: desk.viewer.frames.idle and not seen[-1].proxy, timeout=WAIT)
     assert any(preview.proxy for preview in seen)
     assert seen[-1].frame == desk.session.place.frame and seen[-1].measure is not None
-    desk.session.document.set_treatment(0, (), "none")
-    seen.clear()
-    desk.session.place.go_to(0)
+
+
+@pytest.mark.parametrize(("steps", "seconds", "half"), [((), 0.05, True), ((Tone(0.2), Tone(0.1), Tone(-0.1)), 0.01, False)])
+def test_half_the_size_is_taken_by_what_the_last_frames_took(desk, qtbot, large_clip, monkeypatch, steps, seconds, half):
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
+        desk.open(large_clip)
+    desk.session.document.set_treatment(0, steps, "own")
+    viewer = desk.viewer
+    qtbot.waitUntil(lambda: viewer.frames.idle and not viewer._moves and not viewer.preview.proxy, timeout=WAIT)
+    asked, seen = [seconds], []
+    monkeypatch.setattr(FrameCosts, "of", lambda *_, **__: asked[-1])
+    viewer.shown_changed.connect(lambda _: (seen.append(viewer.preview.proxy), asked.append(0.0)))
     desk.player.play(1)
-    qtbot.waitUntil(lambda: not desk.player.playing and desk.viewer.frames.idle, timeout=WAIT)
-    assert seen and not any(preview.proxy for preview in seen), "what isn't treated is quick enough in full"
+    qtbot.waitUntil(lambda: not desk.player.playing, timeout=WAIT)
+    playing = seen.copy()
+    qtbot.waitUntil(lambda: viewer.frames.idle and not viewer.preview.proxy, timeout=WAIT)
+    assert playing and all(proxy is half for proxy in playing), "and while it plays it stays so"
+    asked.append(0.0)
+    desk.session.place.go_to(0)
+    qtbot.waitUntil(lambda: viewer.frames.idle and viewer.shown == 0, timeout=WAIT)
+    seen.clear()
+    desk.player.play(1)
+    qtbot.waitUntil(lambda: not desk.player.playing and viewer.frames.idle, timeout=WAIT)
+    assert seen and not any(seen), "played again it is looked at anew"

@@ -23,6 +23,7 @@ from bluffline.ui.picture.readings import AreasPanel, describe_reading
 from bluffline.ui.picture.workers import FrameWorker
 from bluffline.ui.style.line import Line
 from bluffline.ui.style.style import dress, font, image_of, percent, signed
+from bluffline.view.costs import Work
 from bluffline.view.preview import AreaReading, Region, View
 from clips import signal, to_planes
 
@@ -143,15 +144,15 @@ def frames_at_work(qapp, over_clip):
 
 def test_frames_made_ahead_are_told_at_once_and_only_once(qtbot, frames_at_work, over_clip):
     worker, view, shown = frames_at_work
-    worker.ask(3, view, ahead=True)
+    worker.ask(3, view, Work(view.source), ahead=True)
     qtbot.waitUntil(lambda: shown == [3] and worker.idle, timeout=WAIT)
-    worker.ask(4, view)
+    worker.ask(4, view, Work(view.source))
     assert shown == [3, 4], "it was made while frame 3 was looked at"
-    worker.ask(20, view)
+    worker.ask(20, view, Work(view.source))
     qtbot.waitUntil(lambda: worker.idle and 20 in shown, timeout=WAIT)
     assert shown == [3, 4, 20]
     worker.set_programme(probe(over_clip))
-    worker.ask(20, view)
+    worker.ask(20, view, Work(view.source))
     assert shown == [3, 4, 20], "a frame of another programme is never told as this one's"
     qtbot.waitUntil(lambda: shown == [3, 4, 20, 20], timeout=WAIT)
 
@@ -159,11 +160,11 @@ def test_frames_made_ahead_are_told_at_once_and_only_once(qtbot, frames_at_work,
 def test_frames_asked_for_in_between_are_skipped_and_the_last_one_comes(qtbot, frames_at_work):
     worker, view, shown = frames_at_work
     for frame in range(24):
-        worker.ask(frame, view)
+        worker.ask(frame, view, Work(view.source))
     worker.wait_until_idle(WAIT / 1000)
     assert worker.idle, "what is held back for frames goes on once they are made"
     qtbot.waitUntil(lambda: bool(shown) and shown[-1] == 23, timeout=WAIT)
     assert len(shown) < 24 and shown == sorted(shown)
     with qtbot.waitSignal(worker.failed, timeout=WAIT) as told:
-        worker.ask(99, view)
+        worker.ask(99, view, Work(view.source))
     assert "no frame 99" in told.args[1].sentence

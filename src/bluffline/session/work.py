@@ -87,10 +87,10 @@ class Cuts:
         firsts, lasts = {shot.first: shot for shot in found}, {shot.last: shot for shot in found}
         shots = []
         for first, after in zip(starts, [*starts[1:], count], strict=True):
-            opens, closes = firsts.get(first), lasts.get(after - 1)
-            if opens is None or opens is not closes:  # most shots are what they were
-                opens = Shot(first, after - 1, opens and opens.opens, closes and closes.closes)
-            shots.append(opens)
+            one, other = firsts.get(first), lasts.get(after - 1)
+            if one is None or one is not other:  # most shots are what they were
+                one = Shot(first, after - 1, None if one is None else one.opens, None if other is None else other.closes)
+            shots.append(one)
         return shots
 
     def part(self, frame: int) -> "Cuts":

@@ -27,10 +27,14 @@ from bluffline.ui.picture.probe import Probe
 from bluffline.ui.picture.readings import AreasPanel
 from bluffline.ui.picture.shown import Point
 from bluffline.ui.picture.workers import FrameWorker
+from bluffline.view.costs import Work
 from bluffline.view.looking import Field, Isolate, LookingModel
 from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View, half_size
 
-_LARGE = 3_000_000  # pixels times steps from which on a frame is worked on at half the size while something moves
+# While something moves a frame is worked on at half the size where all of it would come too late: by what the last ones took …
+_IN_HAND = 0.045  # … seconds, as a figure is pulled
+_OF_A_FRAME = 0.8  # … parts of a frame's time, as it is played
+_LARGE = 3_000_000  # … and where none was made yet with such steps and gauges, by its pixels times steps
 _REST = 180  # milliseconds without a change after which nothing moves
 
 
@@ -61,7 +65,7 @@ class Viewer(QObject):
         self._frame_treatment: AcrossTreatment | None = None
         self._proxy_key: object = None
         self._proxy_treatment: AcrossTreatment | None = None
-        self._moves = False
+        self._moves = self._late = False
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST)
@@ -127,7 +131,9 @@ class Viewer(QObject):
         self.picture.show_areas(self.session.document.areas)
         self.picture.reach.show(self._reach_here(), (self.session.source.width, self.session.source.height))
         self._asked = self.gauges
-        self.frames.ask(self.session.place.frame, self._proxy(self._view()), ahead=self._playing())
+        view, work = self._view(), self._work()
+        self._late = self._late and self._playing()
+        self.frames.ask(self.session.place.frame, self._proxy(view, work), work, ahead=self._playing())
 
     def _moved(self) -> None:
         """A figure has been changed, and may be again in a moment."""
@@ -161,14 +167,32 @@ class Viewer(QObject):
         ladder, whole = self.ladder, self.session.document.treatment
         return "treated" if ladder == whole else f"up to rung {len(ladder)}"
 
-    def _proxy(self, view: View) -> View:
+    def _work(self) -> Work:
+        """What has to be done to the frame in view."""
+        ladders = self.ladder, *(each.steps for each in self._others)
+        steps = tuple(type(step) for ladder in ladders for step in ladder if step.on)
+        return Work(self.session.source, steps, tuple(gauge.instrument for gauge in self._asked), self.held_source)
+
+    def _too_late(self, work: Work) -> bool:
+        """Whether a frame would come too late at full size; while a programme is played it stays so."""
+        playing, programme = self._playing(), self.session.programme
+        assert programme is not None
+        if playing and self._late:
+            return True
+        seconds = self.frames.costs.of(work, played=playing)
+        if seconds is None:
+            late = work.source.width * work.source.height * len(work.steps) > _LARGE
+        else:
+            late = seconds > (_OF_A_FRAME / float(programme.frame_rate) if playing else _IN_HAND)
+        self._late = late and playing
+        return late
+
+    def _proxy(self, view: View, work: Work) -> View:
         """The same view at half the size, where something moves and all of it would come too late."""
         source = view.source
-        moves = self._moves or self._playing()
-        steps = sum(step.on for ladder in (self.ladder, *(each.steps for each in self._others)) for step in ladder)
-        large = source.width * source.height * steps > _LARGE and not source.interlaced
         plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
-        if not (moves and large and plain and view.isolated == (None, None) and not view.outline_source):
+        plain = plain and view.isolated == (None, None) and not view.outline_source and not source.interlaced
+        if not (plain and (self._moves or self._playing()) and self._too_late(work)):
             return view
         key = self.ladder, self._others, source, view.region
         if key != self._proxy_key or self._proxy_treatment is None:

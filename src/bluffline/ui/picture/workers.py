@@ -1,12 +1,14 @@
 """Frames made ready beside the interface thread; stale ones are dropped."""
 
 import threading
+import time
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Reader
 from bluffline.session.faults import fault_of
+from bluffline.view.costs import FrameCosts, Work
 from bluffline.view.preview import Preview, View, make_preview
 
 _AHEAD = 6  # frames made ready before they are asked for, while the programme plays
@@ -25,10 +27,11 @@ class FrameWorker(QObject):
         super().__init__()
         self._condition = threading.Condition()
         self._programme: Programme | None = None
-        self._wanted: tuple[int, View] | None = None
+        self._wanted: tuple[int, View, Work] | None = None
         self._request = 0
         self._ahead = self._told = self._making = False
         self._maker = _Maker()
+        self.costs = self._maker.costs
         self._stopping = False
         self._thread = threading.Thread(target=self._run, name="bluffline-frames", daemon=True)
         self._thread.start()
@@ -40,16 +43,17 @@ class FrameWorker(QObject):
             self._condition.notify_all()
             return self._request + 1
 
-    def ask(self, frame: int, view: View, *, ahead: bool = False) -> None:
+    def ask(self, frame: int, view: View, work: Work, *, ahead: bool = False) -> None:
         """Make a frame ready; with ``ahead`` a few after it as well, as playing needs them next.
 
-        One that was made ahead is told at once, though another may be in the making.
+        ``work``: what has to be done for it, of which `costs` are told. One that was made ahead is told at once, though another
+        may be in the making.
         """
         with self._condition:
             made = self._maker.made(self._programme, frame, view)
             self._request += 1
             request = self._request
-            self._wanted, self._ahead, self._told = (frame, view), ahead, made is not None
+            self._wanted, self._ahead, self._told = (frame, view, work), ahead, made is not None
             self._condition.notify_all()
         if made is not None:
             self.ready.emit(request, made)
@@ -83,11 +87,11 @@ class FrameWorker(QObject):
                     if self._stopping:
                         return
                     assert self._wanted is not None and self._programme is not None
-                    (frame, view), programme, ahead, told = self._wanted, self._programme, self._ahead, self._told
+                    (frame, view, work), programme, ahead, told = self._wanted, self._programme, self._ahead, self._told
                     request = self._request
                     self._wanted, self._making = None, True
                 try:
-                    preview = maker.take(programme, frame, view)
+                    preview = maker.take(programme, frame, view, work)
                     with self._condition:  # never after a later one that was at hand
                         if not told and not (self._told and self._wanted is not None):
                             self.ready.emit(request, preview)
@@ -95,7 +99,7 @@ class FrameWorker(QObject):
                     for number in range(frame + 1, min(frame + 1 + _AHEAD, programme.frame_count) if ahead else 0):
                         if self._wanted is not None or self._stopping:
                             break
-                        maker.take(programme, number, view, keep_from=frame)
+                        maker.take(programme, number, view, work, keep_from=frame)
                 except Exception as error:  # noqa: BLE001 (whatever it is, the next frame is made)
                     maker.close()
                     self.failed.emit(request, fault_of(error, f"Frame {frame}"))
@@ -111,8 +115,10 @@ class _Maker:
         self._made: dict[int, Preview] = {}
         self._view: View | None = None
         self._last: tuple[View, Preview] | None = None
+        self._read = -1
+        self.costs = FrameCosts()
 
-    def take(self, programme: Programme, frame: int, view: View, *, keep_from: int | None = None) -> Preview:
+    def take(self, programme: Programme, frame: int, view: View, work: Work, *, keep_from: int | None = None) -> Preview:
         """A frame under a view; kept are those from ``keep_from`` (else from this frame) on."""
         if self._reader is None or self._reader.programme is not programme:
             self.close()
@@ -124,10 +130,22 @@ class _Maker:
         for number in [number for number in self._made if not first <= number <= first + _AHEAD]:
             del self._made[number]
         if frame not in self._made:
-            self._made[frame] = make_preview(frame, self._reader.planes(frame), view, self._last)
+            self._made[frame] = self._make(self._reader, frame, view, work)
         if keep_from is None:
             self._last = view, self._made[frame]
         return self._made[frame]
+
+    def _make(self, reader: Reader, frame: int, view: View, work: Work) -> Preview:
+        began = time.monotonic()
+        planes = reader.planes(frame)
+        read = time.monotonic()
+        if frame == self._read + 1:
+            self.costs.read(read - began)
+        self._read = frame
+        preview = make_preview(frame, planes, view, self._last)
+        if view.proxy is None:
+            self.costs.made(work, time.monotonic() - read)
+        return preview
 
     def made(self, programme: Programme | None, frame: int, view: View) -> Preview | None:
         """The frame if it is at hand under this view. Safe while another thread takes frames."""
@@ -140,3 +158,4 @@ class _Maker:
             self._reader.close()
         self._reader = self._last = None
         self._made.clear()
+        self.costs.begin()
