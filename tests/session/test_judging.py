@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bluffline.demo import demo_clip
 from bluffline.errors import CancelledError, SettingsError
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
@@ -14,6 +15,7 @@ from bluffline.prove.prove import propose_all
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.session.judging import Judge, TreatedColumns, survey_and_judge
+from bluffline.session.session import Session
 from bluffline.session.work import NO_CUTS, Aside, Cuts
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
@@ -48,6 +50,21 @@ def test_what_a_stopped_survey_had_measured_is_told(over_clip):
     with pytest.raises(CancelledError):
         survey_and_judge(Judge(survey), lambda: NO_CUTS, monitor, told.append)
     assert told[-1].shots == [Shot(0, 11), Shot(12, len(survey.table) - 1)] and not told[-1].complete
+
+
+def test_a_shot_can_be_treated_as_soon_as_the_survey_has_ended_it():
+    session, seen = Session(RULES), []
+    session.open(demo_clip())
+
+    def grown(progress):
+        if progress.done in {40, 400}:
+            session.take_judged(session.judge.judge())
+            seen.append((session.treatable, len(session.shots)))
+
+    run_survey(session.survey, Monitor(grown))
+    session.refresh()
+    assert seen[0] == (0, 1) and seen[1][0] == seen[1][1] - 1 > 2, "the last one may go on"
+    assert session.treatable == len(session.shots) > seen[1][1]
 
 
 @given(st.sets(st.integers(1, 99)), st.sets(st.integers(0, 120)), st.sets(st.integers(0, 120)))

@@ -146,3 +146,23 @@ def test_what_a_work_file_has_as_well_is_not_kept_aside(document, session):
     document.take_over(Work(shared=(common, other)))
     document.bring(WorkFile(Path(), None, 0, list(document.found), Work(shared=(common,)), same=True))
     assert [(each.made_for, each.treatment[0].exposure) for each in document.work.aside] == [(session.shots[1], 0.4)]
+
+
+def test_a_step_goes_to_the_first_place_of_its_heading_and_behind_what_is_under_another(document):
+    first, second = Tone(0.1), Cdl(saturation=0.5)
+    document.set_treatment(0, (first, second), "own")
+    document.move_step(1, -1)
+    assert document.own == (second, first), "before all others"
+    document.move_to(0, Heading.SOURCE)
+    document.move_to(0, Heading.SHOT)
+    assert [type(step) for step in document.own] == [Tone, Cdl], "down to a shot's own it goes behind them"
+    document.set_group("kiln", [0], [1])
+    document.move_to(0, Heading.OVER_ALL)
+    document.move_to(1, Heading.GROUP, "kiln")
+    assert kinds(document) == [("cdl", "group"), ("tone", "group")], "and so it does up from over all"
+
+
+def test_what_is_aside_of_shots_beyond_the_programme_is_let_go():
+    shots = [Shot(0, 9), Shot(10, 19)]
+    work = Work(MappingProxyType({1: (Tone(0.1),), 2: (Tone(0.2),)}))
+    assert carried(work, shots, [Shot(0, 19)]).aside[0].made_for == Shot(10, 19)

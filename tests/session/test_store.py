@@ -12,11 +12,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area, Shape
 from bluffline.media.opening import Opening
 from bluffline.rules.shots import Shot
 from bluffline.session.fingerprint import fingerprint, fingerprint_before_5
-from bluffline.session.store import VERSION, DocumentStore, Known
+from bluffline.session.store import MOST_FRAMES, VERSION, DocumentStore, Known, shots_from
 from bluffline.session.work import Aside, FollowedArea, Shared, Work, carried
 from bluffline.signal.levels import Levels, Range
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -327,3 +328,17 @@ def test_the_mark_of_earlier_stores_looks_at_both_ends(tmp_path):
         os.utime(path, (1, 1))
         marks.append(fingerprint_before_5(path))
     assert len(set(marks)) == 3
+
+
+@pytest.mark.parametrize("place", [0, 1_421_000, 2_999_999])
+def test_what_stands_at_either_end_or_between_tells_a_programme_from_another(tmp_path, place):
+    path, other = tmp_path / "p.mov", tmp_path / "q.mov"
+    path.write_bytes(bytes(3_000_000))
+    other.write_bytes(bytes(place) + b"b" + bytes(2_999_999 - place))
+    assert fingerprint([path]) != fingerprint([other])
+
+
+def test_shots_end_before_the_longest_programme_does():
+    assert shots_from(f"0-{MOST_FRAMES - 1}") == [Shot(0, MOST_FRAMES - 1)]
+    with pytest.raises(SettingsError):
+        shots_from(f"0-{MOST_FRAMES}")

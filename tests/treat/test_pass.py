@@ -72,7 +72,7 @@ EXAMPLES = {
     "neutral-scale": [NeutralScale(*(((0.05, 0.02), (0.3, 0.3 + d), (0.6, 0.62 - d), (0.95, 0.9)) for d in (0.02, 0, -0.03)))],
     "root-polynomial": [
         RootPolynomial(ROOTS, 2),
-        RootPolynomial(tuple((*row, 0.03, -0.03, 0.02, -0.02, 0.01, -0.01, 0.0) for row in ROOTS), 3),
+        RootPolynomial(tuple((*row, 0.03, -0.03, 0.02, -0.02, 0.01, -0.02, 0.01) for row in ROOTS), 3),
     ],
     "straighten": [Straighten(((0.04, 0.03), (0.5, 0.42), (0.9, 0.95)), 70)],
     "tone": [
@@ -270,6 +270,22 @@ def test_a_followed_area_moves_straight_between_its_places():
     assert box(5) == (55, 85, 22, 37), "half-way, three quarters as large"
     assert box(10) == (90, 110, 35, 45)
     assert box(20) == box(400) == (95, 105, 30, 50), "turned by a quarter, and held after the last place"
+
+
+def test_a_followed_outline_is_moved_and_turned_as_it_is_and_not_mirrored():
+    source = signal(200, 100, depth=12, sampling="444")
+    planes = tuple(np.full((100, 200), code, np.uint16) for code in (1500, 2048, 2048))
+    places = Pose(0), Pose(10, 30), Pose(20, 30, turn=90)
+    area = ReachArea(Shape.POLYGON, ((10, 20), (30, 20), (10, 60)), 0, places)  # its right angle at the upper left
+    treatment = FrameTreatment((Tone(offset=(10, 0, 0, 0), reach=Reach(areas=(area,))),), source)
+
+    def corner(frame):
+        rows, columns = np.nonzero(treatment.apply(planes, frame)[0] != 1500)
+        below, right = 2 * rows > rows.min() + rows.max(), 2 * columns > columns.min() + columns.max()
+        return np.bincount(2 * below + right, minlength=4).argmax()
+
+    assert corner(0) == corner(10) == 0
+    assert corner(20) == 1, "clockwise, so that it stands at the upper right"
 
 
 @pytest.mark.parametrize("form", FORMS)

@@ -127,6 +127,7 @@ def test_a_job_among_acts(surveyed_desk, qtbot, tmp_path, gate, job, act):
     place = next((n for n, shot in enumerate(desk.session.shots) if shot == before[SHOT]), None)
     others = [n for n in now if n != place and now[n] != done[n]]
     assert job == "legalise" or not others, "it goes to the shot that it was asked for, and to no other"
+    assert act != "add" or applied or job not in {"follow", "key", "colour"}, "a step is known among others"
     if act == "add" and applied and job != "bake":
         assert any(isinstance(step, HueNudge) for step in now[place]), "beside what was done since"
     if act == "look_elsewhere":
