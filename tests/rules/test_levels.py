@@ -99,3 +99,16 @@ def test_flat_pictures_speak_for_nothing(level):
     table = SurveyTable(1)
     table.append(measure_frame((plane, plane * 0 + 512, plane * 0 + 512), source, Region.whole(source), RULES.limits))
     assert verdict(table, source)[0].confidence < SURE
+
+
+def test_a_picture_that_runs_on_beyond_both_ends_says_on_how_much_of_it():
+    measured = {"level_dark": 0.1, "level_under": 0.04, "level_over": 0.03, "level_shade": 0.08, "readable": True}
+
+    class Measured:
+        @staticmethod
+        def column(name):
+            return np.full(3, measured.get(name, 0.0))
+
+    told = shot_levels(Measured(), Shot(0, 2))
+    assert told.speaks_for is Range.FULL
+    assert told.reason == "picture runs on beyond narrow black and white on 4.0 and 3.0 % of it"

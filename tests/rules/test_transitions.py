@@ -99,3 +99,9 @@ def test_shares_of_what_comes_rise_over_a_transition():
     five = Transition(TransitionKind.DISSOLVE, 10, 14)
     assert [round(five.share(frame), 3) for frame in range(9, 16)] == [0.0, 0.167, 0.333, 0.5, 0.667, 0.833, 1.0]
     assert 10 in five and 14 in five and 9 not in five and 15 not in five
+
+
+def test_a_dissolve_is_found_however_much_has_moved_before_it():
+    one, other = pictures(1, 150, move=3), pictures(2, 52)
+    _, found = surveyed([*one[:138], *mixed(one[138:], other[:12]), *other[12:]])
+    assert [each.kind for each in found] == [TransitionKind.DISSOLVE] and abs(found[0].last - 149) <= 2

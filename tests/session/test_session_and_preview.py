@@ -9,6 +9,7 @@ from bluffline.measure.areas import Area, Shape, Taken
 from bluffline.measure.counted import Limits
 from bluffline.measure.outside import GAMUT, LUMA_HIGH, LUMA_LOW, RGB_HIGH, RGB_LOW, mark_outside
 from bluffline.measure.region import Region
+from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.prove import propose_all
@@ -362,3 +363,11 @@ def test_what_is_around_the_frame_is_the_same_until_more_is_known(session):
     after = session.around(treated=True)
     assert after is not before and "y_mean" not in after.at(9, 0.2).levels, "of what is treated no mean is known"
     assert session.around(treated=False).at(18, 1).levels["y_max"].max() > after.at(18, 1).levels["y_max"].max()
+
+
+def test_what_is_tried_is_what_is_written_where_the_codec_is_known_or_changes_nothing(session):
+    assert not session.as_written, "nobody has said in what"
+    session.codec = CODECS["ffv1"]
+    assert session.as_written and session.coding is None
+    session.codec = CODECS["prores"]
+    assert session.as_written and session.coding is not None

@@ -233,3 +233,10 @@ def test_what_the_library_reads_is_read_by_it(tmp_path, name, text):
 def test_a_lone_step_on_chroma_is_baked():
     (lut,) = baked((ChromaByLuma(((0.0, 0.5), (100.0, 1.2))),), SOURCE)
     assert isinstance(lut, Lut) and lut.is_cube
+
+
+def test_an_ending_that_can_not_hold_a_step_is_named_with_those_that_can():
+    with pytest.raises(SettingsError, match=r"can't be written as \.gif; it may be \.cdl or \.clf"):
+        step_text_for(Cdl(), ".gif")
+    with pytest.raises(SettingsError, match=r"can't be written as a file without an ending"):
+        step_text_for(Lut("look", 0.0, 1.0, np.linspace(0, 1, 5)[:, None].repeat(3, 1)), "")
