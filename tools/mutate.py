@@ -257,7 +257,7 @@ def survives(change: Change) -> bool:
             run = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, timeout=LONGEST, check=False)
         except subprocess.TimeoutExpired:
             return False  # it hangs, and that is noticed
-    if b"ERROR: not found" in run.stdout + run.stderr:
+    if b" not found: " in run.stdout + run.stderr:
         raise SystemExit(f"{change.name}: there is no such test any more as {' '.join(change.tests)}; mend the list.")
     return run.returncode == 0
 
