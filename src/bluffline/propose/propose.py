@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+import scipy  # its parts are loaded when they are first used
 from numpy.typing import NDArray
-from scipy.ndimage import grey_closing, grey_opening
 
 from bluffline.figures import figure
 from bluffline.measure.counted import Limits, luma_codes, ycbcr_planes
@@ -175,7 +175,7 @@ def _broad_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
     region, source = survey.region, survey.source
     luma = ycbcr_planes(planes, source)[0][region.y : region.y + region.height, region.x : region.x + region.width]
     dark, light = luma_codes(survey.rules.limits, source)
-    opened, closed = grey_opening(luma, _THIN), grey_closing(luma, _THIN)
+    opened, closed = scipy.ndimage.grey_opening(luma, _THIN), scipy.ndimage.grey_closing(luma, _THIN)
     held = np.where(opened > light, luma, np.minimum(luma, light))
     return np.where(closed < dark, held, np.maximum(held, dark))
 
