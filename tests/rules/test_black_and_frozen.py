@@ -63,6 +63,12 @@ def test_a_freeze_is_found_and_motion_is_not(clip, codec, picture):
     assert frozen[0].reason.startswith("Frozen for ") and not found(clip(f"live{ending}", picture, FRAMES, **whole))
 
 
+def test_a_freeze_does_not_run_on_across_a_picture_that_is_another(clip):
+    frozen = stopping(panned)
+    frames = found(clip("flashed.mkv", lambda number: frozen(number) * (0.8 if number == 35 else 1), FRAMES))
+    assert all(each.last_frame < 35 or each.first_frame > 35 for each in frames if each.severity is Severity.LOOK)
+
+
 def test_a_freeze_that_is_split_by_hand_is_no_still(clip):
     survey = run_survey(start_survey(probe(clip("split.mkv", stopping(panned), FRAMES)), load_rules("r103")), Monitor())
     parts = [Shot(0, 27), Shot(28, LAST), Shot(LAST + 1, FRAMES - 1)]

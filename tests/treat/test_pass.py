@@ -92,6 +92,7 @@ FORMS = {
     "422": signal(26, 22, depth=12, sampling="422"),
     "422 centre": replace(signal(26, 22, depth=12, sampling="422"), siting=Siting.CENTRE),
     "422 odd": signal(25, 21, depth=12, sampling="422"),
+    "422 of one site": signal(2, 22, depth=12, sampling="422"),
     "420": signal(26, 22, depth=12, sampling="420"),
     "420 odd": signal(25, 21, depth=12, sampling="420"),
     "420 top-left": replace(signal(26, 22, depth=12, sampling="420"), siting=Siting.TOP_LEFT),
