@@ -189,7 +189,9 @@ def gauge_times(path: Path) -> None:
                     pass
 
         ours, theirs, alone = in_turns(
-            followed, lambda name=name, options=options: filtered(path, name, options), lambda: decode(path)  # type: ignore[misc]
+            followed,
+            lambda name=name, options=options: filtered(path, name, options),
+            lambda: decode(path),  # type: ignore[misc]
         )
         told_ratio(f"{kind.instrument} × libavfilter's {name} on the same decode", ours, theirs, least=least)
         told_ratio(f"decode alone × the same {name}, which bounds it", alone, theirs)

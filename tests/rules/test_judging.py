@@ -73,6 +73,7 @@ def test_one_reserved_code_anywhere_must_be_fixed(depth, codes, inside):
             assert bool(found) is several
             if several:
                 place = (20, 10) if plane == 0 else (40, 20)
+                assert found[0].worst_area == pytest.approx(100 / 20_000), "of all samples of luma"
                 assert found[0].worst_value == 1 and f"x {place[0]}, y {place[1]}" in found[0].reason
     planes[0][10, 20] = codes[0]
     logo = '[[area]]\nname = "logo"\nbox = [5, 5, 20, 20]\nuse = "leave out"\n'
