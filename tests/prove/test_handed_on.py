@@ -45,7 +45,7 @@ WORK = {
 WAYS = [
     ("prores-422", ".mov", ".mov"), ("prores", ".mov", ".mxf"), ("prores-lt", ".mxf", ".mov"), ("prores-proxy", ".mov", ".mov"),
     ("dnxhr", ".mov", ".mxf"), ("dnxhr-hq", ".mxf", ".mov"), ("dnxhr-sq", ".mov", ".mov"), ("dnxhr-lb", ".mov", ".mxf"),
-    ("ffv1", ".mkv", ".mkv"), ("fields", ".mov", ".mov"),
+    ("ffv1", ".mkv", ".mkv"), ("v210", ".mov", ".mov"), ("fields", ".mov", ".mov"),
 ]  # fmt: skip
 
 

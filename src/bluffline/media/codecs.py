@@ -20,7 +20,7 @@ class Codec:
     ``full_range``: whether readers can tell from it that a picture is full range; else it is written narrow.
     ``matrices``: those that readers can tell from it. ``matrix_tags``: code points of H.273 that it writes for others of the
     same meaning, which it doesn't know. ``interlaced``: whether it can hold fields. ``apart``: whether a frame is coded the
-    same, whatever was coded before it.
+    same, whatever was coded before it. ``bare``: whether its pictures say nothing of themselves, so that the file has to.
     """
 
     name: str
@@ -35,6 +35,7 @@ class Codec:
     matrix_tags: tuple[tuple[int, int], ...] = ()
     interlaced: bool = True
     apart: bool = False
+    bare: bool = False
 
     @property
     def lossless(self) -> bool:
@@ -118,6 +119,7 @@ CODECS = {
             (("level", "3"), ("slicecrc", "1"), ("slices", "4"), ("g", "1")),
             apart=True,
         ),
+        Codec("v210", "Uncompressed 10-bit 4:2:2", "v210", "yuv422p10le", (".mov",), full_range=False, apart=True, bare=True),
         Codec("h264", "H.264 10-bit 4:2:2", "libx264", "yuv422p10le", (".mp4", ".mov"), (("preset", "medium"), ("crf", "12"))),
     )
 }

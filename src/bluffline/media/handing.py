@@ -10,6 +10,7 @@ _OWN = {
     ("ProRes", "HQ"): "prores", ("ProRes", "Standard"): "prores-422", ("ProRes", "LT"): "prores-lt",
     ("ProRes", "Proxy"): "prores-proxy", ("DNxHD", "DNXHR HQX"): "dnxhr", ("DNxHD", "DNXHR HQ"): "dnxhr-hq",
     ("DNxHD", "DNXHR SQ"): "dnxhr-sq", ("DNxHD", "DNXHR LB"): "dnxhr-lb", ("FFmpeg video codec #1", ""): "ffv1",
+    ("Uncompressed 4:2:2 10-bit", ""): "v210",
 }  # fmt: skip
 
 

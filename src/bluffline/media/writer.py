@@ -86,7 +86,10 @@ class Writer:
         self._end = _MUXERS[target.suffix.lower()]
         if programme.index.variable and self._end == "mxf":
             raise WriteError("An .mxf file can't hold a variable frame rate; choose .mov, .mp4 or .mkv.")
-        self._output = self._guard(lambda: av.open(plain_name(target), "w", format=self._end, metadata_errors="ignore"))
+        said = {"movflags": "write_colr"} if codec.bare else {}  # else only where all of it is known
+        self._output = self._guard(
+            lambda: av.open(plain_name(target), "w", format=self._end, options=said, metadata_errors="ignore")
+        )
         try:
             self._file = self._stack.enter_context(opened(programme.opening))
             self._source = self._file.container
