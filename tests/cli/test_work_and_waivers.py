@@ -115,6 +115,7 @@ def test_waived_findings_are_told_and_leave_nothing_to_fix(film, tmp_path, capfd
         (GIVEN.replace("2026-11-29T16:41:00Z", '"soon"'), "no time 'soon'"),
         (GIVEN.replace("2026-11-29T16:41:00Z", "2026-11-29T16:41:00"), "with its zone"),
         (GIVEN + "shot = 3\n", "has no figure"),
+        ("[other]\n" + GIVEN, "and nothing else"),
         ("[[waiver", "not valid TOML"),
     ],
 )

@@ -51,6 +51,14 @@ def test_hard_cuts_are_found_and_nothing_else():
     assert find_shots(table_of(pictures)) == [Shot(0, 9), Shot(10, 17), Shot(18, 29)]
 
 
+def test_a_picture_under_another_exposure_is_the_same_shot_but_not_with_other_colours():
+    rng = np.random.default_rng(3)
+    light = np.kron(rng.uniform(0.15, 0.5, (12, 16)), np.ones((4, 4)))[..., None]
+    warm, cold = np.array([1.06, 1.0, 0.94]), np.array([0.94, 1.0, 1.06])
+    assert len(find_shots(table_of([light * warm] * 10 + [light * warm * 1.5] * 10))) == 1
+    assert find_shots(table_of([light * warm] * 10 + [light * cold * 1.5] * 10)) == [Shot(0, 9), Shot(10, 19)]
+
+
 def test_a_fade_is_not_a_cut():
     base = scene(4)
     assert len(find_shots(table_of([base * (1 - n / 30) for n in range(30)]))) == 1
