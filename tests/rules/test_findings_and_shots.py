@@ -57,6 +57,9 @@ def test_a_picture_under_another_exposure_is_the_same_shot_but_not_with_other_co
     warm, cold = np.array([1.06, 1.0, 0.94]), np.array([0.94, 1.0, 1.06])
     assert len(find_shots(table_of([light * warm] * 10 + [light * warm * 1.5] * 10))) == 1
     assert find_shots(table_of([light * warm] * 10 + [light * cold * 1.5] * 10)) == [Shot(0, 9), Shot(10, 19)]
+    moved = light * warm * 1.5
+    moved[:4, :8] = light[:4, :8] * cold * 1.5
+    assert len(find_shots(table_of([light * warm] * 10 + [moved] * 10))) == 1, "something small of another colour has come in"
 
 
 def test_a_fade_is_not_a_cut():

@@ -50,3 +50,15 @@ def test_a_treatment_in_plain_python_is_the_compiled_one(monkeypatch, sampling, 
     for one, other in zip(compiled, plain, strict=True):
         one, other = one[:10, :wide].astype(int), other[:10, :wide].astype(int)
         assert np.abs(one - other).max() <= 1 and (one != other).mean() < 0.05, "but for what single precision rounds otherwise"
+
+
+@pytest.mark.parametrize("wide", [1, 2, 3, 8, 9])
+@pytest.mark.parametrize("taps", [(0.0, 1.0, 0.5, 0.5), (0.25, 0.75, 0.75, 0.25)])
+def test_what_pixels_wish_comes_to_the_sites_that_they_read_by_how_much_they_read(wide, taps):
+    rng, columns, taps = np.random.default_rng(wide), (wide + 1) // 2, np.array(taps, np.float32)
+    sites, row = rng.normal(size=columns).astype(np.float32), rng.normal(size=wide).astype(np.float32)
+    held, read = np.pad(sites, 1, mode="edge"), np.zeros(2 * columns, np.float32)
+    hold_kernels._widen(held, taps, read)
+    given = np.zeros(columns, np.float32)
+    hold_kernels._add_at_sites(row, True, taps, np.float32(0.5), given)
+    assert given @ sites == pytest.approx(0.5 * (row @ read[:wide]), abs=1e-5), "one is the other's transpose"
