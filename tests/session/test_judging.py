@@ -153,3 +153,13 @@ def test_predictions_follow_every_change(session):
         assert all(np.array_equal(known[name], fresh[name]) for name in fresh)
     assert np.array_equal(kept.of(judged, {}, untried)["y_max"], judged.columns["y_max"])
     assert kept.of(judged, {1: CEILING}, untried)["y_max"][12:].max() <= 100.0001
+
+
+def test_what_was_judged_before_stands_in_the_shots_of_now(demo_survey):
+    judge = Judge(demo_survey)
+    before = judge.judge()
+    again = judge.judge(NO_CUTS.part(5))
+    assert [each.in_shot(0) for each in again.findings if each.first_frame > before.shots[0].last] == [
+        each.in_shot(0) for each in before.findings if each.first_frame > before.shots[0].last
+    ]
+    assert all(again.shots[each.shot].first <= each.first_frame <= again.shots[each.shot].last for each in again.findings)
