@@ -53,6 +53,7 @@ def test_any_path_will_do(tmp_path):
         ("limits = 3", "must be a table"),
         (HOUSE.replace('"House rules"', "7"), "title must be a text"),
         ("[limit]\nluma=[0,1]", "limit is not known"),
+        ("area = 3\n" + HOUSE, "areas are written"), ("area = [1, 2]\n" + HOUSE, "areas are written"),
     ],
 )
 def test_a_bad_file_is_told_by_its_key(text, words):
