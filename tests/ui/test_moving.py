@@ -38,7 +38,8 @@ def test_a_pull_is_seen_at_half_the_size_and_measured_at_rest(desk, qtbot, large
         assert preview.tones.sum() == seen[-1].tones.sum()
     assert seen[-1].measure is not None and seen[-1].signal.source.width == 1440
     desk.viewer.preview = moving[-1]
-    assert "half size" in desk.measuring.facts_of(desk.viewer.gauges[0].instrument, treated=True)
+    told = desk.measuring.facts_of(desk.viewer.gauges[0].instrument, treated=True)
+    assert told == "% · half size", "as much as there is room for"
     assert desk.picture.grab().toImage().width() > 0
 
 

@@ -68,7 +68,7 @@ class Seen:
     """What a gauge may tell beside its name.
 
     ``words``: whether it reads the source or what is treated; ``proxy``: at half size; ``roomy``: whether there is room for
-    more than a few words. ``luma``: see `Scale`; ``gamut`` and ``gamut_area``: what is asked for, and the percent of pixels
+    more than these few words. ``luma``: see `Scale`; ``gamut`` and ``gamut_area``: what is asked for, and the percent of pixels
     outside it; ``combing``: percent.
     """
 

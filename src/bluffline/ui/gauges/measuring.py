@@ -129,12 +129,13 @@ class Measuring:
         words = self.viewer.treated_words if treated else "source"
         if treated and instrument.around and self.session.untried():
             words = "foreseen"  # by bounds, where a shot has not been tried
+        half = preview is not None and preview.proxy
         return instrument.facts(
             Seen(
                 unit=setup.unit,
                 words=words,
-                proxy=preview is not None and preview.proxy,
-                roomy=setup.shown < SLOTS,
+                proxy=half,
+                roomy=setup.shown < SLOTS and not half,
                 luma=setup.luma,
                 gamut=setup.gamut or self.session.rules.gamut,
                 gamut_area=preview.gamut_area if preview is not None else None,
