@@ -108,3 +108,5 @@ def test_what_fades_keeps_its_own_ladder_and_a_run_knows_those_that_are_mixed_in
     assert beside([Shot(0, 39, closes=fade), Shot(40, 79)], 0, {0: DARKER}) == ()
     run = PieceAsked(survey.programme, survey.source, survey.shots(), {1: HELD}, None, None, 0, 40, None)
     assert run.treated == {1: HELD}
+    far = replace(run, shots=[Shot(n, n) for n in range(80)], treatments=dict.fromkeys((3, 39, 40, 41), HELD), first=10)
+    assert run.treated == {1: HELD} and far.treated == {39: HELD, 40: HELD}, "of others it need not know"

@@ -2,23 +2,28 @@
 
 from dataclasses import replace
 from fractions import Fraction
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
 from bluffline.errors import WriteError
+from bluffline.measure.frame_measure import measure_frame
+from bluffline.measure.region import Region
+from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import CODECS
 from bluffline.media.coding import Coding
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove.prove import propose_all
 from bluffline.prove.render import render
-from bluffline.prove.trial import try_treatment
+from bluffline.prove.trial import near_a_limit, try_treatment
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
 from bluffline.signal.convert import convert
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import must_fix, run_survey, start_survey
-from clips import make_clip, signal
+from clips import make_clip, signal, to_planes
 
 LOSSY = {"prores": ".mov", "dnxhr": ".mov", "mpeg2": ".mov", "h264": ".mp4"}
 SIZE = (576, 720)
@@ -83,3 +88,15 @@ def test_what_a_codec_can_not_hold_is_told():
         Coding(replace(signal(), interlaced=True), CODECS["dnxhr"], Fraction(25))
     with pytest.raises(WriteError, match="changes nothing"):
         Coding(signal(), CODECS["ffv1"], Fraction(25))
+
+
+def test_a_shot_is_near_a_limit_at_any_of_its_four_ends():
+    source, rules = signal(32, 24, sampling="444"), load_rules("r103")
+    high, low, red, blue = (0.995, 0.995, 0.995), (0.025, 0.025, 0.025), (1.02, 0.3, 0.3), (0.5, 0.5, -0.02)
+    colours = [(0.5, 0.5, 0.5), high, low, red, blue, (0.9, 0.5, 0.2)]
+    table = SurveyTable(len(colours))
+    for colour in colours:
+        planes = to_planes(np.broadcast_to(np.array(colour), (24, 32, 3)), source)
+        table.append(measure_frame(planes, source, Region.whole(source), rules.limits))
+    survey = SimpleNamespace(table=table, source=source, rules=rules)
+    assert near_a_limit(survey, [Shot(n, n) for n in range(len(colours))]) == [1, 2, 3, 4]

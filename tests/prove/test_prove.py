@@ -166,9 +166,11 @@ def test_cancel_leaves_nothing_and_keeps_what_was_there(over_clip, tmp_path, sta
     target = tmp_path / "legal.mkv"
     target.write_bytes(b"an older file")
     wanted = request(over_clip, target)
-    monitor = Monitor(lambda p: monitor.cancel() if p.stage.startswith(stage) else None)
+    told = []
+    monitor = Monitor(lambda p: (told.append(p.stage), monitor.cancel() if p.stage.startswith(stage) else None))
     with pytest.raises(CancelledError):
         prove(wanted, monitor)
+    assert "Render" in told and not any("round" in each for each in told), "a first round is not counted"
     assert target.read_bytes() == b"an older file" and len(list(tmp_path.iterdir())) == 1
 
 

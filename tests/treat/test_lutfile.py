@@ -240,3 +240,7 @@ def test_an_ending_that_can_not_hold_a_step_is_named_with_those_that_can():
         step_text_for(Cdl(), ".gif")
     with pytest.raises(SettingsError, match=r"can't be written as a file without an ending"):
         step_text_for(Lut("look", 0.0, 1.0, np.linspace(0, 1, 5)[:, None].repeat(3, 1)), "")
+
+
+def test_a_table_says_what_it_is_and_over_what_it_goes():
+    assert Lut("look", -0.1, 1.05, np.zeros((17, 3), np.float32)).text == "look, 3 curves of 17, −10 … 105 %"
