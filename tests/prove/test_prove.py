@@ -23,9 +23,10 @@ from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.media.signals import SIGNALS, write_signal
 from bluffline.media.target import claimed
+from bluffline.prove import prove as prove_module
 from bluffline.prove import render as render_module
 from bluffline.prove.pictures import KeepUnreadable
-from bluffline.prove.prove import ProveRequest, propose_all, prove
+from bluffline.prove.prove import ProveRequest, frame_list, propose_all, prove
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
@@ -298,3 +299,23 @@ def test_what_no_step_answers_stays_in_the_proof(tmp_path):
     proof = prove(ProveRequest(survey, survey.shots(), {}, tmp_path / "o.mkv", codec_for(tmp_path / "o.mkv")), Monitor())
     assert [finding.rule for finding in must_fix(proof.before)] == ["gamut"] and proof.treatments == {}
     assert proof.after.rules.gamut == "bt709" and (tmp_path / "o.mkv").exists()
+
+
+def test_legalise_counts_the_shots_that_it_has_looked_at(over_clip):
+    survey, told = run_survey(start_survey(probe(over_clip), load_rules("r103")), Monitor()), []
+    propose_all(survey, survey.shots(), survey.findings(), Monitor(told.append))
+    assert [(each.stage, each.done, each.total) for each in told if each.stage == "Legalise"][-1] == ("Legalise", 2, 2)
+
+
+def test_frames_are_listed_as_runs():
+    assert frame_list([3, 7, 8, 9, 11]) == "3, 7–9, 11" and frame_list([]) == ""
+
+
+@pytest.mark.parametrize(("over", "margin"), [(0.2, 0.5), (2.0, 1.2), (9.0, 3.0)])
+def test_a_round_more_tightens_by_a_part_of_what_is_over_within_bounds(over_clip, tmp_path, monkeypatch, over, margin):
+    wanted, given = request(over_clip, tmp_path / "o.mkv"), []
+    (found,) = (each for each in wanted.survey.findings() if each.rule == "luma-high")
+    monkeypatch.setattr(prove_module, "tightened", lambda steps, rule, by, *_: given.append((rule, by)) or steps)
+    left = replace(found, worst_value=wanted.survey.rules.limits.luma[1] + over)
+    prove_module._with_margin(wanted, dict(wanted.treatments), [left])
+    assert given == [("luma-high", pytest.approx(margin))]

@@ -58,6 +58,8 @@ def test_findings_tell_what_becomes_of_them(survey):
     assert told["luma-high"].startswith("109.") and "→ 10" in told["luma-high"]
     assert told["luma-high"].endswith(", answered (before coding)")
     left = tried(survey, LEAVE).outcome(findings["luma-high"])
+    last = replace(findings["luma-high"], first_frame=23, last_frame=23)
+    assert tried(survey, LEAVE).outcome(last) is not None, "the last frame of a shot is one of it"
     assert not left.answered and left.measured and 103 < left.after <= 106.01 and str(left).endswith(", left (before coding)")
     foreseen = tried(survey, LEAVE, telling_frames(survey.shots()[1], [findings["luma-high"]]))
     assert not foreseen.whole and str(foreseen.outcome(findings["luma-high"])).endswith(", left (foreseen, before coding)")
