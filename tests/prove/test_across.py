@@ -8,7 +8,7 @@ import pytest
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
-from bluffline.prove.across import Beside, across, beside
+from bluffline.prove.across import AcrossTreatment, Beside, across, beside
 from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.render import render
 from bluffline.prove.runs import PieceAsked
@@ -24,7 +24,7 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
-from clips import blocks, dissolved
+from clips import blocks, dissolved, signal
 
 FIRST, LAST, COUNT = 30, 49, 80
 DISSOLVE = Transition(TransitionKind.DISSOLVE, FIRST, LAST)
@@ -101,6 +101,12 @@ def test_shots_of_one_ladder_are_not_mixed_and_untouched_ones_stay_what_they_are
     off = {0: tuple(replace(step, on=False) for step in HELD)}
     assert not any(each.active for each in across(shots, off, survey.source, None).values())
     assert beside(shots, 1, {0: DARKER}) == (Beside(DISSOLVE, DARKER, comes=False),), "one without a ladder is mixed as well"
+
+
+def test_a_shot_without_a_ladder_is_treated_where_another_is_mixed_into_it():
+    source = signal(64, 48)
+    mixed = AcrossTreatment((), [Beside(DISSOLVE, DARKER, comes=False)], source)
+    assert mixed.active and AcrossTreatment(DARKER, [], source).active and not AcrossTreatment((), [], source).active
 
 
 def test_what_fades_keeps_its_own_ladder_and_a_run_knows_those_that_are_mixed_into_it(survey):

@@ -8,6 +8,7 @@ import sys
 import time
 from contextlib import suppress
 from dataclasses import replace
+from types import SimpleNamespace
 
 import av
 import numpy as np
@@ -26,7 +27,8 @@ from bluffline.media.target import claimed
 from bluffline.prove import prove as prove_module
 from bluffline.prove import render as render_module
 from bluffline.prove.pictures import KeepUnreadable
-from bluffline.prove.prove import ProveRequest, frame_list, propose_all, prove
+from bluffline.prove.prove import Proof, ProveRequest, frame_list, propose_all, prove
+from bluffline.rules.finding import Waiver
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
@@ -299,6 +301,16 @@ def test_what_no_step_answers_stays_in_the_proof(tmp_path):
     proof = prove(ProveRequest(survey, survey.shots(), {}, tmp_path / "o.mkv", codec_for(tmp_path / "o.mkv")), Monitor())
     assert [finding.rule for finding in must_fix(proof.before)] == ["gamut"] and proof.treatments == {}
     assert proof.after.rules.gamut == "bt709" and (tmp_path / "o.mkv").exists()
+
+
+def test_a_verdict_counts_what_was_waived(over_clip, tmp_path):
+    wanted = request(over_clip, tmp_path / "o.mkv")
+    open_, *_ = wanted.survey.findings()
+    by_word = replace(open_, waiver=Waiver("", "as agreed", "Duty editor", "2026-11-29T16:41:00Z"))
+    one, two = " but for 1 finding waived", " but for 2 findings waived"
+    for found, words in (([open_], ""), ([open_, by_word], one), ([by_word] * 2, two)):
+        proof = SimpleNamespace(unreadable=(), legal=True, after_findings=found)
+        assert Proof.verdict.fget(proof) == f"picture proved legal{words}"
 
 
 def test_legalise_counts_the_shots_that_it_has_looked_at(over_clip):

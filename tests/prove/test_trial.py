@@ -13,6 +13,7 @@ from bluffline.prove.render import render
 from bluffline.prove.trial import telling_frames, try_treatment
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.rulefile import load_rules
+from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein
@@ -35,6 +36,12 @@ def survey(over_clip):
 def tried(survey, treatment, frames=None):
     with Reader(survey.programme) as reader:
         return try_treatment(survey, survey.shots()[1], treatment, reader, Monitor(), frames)
+
+
+def test_the_frames_that_tell_most_are_the_worst_of_the_shot_and_some_all_over_it(survey):
+    inside, outside = (replace(survey.findings()[0], worst_frame=frame) for frame in (11, 150))
+    assert set(telling_frames(Shot(10, 109), [inside, outside])) - set(telling_frames(Shot(10, 109), [])) == {11}
+    assert telling_frames(Shot(10, 109), [])[0] > 10 and telling_frames(Shot(10, 109), [])[-1] < 109
 
 
 @pytest.mark.parametrize("treatment", [MEND, LEAVE, WORSEN, STRAY, (LevelRemap(),)])
