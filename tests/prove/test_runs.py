@@ -167,7 +167,7 @@ def test_what_goes_wrong_in_a_run_is_told_and_leaves_nothing(tmp_path):
 
     for executor, error, words in (
         (Short(), WriteError, "Of frames 16 to 23 only 7 were rendered"),
-        (Cut(), WriteError, "What was rendered of frames 0 to 7 can't be read"),
+        (Cut(), WriteError, "What was rendered of frames 0 to 15 can't be read"),
     ):  # fmt: skip
         with pytest.raises(error, match=words):
             render(*arguments, Monitor(), hands=Hands(executor, 99))
