@@ -116,3 +116,7 @@ def test_what_fades_keeps_its_own_ladder_and_a_run_knows_those_that_are_mixed_in
     assert run.treated == {1: HELD}
     far = replace(run, shots=[Shot(n, n) for n in range(80)], treatments=dict.fromkeys((3, 39, 40, 41), HELD), first=10)
     assert run.treated == {1: HELD} and far.treated == {39: HELD, 40: HELD}, "of others it need not know"
+
+
+def test_treatments_of_shots_that_there_are_not_are_nobodys():
+    assert across([Shot(0, 9)], {1: DARKER}, signal(64, 48), None) == {}

@@ -15,7 +15,7 @@ from bluffline.media.codecs import CODECS
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.prove import prove as proving
-from bluffline.prove.pictures import KeepUnreadable
+from bluffline.prove.pictures import KeepUnreadable, refuse_other_light
 from bluffline.prove.prove import ProveRequest, prove
 from bluffline.prove.render import render
 from bluffline.prove.runs import PieceAsked, render_piece
@@ -28,7 +28,7 @@ from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
-from clips import make_clip
+from clips import make_clip, signal
 
 SHOTS = [Shot(0, 0), Shot(1, 40), Shot(41, 60), Shot(61, 89)]
 STEPS = {0: (SoftCeiling(100, 109, 90),), 2: (SoftCeiling(98, 109, 70),), 3: (SoftCeiling(100, 109, 90),)}
@@ -198,3 +198,14 @@ def test_what_can_not_be_read_is_written_in_one_go_where_that_was_asked_for(tmp_
     assert not here.given, "what is held may be a frame of the run before"
     with pytest.raises(MediaError, match="can't be read, so nothing was written"):
         render(*arguments, hands=Hands(here, 99))
+
+
+def test_light_that_is_not_the_programmes_is_named():
+    source = signal(64, 48)
+    for other, words in (
+        (replace(source, transfer="pq"), "From frame 7 on the transfer characteristic is .*--transfer"),
+        (replace(source, primaries="bt2020"), "From frame 7 on the primaries are .*--primaries"),
+    ):
+        with pytest.raises(WriteError, match=words):
+            refuse_other_light(other, source, 7)
+    refuse_other_light(source, source, 7)

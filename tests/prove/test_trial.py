@@ -9,13 +9,14 @@ from bluffline.errors import CancelledError
 from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
+from bluffline.prove import trial as trial_module
 from bluffline.prove.render import render
 from bluffline.prove.trial import telling_frames, try_treatment
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import run_survey, start_survey
+from bluffline.survey.survey import THOROUGH_EVERY, run_survey, start_survey
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.level_remap import LevelRemap
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -121,3 +122,25 @@ def test_a_trial_is_stopped_between_two_frames(survey):
     monitor = Monitor(lambda progress: monitor.cancel() if progress.done == 3 else None)
     with Reader(survey.programme) as reader, pytest.raises(CancelledError):
         try_treatment(survey, survey.shots()[1], MEND, reader, monitor)
+
+
+def test_runs_too_short_for_the_rules_are_none_where_every_frame_was_tried(survey):
+    patient = replace(survey, rules=replace(survey.rules, frames=13))  # of a shot of twelve
+    some, every = tried(patient, LEAVE, [14, 20]), tried(survey, LEAVE)
+    assert {each.rule for each in some.findings} == {each.rule for each in every.findings}
+    assert not tried(patient, LEAVE).findings
+
+
+def test_every_frame_is_looked_at_as_the_survey_does_and_few_are_looked_at_in_full(survey, monkeypatch):
+    looked, measure = {}, trial_module.measure_by_rules
+
+    def measured(*arguments, thorough):
+        looked[len(looked)] = thorough
+        return measure(*arguments, thorough=thorough)
+
+    monkeypatch.setattr(trial_module, "measure_by_rules", measured)
+    tried(survey, MEND)
+    assert [thorough for _, thorough in sorted(looked.items())] == [number % THOROUGH_EVERY == 0 for number in range(12, 24)]
+    looked.clear()
+    tried(survey, MEND, [13, 17])
+    assert list(looked.values()) == [True, True]

@@ -78,6 +78,14 @@ def test_settings_come_back(tmp_path):
     assert [name.rsplit("/", 1)[1] for name in again.recent[:3]] == ["5.mov", "9.mov", "8.mov"]
 
 
+@pytest.mark.parametrize(("place", "kept"), [(99_999, True), (100_000, False), (-100_000, False)])
+def test_a_window_that_lies_beyond_any_screen_is_forgotten(tmp_path, place, kept):
+    settings = Settings(tmp_path / "settings.json")
+    settings.window = (place, 0, 1280, 800)
+    settings.save()
+    assert list(Settings.load(settings.path).window) == list(settings.window) * kept
+
+
 @pytest.mark.parametrize(
     "text", ["", "[]", "{}", '{"version": 99, "recent": [], "rules": "r103"}', '{"version": 1, "recent": 3}']
 )

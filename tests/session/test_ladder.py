@@ -166,3 +166,10 @@ def test_what_is_aside_of_shots_beyond_the_programme_is_let_go():
     shots = [Shot(0, 9), Shot(10, 19)]
     work = Work(MappingProxyType({1: (Tone(0.1),), 2: (Tone(0.2),)}))
     assert carried(work, shots, [Shot(0, 19)]).aside[0].made_for == Shot(10, 19)
+
+
+def test_a_group_of_another_name_is_another(document):
+    document.set_group("kiln", [0, 1])
+    document.set_group("yard", [1])
+    document.set_group("kiln", [0])
+    assert {each.name: each.shots for each in document.work.shared} == {"kiln": {0}, "yard": {1}}
