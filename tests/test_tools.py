@@ -2,7 +2,9 @@
 
 import importlib
 import json
+import os
 import re
+import subprocess
 import sys
 import tomllib
 from dataclasses import replace
@@ -94,3 +96,18 @@ def test_what_was_asked_for_is_held_against_what_came_out_and_what_came_out_last
     assert rows[3] == "| pull | ≤ 50 ms | 50 ms | yes | 100 ms, 50% better |"
     assert rows[6] == "| speed |  | 120 frames/s |  | – |"
     assert all((ROOT / "bench" / f"{part}.py").exists() for part in table.PARTS)
+
+
+def test_a_changed_module_is_read_by_every_process_and_loops_are_known_by_who_calls_them(tool, tmp_path):
+    mutate = tool("mutate")
+    (tmp_path / "text.py").write_text("MARK = 7\n")
+    told = "import bluffline.figures; print(bluffline.figures.MARK)"
+    asked = f"import subprocess, sys; subprocess.run([sys.executable, '-c', {told!r}])"
+    environment = os.environ | {
+        "CHANGED": f"bluffline.figures={tmp_path / 'text.py'}", "PYTHONPATH": f"{ROOT / 'tools' / 'changed'}:{ROOT / 'src'}",
+    }  # fmt: skip
+    run = subprocess.run([sys.executable, "-c", asked], env=environment, capture_output=True, text=True, check=True)
+    assert run.stdout == "7\n", "by those that it starts as well"
+    callers = {f"bluffline.treat.{each}_kernels" for each in ("rein", "row", "hold", "pass")}
+    assert mutate._with_callers("bluffline.treat.rein_kernels") == callers
+    assert "treat/frame_treatment.py" in mutate._callers_of_loops()["treat/rein_kernels.py"]

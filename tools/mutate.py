@@ -207,8 +207,9 @@ def _swapped(package: str, callers: Callers | None, path: Path, text: str, node:
 
 
 def _taken(path: Path) -> set[str]:
-    """The modules of ours that a module takes something from, as they are imported."""
-    return {node.module for node in ast.walk(ast.parse(path.read_text())) if isinstance(node, ast.ImportFrom) and node.module}
+    """The modules that a module takes, or takes something from."""
+    taken = [node for node in ast.walk(ast.parse(path.read_text())) if isinstance(node, ast.ImportFrom) and node.module]
+    return {name for node in taken for name in (str(node.module), *(f"{node.module}.{each.name}" for each in node.names))}
 
 
 def _module(path: Path) -> str:
