@@ -160,6 +160,8 @@ def test_why_all_is_encoded_is_said(source_of, tmp_path):
     own = own_codec(programme)
     assert why_encoded(programme, programme.format, own) == ""
     assert "not coded in ProRes 422 HQ" in why_encoded(programme, programme.format, CODECS["prores"])
+    for name in ("h264", "mpeg2"):  # whatever the source is coded in
+        assert "may lean on others" in why_encoded(programme, programme.format, CODECS[name])
     overruled = programme.read_as(Overrides(transfer="hlg"))
     assert "overruled" in why_encoded(overruled, overruled.format, own)
     assert codec_to_hand_on(programme) is own and codec_to_hand_on(overruled) is None

@@ -36,6 +36,8 @@ def why_encoded(programme: Programme, source: SignalFormat, codec: Codec) -> str
     source : its format with the operator's word on it
     """
     index = programme.index
+    if codec.name not in _OWN.values():
+        return f"frames in {codec.title} may lean on others, or on what is said or planned once for all"
     if own_codec(programme) is not codec:
         return f"the source is not coded in {codec.title}"
     try:
