@@ -66,10 +66,20 @@ def test_playing_is_seen_at_half_the_size_and_the_last_frame_as_it_is(desk, qtbo
     assert seen[-1].frame == desk.session.place.frame and seen[-1].measure is not None
 
 
-@pytest.mark.parametrize(("steps", "seconds", "half"), [((), 0.05, True), ((Tone(0.2), Tone(0.1), Tone(-0.1)), 0.01, False)])
-def test_half_the_size_is_taken_by_what_the_last_frames_took(desk, qtbot, large_clip, monkeypatch, steps, seconds, half):
+MANY = Tone(0.2), Tone(0.1), Tone(-0.1)
+
+
+@pytest.mark.parametrize(
+    ("steps", "seconds", "fields", "half"), [((), 0.05, False, True), (MANY, 0.01, False, False), (MANY, 0.05, True, True)]
+)
+def test_half_the_size_is_taken_by_what_the_last_frames_took(
+    desk, qtbot, tmp_path, large_clip, monkeypatch, steps, seconds, fields, half
+):
+    flat = np.full((128, 256, 3), 0.4)
+    clip = make_clip(tmp_path / "fields.mkv", lambda _: flat, 5, top_first=True) if fields else large_clip
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT), qtbot.waitSignal(desk.frame_shown, timeout=WAIT):
-        desk.open(large_clip)
+        desk.open(clip)
+    assert desk.session.source.interlaced is fields
     desk.session.document.set_treatment(0, steps, "own")
     viewer = desk.viewer
     qtbot.waitUntil(lambda: viewer.frames.idle and not viewer._moves and not viewer.preview.proxy, timeout=WAIT)

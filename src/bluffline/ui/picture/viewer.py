@@ -33,7 +33,7 @@ from bluffline.view.preview import GaugeView, PinnedFrame, Preview, View, half_s
 
 # While something moves a frame is worked on at half the size where all of it would come too late: by what the last ones took …
 _IN_HAND = 0.045  # … seconds, as a figure is pulled
-_OF_A_FRAME = 0.8  # … parts of a frame's time, as it is played
+_OF_A_FRAME = 0.9  # … parts of a frame's time, as it is played
 _LARGE = 3_000_000  # … and where none was made yet with such steps and gauges, by its pixels times steps
 _REST = 180  # milliseconds without a change after which nothing moves
 
@@ -188,10 +188,10 @@ class Viewer(QObject):
         return late
 
     def _proxy(self, view: View, work: Work) -> View:
-        """The same view at half the size, where something moves and all of it would come too late."""
+        """The same view at half the size, of one field, where something moves and all of it would come too late."""
         source = view.source
         plain = view.window is None and view.pinned is None and view.shown_reach is None and not view.areas
-        plain = plain and view.isolated == (None, None) and not view.outline_source and not source.interlaced
+        plain = plain and view.isolated == (None, None) and not view.outline_source
         if not (plain and (self._moves or self._playing()) and self._too_late(work)):
             return view
         key = self.ladder, self._others, source, view.region
