@@ -6,6 +6,7 @@ Events are asked for all the time; the longest time between two of them is how l
 import os
 import tempfile
 import time
+import tracemalloc
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
@@ -21,6 +22,7 @@ from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.memory import leave_what_is_loaded
+from bluffline.propose.propose import Proposal
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
@@ -107,6 +109,15 @@ def gap_times(folder: Path) -> None:
     ):
         times = sorted(heart.during(act) for _ in range(5))
         tell(f"{name}: the window away", times[len(times) // 2], "ms", most=50, told=f"at most {times[-1]:.0f}")
+    proposals = [Proposal(shot, (ceiling,), ("too bright",)) for shot in range(SHOTS)]
+    legalised = heart.during(lambda: session.document.accept(proposals))
+    tell("every shot legalised: the window away", legalised, "ms", most=50)
+    tell("undo of the last of them: the window away", heart.during(session.document.undo), "ms", most=50)
+    tracemalloc.start()
+    session.document.accept(proposals)
+    kept, _ = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    tell(f"history of {SHOTS} shots legalised, each an undo", kept / 1e6, "MB", most=40 * SHOTS / 5000)
     desk.close()
 
 
