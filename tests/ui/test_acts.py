@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.treat.kinds.balance import Balance
+from bluffline.treat.kinds.hues import Hues
 from bluffline.treat.kinds.log import Log
 from bluffline.treat.kinds.tone import Tone
 from clips import make_clip
@@ -112,6 +113,27 @@ def test_flat_footage(hand):
     hand.until(lambda: hand.desk.session.document.treatment != ())
     assert isinstance(hand.desk.session.document.treatment[0], Log)
     assert hand.acts == int(TOLD["open flat footage"])
+
+
+def test_skin(hand):
+    document, picture, place = hand.desk.session.document, hand.desk.picture, hand.desk.session.place
+    hand.key(Qt.Key.Key_K, CONTROL, SHIFT)
+    middle = picture.box.center()
+    hand.drag(picture, middle, middle + QPoint(24, 18))
+    hand.until(lambda: document.treatment != ())
+    assert isinstance(document.treatment[0], Hues) and hand.desk.header.message.startswith("Propose skin for shot 1: ")
+    assert hand.acts == int(TOLD["skin"])
+    place.go_to(hand.desk.session.shots[1].first)
+    hand.until(lambda: hand.desk.viewer.shown == place.frame)
+    hand.key(Qt.Key.Key_K, CONTROL, SHIFT)
+    hand.drag(picture, middle - QPoint(60, 40), middle - QPoint(30, 20))
+    hand.until(lambda: hand.desk.header.message.startswith("Propose skin for shot 2: "))
+    (marked,) = document.work.areas
+    assert marked.area.name == "face" and marked.in_shot(0) != marked.in_shot(1), "one face, where it is in each shot"
+    hand.acts, before = 0, hand.desk.header.message
+    hand.key(Qt.Key.Key_K, CONTROL, SHIFT)
+    hand.until(lambda: hand.desk.header.message != before and "…" not in hand.desk.header.message)
+    assert hand.acts == 1, "what is marked is not asked for again"
 
 
 def test_exposure_for_ten_shots(hand):

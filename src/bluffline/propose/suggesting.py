@@ -32,6 +32,7 @@ class Wanted(StrEnum):
     EXPOSURE = "exposure"
     BALANCE = "balance"
     LOG = "log"
+    SKIN = "skin"
     BEARABLE = "bearable"
     LEGAL = "legal"
 

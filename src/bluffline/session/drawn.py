@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 
 from bluffline.measure.areas import Area, Shape
 from bluffline.session.work import FollowedArea, Work
@@ -29,6 +30,20 @@ class DrawnAreas:
         name = next(f"area {n}" for n in range(1, len(names) + 2) if f"area {n}" not in names)
         added = FollowedArea(Area(name, shape, tuple((float(x), float(y)) for x, y in points)))
         self._push_areas((*self._work().areas, added), f"Draw {name}")
+
+    def mark(self, name: str, shape: Shape, points: Sequence[tuple[float, float]]) -> None:
+        """Draw the area of a name as it stands in the shot in view; one that there is stays elsewhere as it is.
+
+        Raises
+        ------
+        SettingsError : too few points for the shape.
+        """
+        area = Area(name, shape, tuple((float(x), float(y)) for x, y in points))
+        areas = list(self._work().areas)
+        number = next((n for n, followed in enumerate(areas) if followed.area.name == name), len(areas))
+        marked = areas[number] if number < len(areas) else FollowedArea(area)
+        areas[number:] = [replace(marked, shots=MappingProxyType({**marked.shots, self._shot(): area})), *areas[number + 1 :]]
+        self._push_areas(tuple(areas), f"Mark {name}")
 
     def move(self, number: int, across: float, down: float, *, only_here: bool = False, gesture: str | None = None) -> None:
         """Move an area, in the shot in view alone or wherever it has no place of its own."""

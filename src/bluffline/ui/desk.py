@@ -86,7 +86,7 @@ class Desk(QMainWindow):
         self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)
         self.lights = LightsPanel()
         self.offering = Offering(session, self.lights, self.header.say)
-        self.proposing = Proposing(session, self.viewer.look, self.work.beside, self.offering, self.header.say)
+        self.proposing = Proposing(session, self.viewer.look, self.picking, self.work.beside, self.offering, self.header.say)
         self.overseeing = Overseeing(session, self.jobs, self.work.beside, self.proposing, self)
         self.stocking = Stocking(session, self.work.beside, self.header.say, self)
         self.treatment = LadderPanel(session)
@@ -94,9 +94,7 @@ class Desk(QMainWindow):
         self.measuring = Measuring(self.viewer, self.work.beside, self.header.say)
         self.carrying = Carrying(session, self.header.say, self)
         self.charting = Charting(self.viewer, self.jobs, self.carrying, self.header.say, self)
-        self.pairing = Pairing(
-            session, self.picking, self.viewer.look, self.charting.model, self.work.beside, self.header.say, self
-        )
+        self.pairing = Pairing(session, self.picking, self.charting.model, self.work.beside, self.header.say, self)
         for_shot = ForShot(session, self.work.beside, self.header.say)
         self.balancing = Balancing(session, for_shot, self.header.say, self)
         self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)

@@ -129,7 +129,7 @@ def _looked(field: str) -> Callable[[Hands], object]:
 
 
 def _proposed(wanted: Wanted) -> Callable[[Hands], object]:
-    return lambda hands: hands.proposing.propose(wanted)
+    return lambda hands: hands.proposing.propose_here(wanted)
 
 
 COMMANDS: tuple[Command, ...] = (

@@ -21,7 +21,6 @@ from bluffline.treat.ladder import Treatment
 from bluffline.ui.dialogs.pairs import PairsDialog
 from bluffline.ui.ladder.picking import Picking
 from bluffline.ui.ladder.reaching import Point
-from bluffline.view.looking import LookingModel, Tool
 
 
 class Pairing:
@@ -31,13 +30,12 @@ class Pairing:
         self,
         session: Session,
         picking: Picking,
-        look: LookingModel,
         chart: ChartModel,
         beside: Jobs,
         say: Callable[[str], None],
         window: QWidget,
     ) -> None:
-        self._session, self._picking, self._look, self._chart = session, picking, look, chart
+        self._session, self._picking, self._chart = session, picking, chart
         self._beside, self._say, self._window = beside, say, window
         self._asked: Asked | None = None
         self._source: SignalFormat | None = None  # that colours were picked in
@@ -76,15 +74,11 @@ class Pairing:
         if self._asked is None:
             return
         self._say(f"Drag over a colour of shot {self._number() + 1}")
-        self._take(self._given_picked)
+        self._picking.take_part(self._given_picked)
 
     def _pick_wanted(self, number: int) -> None:
         self._say("Go to any shot, and drag over what the colour becomes")
-        self._take(partial(self._wanted_picked, number))
-
-    def _take(self, taker: Callable[[list[Point]], None]) -> None:
-        self._picking.taker = taker
-        self._look.change(tool=Tool.COLOUR)
+        self._picking.take_part(partial(self._wanted_picked, number))
 
     def _number(self) -> int:
         """The shot that pairs are for, by its number now; −1 where it is no more."""
@@ -107,7 +101,7 @@ class Pairing:
         """The mean of what is not clipped in a part of the frame in view, behind some steps; then the tool is put down."""
         session, dialog = self._session, self.dialog
         programme, frame, source = session.programme, session.place.frame, session.source
-        self._put_down()
+        self._picking.put_down()
         if programme is None or dialog is None:
             return
 
@@ -129,11 +123,6 @@ class Pairing:
                 give(colour)
 
         self._beside.start(Kind.PICK, look, take)
-
-    def _put_down(self) -> None:
-        self._picking.taker = None
-        if self._look.state.tool is Tool.COLOUR:
-            self._look.change(tool=Tool.LOOK)
 
     # Curves --------------------------------------------------------------------------------------------------------
 
@@ -160,5 +149,5 @@ class Pairing:
             self.dialog.close()
 
     def _closed(self) -> None:
-        self._put_down()
+        self._picking.put_down()
         self.dialog = self._asked = None

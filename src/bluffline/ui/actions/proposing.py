@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
 from bluffline.errors import BlufflineError
-from bluffline.measure.areas import Area
+from bluffline.measure.areas import Area, Shape
 from bluffline.measure.region import Region
 from bluffline.media.reader import Reader
 from bluffline.propose.matching import Match, bring
@@ -17,6 +17,8 @@ from bluffline.session.jobs import Jobs, Kind
 from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
 from bluffline.ui.actions.offering import Offering
+from bluffline.ui.ladder.picking import Picking
+from bluffline.ui.picture.shown import Point
 from bluffline.view.looking import LookingModel
 
 PROPOSED: Mapping[Wanted, tuple[str, tuple[str, ...]]] = {  # in the order of the menus: in words, and its keys
@@ -25,6 +27,7 @@ PROPOSED: Mapping[Wanted, tuple[str, tuple[str, ...]]] = {  # in the order of th
     Wanted.EXPOSURE: ("exposure and contrast", ("Ctrl+Shift+E",)),
     Wanted.BALANCE: ("balance", ("Ctrl+Shift+B",)),
     Wanted.LOG: ("open flat footage", ("Ctrl+Shift+L",)),
+    Wanted.SKIN: ("skin to its line", ("Ctrl+Shift+K",)),
 }
 
 
@@ -32,9 +35,25 @@ class Proposing:
     """Proposes treatments for the shot in view; ``say`` tells what came of it, and what was left alone and why."""
 
     def __init__(
-        self, session: Session, look: LookingModel, beside: Jobs, offering: Offering, say: Callable[[str], None]
-    ) -> None:
-        self._session, self._look, self._beside, self._offering, self._say = session, look, beside, offering, say
+        self, session: Session, look: LookingModel, picking: Picking, beside: Jobs, offering: Offering,
+        say: Callable[[str], None],
+    ) -> None:  # fmt: skip
+        self._session, self._look, self._picking = session, look, picking
+        self._beside, self._offering, self._say = beside, offering, say
+
+    def propose_here(self, wanted: Wanted) -> None:
+        """Propose for the shot in view; for skin a drag over a face is asked for where none is named."""
+        names, shot = usable_aims().names, self._session.place.shot
+        if wanted is not Wanted.SKIN or not names.face or any(names.says_face(each.name) for each in self._areas_in(shot)):
+            self.propose(wanted)
+            return
+        self._say(f"Drag over a face: it is marked as {names.face[0]} in this shot, and brought to the skin line")
+        self._picking.take_part(self._face_picked)
+
+    def _face_picked(self, corners: list[Point]) -> None:
+        self._picking.put_down()
+        self._session.document.drawn.mark(usable_aims().names.face[0], Shape.ELLIPSE, corners)
+        self.propose(Wanted.SKIN)
 
     def propose(self, *wanted: Wanted, shots: Sequence[int] = ()) -> None:
         """Look at shots behind their treatments, the one in view where none are named; add what brings them to the aims."""

@@ -48,6 +48,17 @@ class Picking:
             return
         self._look.change(tool=Tool.LOOK if self._look.state.tool is tool else tool)
 
+    def take_part(self, taker: Callable[[list[Point]], None]) -> None:
+        """Take the tool for whoever wants the part of the picture that is picked next."""
+        self.taker = taker
+        self._look.change(tool=Tool.COLOUR)
+
+    def put_down(self) -> None:
+        """Want no part any more."""
+        self.taker = None
+        if self._look.state.tool is Tool.COLOUR:
+            self._look.change(tool=Tool.LOOK)
+
     def key_picked(self, corners: list[Point], how: str) -> None:
         """Take the colours in a part of the picture as the step's key, add them to it, or take them from it."""
         self._read(corners, partial(self._take_key, how))
