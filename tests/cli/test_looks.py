@@ -62,7 +62,7 @@ def test_only_what_is_asked_for_is_proposed(tmp_path, capfd):
 @pytest.mark.parametrize(
     ("words", "sentence"),
     [
-        (["--what", "grade"], "--what must be of levels, exposure, balance, log, bearable, legal"),
+        (["--what", "grade"], "--what must be of levels, exposure, balance, log, skin, bearable, legal"),
         (["--what", ""], "--what must be of"),
         (["--shot", 99], "There is no shot 99"),
         (["--shot", 0], "There is no shot 0"),

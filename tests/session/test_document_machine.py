@@ -201,6 +201,17 @@ class Acts(RuleBasedStateMachine):
         else:
             self.document.drawn.move(number % len(areas), 1, 2, only_here=only_here)
 
+    @rule(at=st.integers(1, 9))
+    def mark(self, at):
+        before = {each.area.name: each for each in self.document.work.areas}
+        self.document.drawn.mark("face", Shape.ELLIPSE, [(at, at), (at + 5, at + 5)])
+        after = {each.area.name: each for each in self.document.work.areas}
+        shot = self.document.shot
+        assert after["face"].in_shot(shot).points == ((at, at), (at + 5, at + 5))
+        elsewhere = {number: area for number, area in after.pop("face").shots.items() if number != shot}
+        was = before.pop("face", None)
+        assert after == before and (was is None or elsewhere.items() <= was.shots.items()), "all else stays where it was"
+
     # What comes late -----------------------------------------------------------------------------------------------------
 
     @rule(place=places, whole=st.booleans())
