@@ -92,7 +92,8 @@ def held(path):
 
 
 @pytest.mark.parametrize(
-    ("codec", "ending"), [("prores", "mov"), ("prores", "mxf"), ("dnxhr", "mov"), ("dnxhr", "mxf"), ("ffv1", "mkv")]
+    ("codec", "ending"),
+    [("prores", "mov"), ("prores", "mxf"), ("dnxhr", "mov"), ("dnxhr", "mxf"), ("ffv1", "mkv"), ("v210", "mov")],
 )
 def test_the_file_is_the_one_that_is_written_in_one_go(programme, codec, ending, tmp_path):
     if ending == "mxf" and programme.index.variable:
@@ -111,7 +112,7 @@ def test_the_file_is_the_one_that_is_written_in_one_go(programme, codec, ending,
 
 
 def test_every_codec_that_says_so_codes_a_frame_the_same_whatever_came_before(tmp_path):
-    assert {codec.encoder for codec in CODECS.values() if codec.apart} == {"prores", "dnxhd", "ffv1"}
+    assert {codec.encoder for codec in CODECS.values() if codec.apart} == {"prores", "dnxhd", "ffv1", "v210"}
     film = probe(make_clip(tmp_path / "film.mkv", moving, 60))
     here = Here()
     render(film, film.format, [Shot(0, 59)], {}, tmp_path / "o.mxf", CODECS["mpeg2"], Monitor(), hands=Hands(here, 99))
