@@ -98,7 +98,7 @@ def test_a_colour_that_becomes_another(hand):
     middle = picture.box.center()
     hand.drag(picture, middle, middle + QPoint(20, 12))
     hand.until(lambda: bool(hand.desk.pairing.dialog.pairs))
-    hand.until(lambda: QApplication.activeWindow() is hand.desk.pairing.dialog)
+    hand.until(lambda: QApplication.focusWidget() is hand.desk.pairing.dialog.boxes[0][0])  # as the hand waits for the caret
     hand.type("60")
     hand.key(Qt.Key.Key_Return)
     assert hand.desk.pairing.dialog.pairs[0].wanted[0] == 60 and document.treatment[0].red[1][1] == 60
