@@ -41,7 +41,7 @@ class Carrying:
             words = f"{count} shots are marked: they look to be under the chart's light."
         words += " The shots' own other steps follow after the fit."
         self._ask(
-            "Carry the fit on", words, steps, found,
+            "Give the fit to other shots", words, steps, found,
             lambda shots: self._session.document.calibrate(shots, self.dialog.steps, "Chart fit"),
         )  # fmt: skip
 
