@@ -248,7 +248,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("chart-give", "Chart", "Give the fit to this shot", ("Ctrl+G",), lambda h: h.charting.give(), _charted, apart=True),
     Command(
         "chart-carry", "Chart", "Give the fit to other shots …", ("Ctrl+Shift+G",), lambda h: h.charting.carry_on(), _charted,
-    ),  # fmt: skip
+    ),
     Command("neutral", "Chart", "Neutral pick from areas", ("Ctrl+N",), lambda h: h.balancing.neutral_pick(), _with_areas),
     Command("coded", "Chart", "Neutral pick, coded values", (), lambda h: h.balancing.neutral_pick(linear=False), _with_areas),
     Command("light", "Chart", "Balance by temperature …", ("Ctrl+4",), lambda h: h.balancing.balance_by_light(), _surveyed),
