@@ -11,8 +11,10 @@ def test_the_median_of_the_last_frames_of_the_same_work_tells_what_the_next_take
     costs, plain = FrameCosts(), Work(signal(64, 48))
     treated = plain._replace(steps=(Tone,))
     assert costs.of(plain, played=True) is None, "nothing is known before a frame was made"
+    costs.made(plain, 0.04)
+    assert costs.of(plain, played=True) == pytest.approx(0.06), "reading may take half as long as making"
     costs.read(0.02)
-    assert costs.of(plain, played=True) is None
+    assert costs.of(treated, played=True) is None
     for seconds in (0.5, 0.5, 0.5, 0.01, 0.012, 0.011, 0.9, 0.01):
         costs.made(plain, seconds)
     costs.made(treated, 0.08)

@@ -44,7 +44,12 @@ class FrameCosts:
         self._made[work].append(seconds)
 
     def of(self, work: Work, *, played: bool) -> float | None:
-        """Seconds that a frame of that work takes, those of reading it as well where it is ``played``; None where not known."""
-        made = list(self._made.get(work, ()))
-        read = list(self._read) if played else []
-        return median(made) + (median(read) if read else 0.0) if made else None
+        """Seconds that a frame of that work takes, those of reading it as well where it is ``played``; None where not known.
+
+        Where no two frames were read one after the other yet, reading is taken for half of making.
+        """
+        made, read = list(self._made.get(work, ())), list(self._read)
+        if not made:
+            return None
+        making = median(made)
+        return making + (median(read) if read else making / 2) * played
