@@ -88,7 +88,9 @@ def as_table(figures: list[Figure], before: dict[str, Figure]) -> str:
 
 def main() -> int:
     """Run, print and keep; the exit code is 1 where a measurement could not be made."""
-    parts = [each for each in sys.argv[1:] if each in PARTS] or PARTS
+    parts = sys.argv[1:] or PARTS
+    if unknown := set(parts) - set(PARTS):
+        raise SystemExit(f"No such measurement: {', '.join(sorted(unknown))}; there are {', '.join(PARTS)}.")
     kept = json.loads(KEPT.read_text("utf-8")) if KEPT.exists() else {"figures": []}
     before = {each["name"]: Figure(**each) for each in kept["figures"]}
     began, away, failed = time.monotonic(), taken_away(), []

@@ -157,6 +157,16 @@ def test_frames_made_ahead_are_told_at_once_and_only_once(qtbot, frames_at_work,
     qtbot.waitUntil(lambda: shown == [3, 4, 20, 20], timeout=WAIT)
 
 
+def test_only_frames_that_follow_one_another_tell_what_reading_costs(qtbot, frames_at_work, monkeypatch):
+    worker, view, shown = frames_at_work
+    read = []
+    monkeypatch.setattr(worker.costs, "read", read.append)
+    for frame, count in ((0, 0), (7, 0), (8, 1), (3, 1)):
+        worker.ask(frame, view, Work(view.source))
+        qtbot.waitUntil(lambda frame=frame: worker.idle and shown[-1:] == [frame], timeout=WAIT)
+        assert len(read) == count, "to begin to read is not to go on"
+
+
 def test_frames_asked_for_in_between_are_skipped_and_the_last_one_comes(qtbot, frames_at_work):
     worker, view, shown = frames_at_work
     for frame in range(24):

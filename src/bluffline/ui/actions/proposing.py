@@ -52,7 +52,11 @@ class Proposing:
 
     def _face_picked(self, corners: list[Point]) -> None:
         self._picking.put_down()
-        self._session.document.drawn.mark(usable_aims().names.face[0], Shape.ELLIPSE, corners)
+        try:
+            self._session.document.drawn.mark(usable_aims().names.face[0], Shape.ELLIPSE, corners)
+        except BlufflineError as error:
+            self._say(str(error))
+            return
         self.propose(Wanted.SKIN)
 
     def propose(self, *wanted: Wanted, shots: Sequence[int] = ()) -> None:

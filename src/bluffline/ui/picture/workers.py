@@ -115,7 +115,7 @@ class _Maker:
         self._made: dict[int, Preview] = {}
         self._view: View | None = None
         self._last: tuple[View, Preview] | None = None
-        self._read = -1
+        self._read: int | None = None  # the frame read last
         self.costs = FrameCosts()
 
     def take(self, programme: Programme, frame: int, view: View, work: Work, *, keep_from: int | None = None) -> Preview:
@@ -139,7 +139,7 @@ class _Maker:
         began = time.monotonic()
         planes = reader.planes(frame)
         read = time.monotonic()
-        if frame == self._read + 1:
+        if self._read is not None and frame == self._read + 1:
             self.costs.read(read - began)
         self._read = frame
         preview = make_preview(frame, planes, view, self._last)
@@ -156,6 +156,6 @@ class _Maker:
         """Let go of the programme."""
         if self._reader is not None:
             self._reader.close()
-        self._reader = self._last = None
+        self._reader = self._last = self._read = None
         self._made.clear()
         self.costs.begin()
