@@ -118,6 +118,10 @@ def test_flat_footage(hand):
 def test_skin(hand):
     document, picture, place = hand.desk.session.document, hand.desk.picture, hand.desk.session.place
     hand.key(Qt.Key.Key_K, CONTROL, SHIFT)
+    hand.drag(picture, picture.box.center(), picture.box.center())
+    assert not document.work.areas and "too small for a face" in hand.desk.header.message, "a click marks nothing"
+    hand.acts = 0
+    hand.key(Qt.Key.Key_K, CONTROL, SHIFT)
     middle = picture.box.center()
     hand.drag(picture, middle, middle + QPoint(24, 18))
     hand.until(lambda: document.treatment != ())

@@ -30,6 +30,8 @@ PROPOSED: Mapping[Wanted, tuple[str, tuple[str, ...]]] = {  # in the order of th
     Wanted.SKIN: ("skin to its line", ("Ctrl+Shift+K",)),
 }
 
+_LEAST_FACE = 4  # pixels across and down: less is a click
+
 
 class Proposing:
     """Proposes treatments for the shot in view; ``say`` tells what came of it, and what was left alone and why."""
@@ -52,6 +54,10 @@ class Proposing:
 
     def _face_picked(self, corners: list[Point]) -> None:
         self._picking.put_down()
+        (left, top), (right, bottom) = corners[0], corners[-1]
+        if abs(right - left) < _LEAST_FACE or abs(bottom - top) < _LEAST_FACE:
+            self._say("That is too small for a face: nothing is marked")
+            return
         try:
             self._session.document.drawn.mark(usable_aims().names.face[0], Shape.ELLIPSE, corners)
         except BlufflineError as error:
