@@ -17,7 +17,7 @@ from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.demo import demo_clip
-from bluffline.memory import leave_what_is_loaded
+from bluffline.interpreter import answer_soon
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.shift.file_in_hand import FileInHand
@@ -64,7 +64,7 @@ def main() -> None:
             make(path, number)
         session = Session()
         desk = Desk(session, Settings(folder / "settings.json"))
-        leave_what_is_loaded()
+        answer_soon()
         desk.show()
         loop = QEventLoop()
         desk.survey_done.connect(loop.quit)

@@ -21,7 +21,7 @@ import numpy as np
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
-from bluffline.memory import leave_what_is_loaded
+from bluffline.interpreter import answer_soon
 from bluffline.propose.propose import Proposal
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -65,7 +65,7 @@ def gap_times(folder: Path) -> None:
     clip = make_long(folder / "long.mkv")
     session = Session()
     desk = Desk(session, Settings(folder / "settings.json"))
-    leave_what_is_loaded()
+    answer_soon()
     desk.show()
 
     def surveyed(act: Callable[[], object]) -> float:

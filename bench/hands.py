@@ -15,7 +15,8 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from bluffline.demo import demo_clip
-from bluffline.memory import keep_frame_memory, leave_what_is_loaded
+from bluffline.interpreter import answer_soon
+from bluffline.memory import keep_frame_memory
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
 from bluffline.treat.kinds.tone import Tone
@@ -39,7 +40,7 @@ def follow(clip: Path, folder: Path) -> None:
     desk = Desk(session, Settings(folder / "settings.json"))
     desk.resize(1280, 800)
     desk.show()
-    leave_what_is_loaded()
+    answer_soon()
 
     wait(desk.survey_done, lambda: desk.open(clip))
     for shot in range(len(session.shots)):

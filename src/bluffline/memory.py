@@ -34,12 +34,3 @@ def _library() -> ctypes.CDLL | None:
         return None
     library = ctypes.CDLL(ctypes.util.find_library("c") or "libc.so.6")
     return library if hasattr(library, "mallopt") and hasattr(library, "malloc_trim") else None
-
-
-def leave_what_is_loaded() -> None:
-    """Let what is there by now out of every later search for what nobody needs any more.
-
-    Compiled loops and libraries are half a million objects that stay to the end. Looking through them takes a tenth of a
-    second each time, in which no other thread runs, the interface least of all.
-    """
-    gc.freeze()

@@ -1,6 +1,5 @@
 """A survey judged as it grows is judged as it is when it is done; shots are divided by hand; predictions hold."""
 
-from types import MappingProxyType
 
 import numpy as np
 import pytest
@@ -14,8 +13,10 @@ from bluffline.media.reader import Reader
 from bluffline.prove.prove import propose_all
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
-from bluffline.session.judging import Judge, TreatedColumns, survey_and_judge
+from bluffline.session.judging import Judge, survey_and_judge
 from bluffline.session.session import Session
+from bluffline.session.treated_columns import TreatedColumns
+from bluffline.session.trials import Trials
 from bluffline.session.work import NO_CUTS, Aside, Cuts
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
@@ -140,19 +141,16 @@ def test_prediction_is_what_treatment_then_measures(session):
             assert predicted[frame] == pytest.approx(measured, abs=0.06)  # half a code of rounding
 
 
-def untried(_):
-    return None
-
-
 def test_predictions_follow_every_change(session):
-    judged, kept = Judge(session.survey).judge(), TreatedColumns()
+    judged, kept, trials = Judge(session.survey).judge(), TreatedColumns(), Trials()
     both = {0: REIN, 1: CEILING}
     for treatments in ({1: CEILING}, both, {0: CEILING}, {}, both, {1: REIN}):
-        known = kept.of(judged, MappingProxyType(treatments), untried)
-        fresh = TreatedColumns().of(judged, treatments, untried)
+        known = kept.of(judged, trials.standing(session.survey, judged.shots, treatments, ""))
+        fresh = TreatedColumns().of(judged, Trials().standing(session.survey, judged.shots, treatments, ""))
         assert all(np.array_equal(known[name], fresh[name]) for name in fresh)
-    assert np.array_equal(kept.of(judged, {}, untried)["y_max"], judged.columns["y_max"])
-    assert kept.of(judged, {1: CEILING}, untried)["y_max"][12:].max() <= 100.0001
+    assert np.array_equal(kept.of(judged, {})["y_max"], judged.columns["y_max"])
+    last = kept.of(judged, trials.standing(session.survey, judged.shots, {1: CEILING}, ""))
+    assert last["y_max"][12:].max() <= 100.0001
 
 
 def test_what_was_judged_before_stands_in_the_shots_of_now(demo_survey):

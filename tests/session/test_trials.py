@@ -58,7 +58,7 @@ def test_what_is_left_counts_what_was_tried_and_else_what_was_found(session):
     session.document.set_treatment(1, MEND, "by hand")
     session.take_trial(tried(session))
     assert session.left_count == 0 and all(session.outcome(each).answered for each in session.findings)
-    assert session.untried() == []
+    assert session.all_tried
 
 
 def test_a_shot_that_only_its_coding_makes_illegal_is_counted_and_named(tmp_path, clip):
@@ -72,11 +72,11 @@ def test_a_shot_that_only_its_coding_makes_illegal_is_counted_and_named(tmp_path
     session.refresh()
     session.codec = CODECS["mpeg2"]
     assert len(session.shots) == 2 and {each.shot for each in session.findings if each.severity is Severity.MUST_FIX} == {1}
-    assert session.untried() == [], "nothing is written where nothing is done"
+    assert session.all_tried, "nothing is written where nothing is done"
     session.document.set_treatment(1, MEND, "by hand")
     assert [(each.shot, each.treatment) for each in session.untried()] == [(session.shots[1], MEND), (session.shots[0], ())]
-    try_all(session.survey, session.untried(), Monitor(), session.take_trial, session.coding)
-    assert session.untried() == []
+    try_all(session.survey, list(session.untried()), Monitor(), session.take_trial, session.coding)
+    assert session.all_tried
     added = session.added_by_coding()
     assert set(added) == {0} and session.left_count == session.left_in(1) + added[0]
     codec = session.codec
@@ -105,7 +105,7 @@ def test_some_frames_of_every_shot_come_before_every_frame_of_any(session):
         session.document.set_treatment(shot, MEND, "by hand")
     session.place.go_to(14)
     told = []
-    wanted = session.untried()
+    wanted = list(session.untried())
     assert [each.shot for each in wanted] == [session.shots[1], session.shots[0]], "the shot in view comes first"
     try_all(session.survey, wanted, Monitor(), told.append)
     assert [(trial.shot.first, trial.whole) for trial in told] == [(12, False), (0, False), (12, True), (0, True)]
@@ -168,12 +168,10 @@ def test_earlier_work_waits_where_the_shots_are_others_now(over_clip):
 
 
 def test_no_shot_is_tried_that_is_not_known(session):
-    steps = {0: MEND, 1: (), 2: MEND}
-    wanted = session.trials.untried(session.survey, session.shots, steps, session.findings, 1)
-    assert [each.shot for each in wanted] == [session.shots[0]]
+    assert set(session.trials.standing(session.survey, session.shots, {0: MEND, 2: MEND}, "")) == {0}
     session.document.set_treatment(1, MEND, "by hand")
     session.treatable = 1
-    assert session.untried() == [], "it may not be known to its end"
+    assert session.all_tried, "it may not be known to its end"
 
 
 def test_looks_and_steps_to_findings(session, over_clip):

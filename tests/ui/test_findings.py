@@ -75,19 +75,19 @@ def test_a_finding_tells_what_becomes_of_it_and_the_button_what_is_left(surveyed
     assert desk.header.buttons["prove"].text() == "Prove and write (3 left) …"
     session.place.go_to(18)
     session.document.set_treatment(1, MEND, "by hand")
-    qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
+    qtbot.waitUntil(lambda: session.all_tried, timeout=WAIT)
     assert desk.header.buttons["prove"].text() == "Prove and write (0 left) …" and desk.findings_card.facts == "0 left of 3"
     assert str(session.outcome(session.findings[0])).endswith(", answered (before coding)")
     session.codec = CODECS["ffv1"]
     assert str(session.outcome(session.findings[0])).endswith(", answered"), "it is written as it was tried"
     session.codec = CODECS["prores"]
-    assert session.untried(), "what is lossy is tried as it is written"
+    assert not session.all_tried, "what is lossy is tried as it is written"
     desk.trying.resume()
-    qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
+    qtbot.waitUntil(lambda: session.all_tried, timeout=WAIT)
     assert session.trial_of(1).codec == "prores" and "(before coding)" not in str(session.outcome(session.findings[0]))
     session.codec = None
     desk.trying.resume()
-    qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
+    qtbot.waitUntil(lambda: session.all_tried, timeout=WAIT)
     assert desk.findings.grab().toImage().width() > 0
     session.document.undo()
     assert desk.header.buttons["prove"].text() == "Prove and write (3 left) …" and session.outcome(session.findings[0]) is None
@@ -100,7 +100,7 @@ def test_treatments_are_tried_after_what_the_operator_waits_for(surveyed_desk, q
     desk.player.toggle()
     session.document.set_treatment(1, MEND, "by hand")
     qtbot.waitUntil(lambda: not desk.player.playing, timeout=WAIT)
-    qtbot.waitUntil(lambda: session.untried() == [], timeout=WAIT)
+    qtbot.waitUntil(lambda: session.all_tried, timeout=WAIT)
     session.document.set_treatment(1, MEND[:1], "less")
     session.document.set_treatment(1, MEND[1:], "other")
     qtbot.waitUntil(lambda: session.trial_of(1) is not None and session.trial_of(1).whole, timeout=WAIT)

@@ -104,7 +104,7 @@ def test_a_job_among_acts(surveyed_desk, qtbot, tmp_path, gate, job, act):
     document.drawn.add(Shape.RECTANGLE, [(10, 70), (60, 120)])
     document.set_treatment(SHOT, OWN if job != "bake" else (Tone(exposure=0.1), OWN[1]), "own")
     desk.session.place.choose(0)
-    qtbot.waitUntil(lambda: desk.viewer.frames.idle and not desk.session.untried(), timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.viewer.frames.idle and desk.session.all_tried, timeout=WAIT)
     gate.clear()
     JOBS[job](desk, tmp_path)
     before = list(desk.session.shots)

@@ -430,7 +430,7 @@ def test_the_level_over_time_says_whether_it_was_tried(surveyed_desk, qtbot):
     high = np.nanmax(gauge.trace.levels["y_max"])
     desk.session.document.add(SoftCeiling(70.0, 109.0, 50.0), "Add")
     assert desk.measuring.facts_of(gauge.instrument, treated=True) == "% · foreseen"
-    qtbot.waitUntil(lambda: not desk.session.untried() and card.facts == "% · treated", timeout=WAIT)
+    qtbot.waitUntil(lambda: desk.session.all_tried and card.facts == "% · treated", timeout=WAIT)
     settled(qtbot, desk, lambda: np.nanmax(gauge.trace.levels["y_max"]) <= 70.5 < high)
 
 

@@ -122,17 +122,26 @@ class Document:
     @property
     def shot(self) -> int:
         """The shot in view by the numbers that the work has, which hold though a survey has not come to it yet."""
-        if self._mine[:2] != (self.work.cuts, self.found):
-            self._mine = self.work.cuts, self.found, self.work.cuts.of(self.found)
-        shots = self._mine[2]
+        shots = self.shots
         return max(bisect_right(shots, self._place.frame, key=lambda shot: shot.first) - 1, 0) if shots else self._place.shot
+
+    @property
+    def shots(self) -> list[Shot]:
+        """The shots that the work's numbers mean."""
+        return self._shots_by(self.work.cuts)
+
+    def _shots_by(self, cuts: Cuts) -> list[Shot]:
+        if self._mine[:2] != (cuts, self.found):
+            self._mine = cuts, self.found, cuts.of(self.found)
+        return self._mine[2]
 
     @property
     def treatments(self) -> Treatments:
         """The whole ladder of every shot that has one, by its number."""
         work, shots = self._history.state, len(self._known.shots)
-        if self._ladders[0] is not work or self._ladders[1] != shots:
-            self._ladders = work, shots, work.ladders(shots)
+        before, count, known = self._ladders
+        if before is not work or count != shots:
+            self._ladders = work, shots, work.ladders(shots, before, known)
         return self._ladders[2]
 
     @property
@@ -387,7 +396,7 @@ class Document:
         )
 
     def _divide(self, cuts: Cuts, act: str) -> None:
-        self._push(replace(carried(self.work, self._known.shots, cuts.of(self.found)), cuts=cuts), act)
+        self._push(replace(carried(self.work, self._known.shots, self._shots_by(cuts)), cuts=cuts), act)
 
     def give_aside(self) -> None:
         """Give the shot in view what was kept aside of frames nearest to it, and keep what it has aside instead."""

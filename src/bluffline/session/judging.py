@@ -1,15 +1,11 @@
 """A survey judged, while it grows and when it is done; and what its treatments will make of its extremes."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from threading import Event, Lock, Thread
 from time import monotonic
 
-import numpy as np
-
 from bluffline.errors import CancelledError
-from bluffline.prove.across import Beside, beside
-from bluffline.prove.trial import Trial
 from bluffline.rules.columns import Column, Memo
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
@@ -17,7 +13,6 @@ from bluffline.rules.transitions import Transition
 from bluffline.session.work import NO_CUTS, Cuts
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, run_survey
-from bluffline.treat.ladder import Treatment, predicted_extremes
 
 _AGAIN_AFTER = 0.2  # seconds between two judgings of a survey that grows …
 _REST = 8.0  # … or so many times what the last one took, so that it costs the survey little
@@ -96,74 +91,3 @@ def survey_and_judge(judge: Judge, cuts: Callable[[], Cuts], monitor: Monitor, t
         ended.set()
         growing.join()
     return judge.judge(cuts())
-
-
-class TreatedColumns:
-    """The extremes of every frame as the treatments will leave them; only shots that changed are reckoned anew."""
-
-    def __init__(self) -> None:
-        self._survey: Survey | None = None
-        self._columns: dict[str, Column] = {}
-        self._done: dict[Shot, tuple[Treatment, tuple[Beside, ...], Trial | None]] = {}
-
-    def of(
-        self, judged: Judged, treatments: Mapping[int, Treatment], trial_of: Callable[[int], Trial | None]
-    ) -> dict[str, Column]:
-        """In percent: as measured where all of a shot was tried; else luma exactly where steps look at it alone, and bounds."""
-        if judged.survey is not self._survey:
-            self._survey, self._done, self._columns = judged.survey, {}, {}
-        for name, column in judged.columns.items():
-            known = self._columns.get(name, column[:0])
-            if len(known) < len(column):
-                self._columns[name] = np.concatenate([known, column[len(known) :]])
-        wanted = {
-            judged.shots[number]: (
-                steps,
-                beside(judged.shots, number, treatments),
-                trial if (trial := trial_of(number)) is not None and trial.whole else None,
-            )
-            for number, steps in treatments.items()
-            if steps and number < len(judged.shots)
-        }
-        for shot in [shot for shot, done in self._done.items() if wanted.get(shot) != done]:
-            del self._done[shot]
-            self._put(shot, {name: column[_span(shot)] for name, column in judged.columns.items()})
-        for shot, (steps, others, trial) in wanted.items():
-            if shot not in self._done:
-                self._done[shot] = steps, others, trial
-                self._put(shot, trial.columns if trial is not None else _mixed(judged, shot, steps, others))
-        return self._columns
-
-    def _put(self, shot: Shot, columns: Mapping[str, Column]) -> None:
-        for name, values in columns.items():
-            self._columns[name][_span(shot)] = values
-
-
-def _mixed(judged: Judged, shot: Shot, steps: Treatment, others: Sequence[Beside]) -> dict[str, Column]:
-    """The same, with what others are mixed in over some frames."""
-    columns = _predicted(judged, shot, steps)
-    for other in others:
-        first, last = max(other.transition.first, shot.first), min(other.transition.last, shot.last)
-        if first <= last:
-            share = np.array([other.share(frame) for frame in range(first, last + 1)])
-            part = slice(first - shot.first, last + 1 - shot.first)
-            for name, theirs in _predicted(judged, Shot(first, last), other.steps).items():
-                columns[name][part] += (theirs - columns[name][part]) * share
-    return columns
-
-
-def _predicted(judged: Judged, shot: Shot, steps: Treatment) -> dict[str, Column]:
-    """The extremes of a shot's frames as steps will leave them, where no frame has been treated."""
-    luma, rgb = (
-        np.stack([judged.columns[f"{what}_{end}"][_span(shot)] for end in ("min", "max")], axis=-1) for what in ("y", "rgb")
-    )
-    treated = zip(("y", "rgb"), predicted_extremes(steps, luma, rgb, judged.survey.source), strict=True)
-    return {
-        f"{what}_{end}": np.asarray(values[:, n], np.float64)
-        for what, values in treated
-        for n, end in enumerate(("min", "max"))
-    }
-
-
-def _span(shot: Shot) -> slice:
-    return slice(shot.first, shot.last + 1)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
@@ -24,7 +23,7 @@ from bluffline.prove.across import Beside, beside
 from bluffline.prove.handing import why_all_encoded
 from bluffline.prove.trial import Outcome, Trial, near_a_limit
 from bluffline.rules.each.chart import Chart
-from bluffline.rules.finding import Finding, Waiver, in_reading_order
+from bluffline.rules.finding import Finding, in_reading_order
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
@@ -33,23 +32,20 @@ from bluffline.rules.waivers import waived
 from bluffline.session.around import Around
 from bluffline.session.document import Document
 from bluffline.session.event import Event
+from bluffline.session.found import Found
 from bluffline.session.in_hand import StepsInHand
-from bluffline.session.judging import Judge, Judged, TreatedColumns
+from bluffline.session.judging import Judge, Judged
 from bluffline.session.likeness import Looks, looks_of
 from bluffline.session.place import Place
 from bluffline.session.taking_in import Opened
-from bluffline.session.trials import Trials, Untried
+from bluffline.session.treated_columns import TreatedColumns
+from bluffline.session.trials import Standing, Trials, Untried
 from bluffline.signal.format import Overrides, SignalFormat
 from bluffline.survey.chart_rule import rule_reference
-from bluffline.survey.survey import Survey, mended_by_writing, must_fix, start_survey
-from bluffline.treat.ladder import Treatment, acts
+from bluffline.survey.survey import Survey, start_survey
+from bluffline.treat.ladder import acts
 
-
-def _by_shot(findings: Iterable[Finding]) -> dict[int, list[Finding]]:
-    by_shot: dict[int, list[Finding]] = {}
-    for finding in findings:
-        by_shot.setdefault(finding.shot, []).append(finding)
-    return by_shot
+_AT_ONCE = 0.02  # seconds in which an operator notices nothing
 
 
 class Session:
@@ -66,8 +62,7 @@ class Session:
         self.in_hand = StepsInHand()
         self._judge: Judge | None = None
         self._judged: Judged | None = None
-        self._must_fix = self.findings, 0
-        self._waivers: tuple[Waiver, ...] = ()  # that the findings have
+        self._found = Found(None, self.findings)
         self._treated = TreatedColumns()
         self.trials = Trials()
         self.codec: Codec | None = None  # that the operator writes in; None until that is known
@@ -139,6 +134,7 @@ class Session:
         self.programme, self.survey = programme, survey
         self._judge, self._judged = Judge(survey), None
         self.shots, self.findings, self.treatable = [], [], 0
+        self._found = Found(survey, self.findings)
         self.place.let_go()
 
     @property
@@ -171,14 +167,15 @@ class Session:
 
     def _take_findings(self, judged: Judged) -> None:
         """Take over what was found, with whatever is waived by now."""
-        self._waivers = self.document.work.waivers
-        self.findings = waived(judged.findings, self._waivers)
+        waivers = self.document.work.waivers
+        self.findings = waived(judged.findings, waivers)
+        self._found = Found(judged.survey, self.findings, waivers)
         self.place.let_go()
 
     def _divided(self) -> None:
         """Have the shots judged as they are divided by hand now; until then findings stand in the shots of their frames."""
         judged, cuts = self._judged, self.document.work.cuts
-        if judged is not None and self.document.work.waivers != self._waivers:
+        if judged is not None and self.document.work.waivers != self._found.waivers:
             selected = self.place.selected
             self._take_findings(judged)
             self.survey_changed.tell()
@@ -186,9 +183,9 @@ class Session:
                 self.place.select(same[0])
         if judged is None or not judged.complete or judged.cuts == cuts:
             return
-        shots = cuts.of(judged.found)
-        firsts = [shot.first for shot in shots]
-        homes = [bisect_right(firsts, found.worst_frame) - 1 for found in judged.findings]
+        shots = self.document.shots
+        worst = [found.worst_frame for found in judged.findings]
+        homes = (np.searchsorted([shot.first for shot in shots], worst, "right") - 1).tolist()
         findings = [
             found if found.shot == home else found.in_shot(home)
             for found, home in zip(judged.findings, homes, strict=True)
@@ -222,10 +219,25 @@ class Session:
         return self._judged.columns if self._judged is not None else {}
 
     def treated_columns(self) -> Mapping[str, NDArray[np.float64]]:
-        """The same extremes as the treatments will leave them: measured where a shot has been tried, else a bound."""
+        """The same extremes as the treatments will leave them: measured where a shot has been tried, else a bound.
+
+        Thousands of shots take a while: of some what was known before stands until `foresee` has come to them.
+        """
         if self._judged is None:
             return {}
-        return self._treated.of(self._judged, self.document.treatments, self.trial_of)
+        return self._treated.of(self._judged, self.standing, _AT_ONCE)
+
+    @property
+    def foreseen(self) -> bool:
+        """Whether `treated_columns` has come to every shot."""
+        return not self._treated.behind
+
+    def foresee(self) -> None:
+        """Come to more of the shots that `treated_columns` has not come to, and tell once it has come to all."""
+        self.treated_columns()
+        if self.foreseen:
+            self._tried = object()
+            self.trials_changed.tell()
 
     def around(self, *, treated: bool) -> Around | None:
         """What is known of the frames around the one in view; the same for as long as that is."""
@@ -249,13 +261,15 @@ class Session:
 
     def trial_of(self, shot: int) -> Trial | None:
         """What the treatment in force is known to make of a shot, by its number."""
-        treatment = self.document.treatments.get(shot, ())
-        return self._trial(shot, treatment) if acts(treatment) else None
+        standing = self.standing.get(shot)
+        return None if standing is None else standing.trial
 
-    def _trial(self, shot: int, treatment: Treatment) -> Trial | None:
+    @property
+    def standing(self) -> Mapping[int, Standing]:
+        """How each shot stands that has a ladder, by its number, see `Trials.standing`."""
         if self.survey is None:
-            return None
-        return self.trials.of(self.survey, self.shots[shot], treatment, self._coded_by, self.beside(shot) if treatment else ())
+            return {}
+        return self.trials.standing(self.survey, self.shots, self.document.treatments, self._coded_by)
 
     def beside(self, shot: int) -> tuple[Beside, ...]:
         """What is mixed into a shot, by its number, where a transition is; nothing while its neighbours are not known."""
@@ -289,19 +303,14 @@ class Session:
         """What coding adds by shot, and how many findings are left of all; counted once for all that ask."""
         key = self._tried, self.document.work, self.findings, self._coded_by
         if self._counted is None or any(one is not other for one, other in zip(key, self._counted[0], strict=True)):
-            survey, added = self.survey, {}
-            if only_coded := self._only_coded():
-                found = _by_shot(self.findings)
-                for shot in only_coded:
-                    if (trial := self._trial(shot, ())) is not None:
-                        own = found.get(shot, [])
-                        added[shot] = trial.left(own, self._waivers) - len(must_fix(own))
-            to_fix = [each for each in must_fix(self.findings) if survey is None or not mended_by_writing(survey, each)]
-            by_shot = _by_shot(to_fix)
-            left = {shot: len(found) for shot, found in by_shot.items()}
-            for shot in self.document.treatments:
-                if shot < len(self.shots) and (trial := self.trial_of(shot)) is not None:
-                    left[shot] = trial.left(by_shot.get(shot, []), self._waivers)
+            found, survey, codec, added = self._found, self.survey, self._coded_by, {}
+            for shot in self._only_coded():
+                if survey is not None and (trial := self.trials.of(survey, self.shots[shot], (), codec)) is not None:
+                    added[shot] = found.added_by(trial, shot)
+            left = {shot: len(findings) for shot, findings in found.to_fix.items()}
+            for shot, standing in self.standing.items():
+                if standing.trial is not None:
+                    left[shot] = found.left_by(standing.trial, shot)
             more = {shot: count for shot, count in added.items() if count}
             self._counted = key, (more, sum(left.values()) + sum(more.values()))
         return self._counted[1]
@@ -328,16 +337,20 @@ class Session:
     def left_in(self, shot: int) -> int | None:
         """The same of one shot; None where its treatment has not been tried."""
         trial = self.trial_of(shot)
-        return None if trial is None else trial.left([found for found in self.findings if found.shot == shot], self._waivers)
+        return None if trial is None else trial.left(self._found.in_shot.get(shot, ()), self._found.waivers)
 
-    def untried(self) -> list[Untried]:
+    def untried(self) -> Iterator[Untried]:
         """The shots whose treatments are still to be tried, the one in view first."""
-        if self.survey is None:
-            return []
-        treatments = {shot: steps for shot, steps in self.document.treatments.items() if shot < self.treatable}
-        return self.trials.untried(
-            self.survey, self.shots, treatments, self.findings, self.place.shot, self._coded_by, self._only_coded()
-        )
+        if self.survey is not None:
+            known = {shot: each for shot, each in self.standing.items() if shot < self.treatable}
+            yield from self.trials.untried(
+                self.survey, self.shots, known, self._found.in_shot, self.place.shot, self._coded_by, self._only_coded()
+            )
+
+    @property
+    def all_tried(self) -> bool:
+        """Whether nothing is left to be tried."""
+        return next(self.untried(), None) is None
 
     @property
     def as_written(self) -> bool:
@@ -360,6 +373,4 @@ class Session:
     @property
     def must_fix_count(self) -> int:
         """Number of findings that must be fixed."""
-        if self._must_fix[0] is not self.findings:  # every command asks
-            self._must_fix = self.findings, len(must_fix(self.findings))
-        return self._must_fix[1]
+        return self._found.must_fix_count

@@ -1,6 +1,7 @@
 """What the treatments in force are known to make of their shots; tried in the background, dropped when they change."""
 
-from collections.abc import Callable, Mapping, Sequence
+from bisect import bisect_left
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from bluffline.media.coding import Coding
@@ -28,15 +29,61 @@ class Untried:
     others: tuple[Beside, ...] = ()
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class Standing:
+    """How a shot stands that has a ladder: what is mixed into it, and the trial of just these, if they have been tried."""
+
+    shot: Shot
+    steps: Treatment
+    others: tuple[Beside, ...]
+    trial: Trial | None
+
+
 class Trials:
     """The latest trial of each shot. One thread at a time."""
 
     def __init__(self) -> None:
         self._known: dict[Shot, Trial] = {}
+        self._came: set[Shot] = set()  # those that were tried since it was asked how shots stand
+        self._asked: tuple[object, ...] = ()
+        self._standing: dict[int, Standing] = {}
 
     def take(self, trial: Trial) -> None:
         """Take over what was tried."""
         self._known[trial.shot] = trial
+        self._came.add(trial.shot)
+
+    def standing(
+        self, survey: Survey, shots: Sequence[Shot], treatments: Mapping[int, Treatment], codec: str
+    ) -> Mapping[int, Standing]:
+        """How each of these shots stands that has a ladder, by its number.
+
+        It is the same mapping while nothing has changed, and holds the same of every shot of which nothing has, so that whoever
+        makes more of it does so for few of thousands.
+        """
+        asked = survey, shots, treatments, codec
+        if len(self._asked) == len(asked) and all(one is other for one, other in zip(asked, self._asked, strict=True)):
+            if not self._came:
+                return self._standing
+            numbers = {bisect_left(shots, shot.first, key=lambda other: other.first) for shot in self._came}
+            found = dict(self._standing)
+        else:
+            numbers, found = set(treatments), {}
+        for number in numbers:
+            if number < len(shots) and number in treatments:
+                found[number] = self._stands(survey, shots, treatments, codec, number)
+        self._asked, self._standing, self._came = asked, found, set()
+        return found
+
+    def _stands(
+        self, survey: Survey, shots: Sequence[Shot], treatments: Mapping[int, Treatment], codec: str, number: int
+    ) -> Standing:
+        shot, steps, before = shots[number], treatments[number], self._standing.get(number)
+        others = beside(shots, number, treatments) if shot.opens or shot.closes else ()
+        trial = self.of(survey, shot, steps, codec, others) if acts(steps) else None
+        if before is not None and before.shot is shot and before.steps is steps and before.trial is trial:
+            return before if before.others == others else Standing(shot, steps, others, trial)
+        return Standing(shot, steps, others, trial)
 
     def of(
         self, survey: Survey, shot: Shot, treatment: Treatment, codec: str = "", others: tuple[Beside, ...] = ()
@@ -51,25 +98,24 @@ class Trials:
         self,
         survey: Survey,
         shots: Sequence[Shot],
-        treatments: Mapping[int, Treatment],
-        findings: Sequence[Finding],
+        standing: Mapping[int, Standing],
+        findings: Mapping[int, Sequence[Finding]],
         first: int,
         codec: str = "",
         only_coded: Sequence[int] = (),
-    ) -> list[Untried]:
-        """What is still to be tried: the shot ``first`` before the others, and last those that are ``only_coded``."""
-        wanted = []
-        for number in sorted(treatments, key=lambda each: (each != first, each)):
-            treatment = treatments[number]
-            if number >= len(shots) or not acts(treatment):
-                continue
-            others = beside(shots, number, treatments)
-            trial = self.of(survey, shots[number], treatment, codec, others)
-            if trial is None or not trial.whole:
-                own = tuple(finding for finding in findings if finding.shot == number)
-                wanted.append(Untried(shots[number], treatment, own, trial is not None, others))
-        coded = [shots[number] for number in only_coded if self.of(survey, shots[number], (), codec) is None]
-        return wanted + [Untried(shot, (), (), seen=False) for shot in coded]
+    ) -> Iterator[Untried]:
+        """What is still to be tried: the shot ``first`` before the others, and last those that are ``only_coded``.
+
+        ``findings``: those of each shot that has any.
+        """
+        for number in sorted(standing, key=lambda each: (each != first, each)):
+            each = standing[number]
+            if acts(each.steps) and (each.trial is None or not each.trial.whole):
+                own = tuple(findings.get(number, ()))
+                yield Untried(each.shot, each.steps, own, each.trial is not None, each.others)
+        for number in only_coded:
+            if self.of(survey, shots[number], (), codec) is None:
+                yield Untried(shots[number], (), (), seen=False)
 
 
 def try_all(

@@ -112,6 +112,7 @@ class Rung(NamedTuple):
 
 NO_CUTS = Cuts()
 OWN = -1
+_ORDER = {heading: place for place, heading in enumerate(Heading)}
 
 
 def own_step(step: Step) -> Step:
@@ -144,19 +145,25 @@ class Work:
             if shared.reaches(shot)
             for place, step in enumerate(shared.steps)
         ]
-        headings = list(Heading)
-        return sorted([*own, *common], key=lambda rung: headings.index(rung.step.place))
+        return sorted([*own, *common], key=lambda rung: _ORDER[rung.step.place])
 
     def ladder(self, shot: int) -> Treatment:
         """All steps of a shot, in the order in which they act."""
         return tuple(rung.step for rung in self.rungs(shot))
 
-    def ladders(self, count: int) -> dict[int, Treatment]:
-        """The ladder of each of so many shots that has one."""
+    def ladders(self, count: int, before: "Work | None" = None, known: Treatments | None = None) -> dict[int, Treatment]:
+        """The ladder of each of so many shots that has one; ``known``: those of a state before, of which most are the same."""
+        known = known or {}
+        own = before.treatments if before is not None and before.shared == self.shared else None
         every = any(shared.steps and shared.heading is not Heading.GROUP for shared in self.shared)
         grouped = {shot for shared in self.shared if shared.steps for shot in shared.shots}
         some = range(count) if every else sorted(number for number in {*self.treatments, *grouped} if number < count)
-        return {number: ladder for number in some if (ladder := self.ladder(number))}
+
+        def ladder_of(number: int) -> Treatment:
+            same = own is not None and number in known and own.get(number) is self.treatments.get(number)
+            return known[number] if same else self.ladder(number)
+
+        return {number: ladder for number in some if (ladder := ladder_of(number))}
 
     def treated(self, shot: int, treatment: Treatment, reasons: tuple[str, ...] = ()) -> "Work":
         """The same with other steps of a shot's own, none where there are none; reasons go with the treatment they explain."""
@@ -217,7 +224,7 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     A shot takes over the treatment of the one that covers most of it, if that is half of it at least. What lands in no shot is
     kept aside, and comes back as soon as there is a shot for it again.
     """
-    if not now or list(before) == list(now):
+    if not now or list(before) == list(now) or work == Work(cuts=work.cuts, waivers=work.waivers):  # nothing goes by numbers
         return work
     numbers = {shot: number for number, shot in enumerate(before)}  # most are what they were
     found = ((number, numbers[shot] if shot in numbers else _home(shot, before)) for number, shot in enumerate(now))

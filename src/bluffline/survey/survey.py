@@ -1,7 +1,7 @@
 """Surveying a programme: every frame measured once, shots and findings from that."""
 
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 from itertools import dropwhile, takewhile
@@ -111,7 +111,7 @@ def unreadable_frames(survey: Survey) -> list[int]:
     return [int(number) for number in np.flatnonzero(~survey.table.column("readable"))]
 
 
-def must_fix(findings: list[Finding]) -> list[Finding]:
+def must_fix(findings: Iterable[Finding]) -> list[Finding]:
     """The findings that stop a programme from going to air: nobody has waived them."""
     return [finding for finding in findings if finding.severity is Severity.MUST_FIX and finding.waiver is None]
 

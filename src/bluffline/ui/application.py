@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from bluffline import stopping
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
-from bluffline.memory import leave_what_is_loaded
+from bluffline.interpreter import answer_soon
 from bluffline.report.check import describe
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.faults import Fault, fault_of
@@ -46,7 +46,7 @@ def run_desk(arguments: Sequence[str]) -> int:
     settings = Settings.load()
     session, trouble = _session(settings)
     desk = Desk(session, settings)
-    leave_what_is_loaded()
+    answer_soon()
     if trouble:
         desk.header.fault(Fault(trouble, ""))
     _tell_faults(desk)

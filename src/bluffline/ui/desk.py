@@ -356,7 +356,7 @@ class Desk(QMainWindow):
             self.header.say(f"Played with {self.player.dropped} frames not shown: this machine was too busy")
 
     def _tried(self) -> None:
-        self.skyline.redraw()
+        self.skyline.redraw_soon()
         self.facts.tell_left()
         self.facts.tell_place()
 

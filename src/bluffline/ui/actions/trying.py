@@ -51,7 +51,7 @@ class Trying(QObject):
     def resume(self) -> None:
         """Go on where there is something to be tried and nothing else to be done."""
         idle = self._runner.jobs.kind is None and not self._rest.isActive() and not self._stopped
-        if idle and self._session.untried():
+        if idle and not self._session.all_tried:
             self._rest.start()
 
     def stop(self) -> None:
@@ -62,7 +62,7 @@ class Trying(QObject):
 
     def _start(self) -> None:
         session = self._session
-        survey, wanted = session.survey, session.untried()
+        survey, wanted = session.survey, list(session.untried())
         if survey is None or not wanted or self._busy():
             return
 

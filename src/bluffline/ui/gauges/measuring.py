@@ -127,7 +127,7 @@ class Measuring:
         if self.session.document.areas and setup.taken is not Taken.WHOLE and not instrument.around:
             return str(setup.taken)
         words = self.viewer.treated_words if treated else "source"
-        if treated and instrument.around and self.session.untried():
+        if treated and instrument.around and not self.session.all_tried:
             words = "foreseen"  # by bounds, where a shot has not been tried
         half = preview is not None and preview.proxy
         return instrument.facts(

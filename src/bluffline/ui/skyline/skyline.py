@@ -1,7 +1,6 @@
 """The skyline: the extremes of every frame along the whole programme, as one silhouette."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
@@ -25,9 +24,9 @@ from PyQt6.QtWidgets import QWidget
 from bluffline.gauges.trace_kernels import silhouette
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot, edges
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
+from bluffline.ui.skyline.marks import TOLD_APART, Marks, Meeting
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
 
 LOW, HIGH = -12.0, 122.0  # percent at the foot and the top
@@ -38,7 +37,6 @@ _REST = 120  # milliseconds after which a change is drawn
 _NARROWEST = 10  # frames across at the closest zoom
 _UPRIGHT = 2.0  # pixels that a slope is wide at least
 _MARK = 13  # pixels from one mark of a shot to the next
-_TOLD_APART = 6  # pixels that two things are apart at the least, to be told apart
 X = TypeVar("X", float, NDArray[np.float64])
 
 
@@ -54,19 +52,25 @@ class Skyline(QWidget):
         self._start, self._end = 0.0, 1.0
         self._image: QImage | None = None
         self._drawn: tuple[object, QPixmap] | None = None
-        self._marked = _Marks.of([], [])
+        self._marked, self._met = Marks.of([], []), Meeting.of([])
         self._pan_from: tuple[float, float] | None = None
         self._low = False
         self._rest = QTimer(self)  # while a figure is pulled, what it makes of the whole programme has time
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST)
         self._rest.timeout.connect(self.redraw)
+        self._more = QTimer(self)  # what is made of thousands of shots is reckoned between what the hand does
+        self._more.setSingleShot(True)
+        self._more.timeout.connect(self._foresee)
         self.setMinimumHeight(_HIGH_LEAST)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Skyline of the programme")
         self.setToolTip("Click or drag to go to a frame · wheel zooms · Shift and drag moves along · double-click shows all")
         session.programme_changed.connect(self.show_all)
-        session.survey_changed.connect(self.redraw)
+        self._next = QTimer(self)  # after what changed has been told to all, and drawn by others
+        self._next.setSingleShot(True)
+        self._next.timeout.connect(self.redraw)
+        session.survey_changed.connect(self._next.start)
         session.document.changed.connect(self._rest.start)
         session.place.changed.connect(self._follow)
 
@@ -81,9 +85,20 @@ class Skyline(QWidget):
             self.setMaximumHeight(_ANY_HIGH)
         self.redraw()
 
+    def redraw_soon(self) -> None:
+        """Draw anew in a moment, once for all that becomes known until then."""
+        if not self._rest.isActive():
+            self._rest.start()
+
     def stop(self) -> None:
         """Draw nothing more of its own accord."""
-        self._rest.stop()
+        for timer in (self._rest, self._more, self._next):
+            timer.stop()
+
+    def _foresee(self) -> None:
+        self._session.foresee()
+        if not self._session.foreseen:
+            self._more.start()
 
     # Place ---------------------------------------------------------------------------------------------------------
 
@@ -182,12 +197,17 @@ class Skyline(QWidget):
         marks = self._marks()
         return QPointF(float(self._xs_of(marks)[marks.findings.index(finding)]), _TOP / 2)
 
-    def _marks(self) -> "_Marks":
+    def _marks(self) -> Marks:
         if self._marked.findings is not self._session.findings:
-            self._marked = _Marks.of(self._session.findings, self._session.shots)
+            self._marked = Marks.of(self._session.findings, self._session.shots)
         return self._marked
 
-    def _xs_of(self, marks: "_Marks") -> NDArray[np.float64]:
+    def _meeting(self) -> Meeting:
+        if self._met.shots is not self._session.shots:
+            self._met = Meeting.of(self._session.shots)
+        return self._met
+
+    def _xs_of(self, marks: Marks) -> NDArray[np.float64]:
         width = self._field.width() / (self._end - self._start)
         return self.x_of(marks.middles) + marks.places * np.minimum(_MARK, width * marks.room)
 
@@ -263,6 +283,8 @@ class Skyline(QWidget):
             *(_extremes(each, taken, span) for each in (columns, self._session.treated_columns())),
             np.linspace(HIGH, LOW, height), np.array([*limits.luma, *limits.rgb]), image,
         )  # fmt: skip
+        if not self._session.foreseen:
+            self._more.start()
         drawn = QImage(image.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
         return drawn.copy()  # the copy owns its pixels
 
@@ -280,13 +302,8 @@ class Skyline(QWidget):
         """The findings in view; of those too close to be told apart the gravest, and in any case the selected one."""
         marks, selected = self._marks(), self._session.place.selected
         xs = self._xs_of(marks)
-        shown: dict[int, int] = {}
-        for number in np.flatnonzero((xs >= field.left()) & (xs <= field.right())).tolist():
-            place = int(xs[number]) // _TOLD_APART
-            if place not in shown or marks.ranks[number] < marks.ranks[shown[place]]:
-                shown[place] = number
         drawn = {severity: drawn_mark(severity, TEXT, 4.5, self.devicePixelRatioF()) for severity in Severity}
-        for number in shown.values():
+        for number in marks.at_places(xs, field.left(), field.right()):
             mark = drawn[marks.findings[number].severity]
             half = mark.deviceIndependentSize().width() / 2
             painter.drawPixmap(round(xs[number] - half), round(_TOP / 2 - half), mark)
@@ -296,11 +313,10 @@ class Skyline(QWidget):
     def _draw_shots(self, painter: QPainter, field: QRectF) -> None:
         """Where shots meet, and their numbers, as far as there is room to tell them apart."""
         painter.setFont(font(11))
-        shots, here = self._session.shots, self._session.place.shot
-        lefts = self.x_of(np.array([shot.first for shot in shots], np.float64))
-        rights = self.x_of(np.array([shot.last + 1 for shot in shots], np.float64))
+        shots, here, meeting = self._session.shots, self._session.place.shot, self._meeting()
+        lefts, rights = self.x_of(meeting.firsts), self.x_of(meeting.afters)
         self._draw_edges(painter, field)
-        wide = rights - np.maximum(lefts, field.left()) > _TOLD_APART
+        wide = rights - np.maximum(lefts, field.left()) > TOLD_APART
         told = False
         for number in np.flatnonzero(wide & (rights >= field.left()) & (lefts <= field.right())):
             left, right = float(lefts[number]), float(rights[number])
@@ -323,13 +339,13 @@ class Skyline(QWidget):
 
     def _draw_edges(self, painter: QPainter, field: QRectF) -> None:
         """Where shots come and go: upright at a cut, else a slope over all of a dissolve, a wipe or a fade."""
-        ends = self.x_of(np.array(edges(self._session.shots), np.float64).reshape(-1, 2))
+        ends = self.x_of(self._meeting().ends)
         seen = (ends.max(axis=1) > field.left()) & (ends.min(axis=1) < field.right())
         upright = np.ptp(ends, axis=1) < _UPRIGHT
         painter.save()
         painter.setClipRect(field)
         cuts = np.sort(ends[seen & upright, 0])
-        for left in cuts[np.unique(cuts // _TOLD_APART, return_index=True)[1]].round().tolist():
+        for left in cuts[np.unique(cuts // TOLD_APART, return_index=True)[1]].round().tolist():
             painter.fillRect(QRectF(left - 1, field.top(), 2, field.height()), WELL)
         for pen in (QPen(WELL, 4.0), QPen(DIM, 1.0)):  # seen before the silhouette and beside it
             painter.setPen(pen)
@@ -364,31 +380,6 @@ class Skyline(QWidget):
             QPolygonF([QPointF(x - 5, field.bottom() + 6), QPointF(x + 5, field.bottom() + 6), QPointF(x, field.bottom())])
         )
         painter.setPen(LINE)
-
-
-@dataclass(frozen=True, eq=False)
-class _Marks:
-    """Where findings are marked; those of one shot stand side by side, (N,) each.
-
-    ``middles``: the frame in the middle of each; ``places``: how many places from the middle of its shot's it stands; ``room``:
-    for how many frames of the shot there is one; ``ranks``: the gravest have 0.
-    """
-
-    findings: list[Finding]
-    middles: NDArray[np.float64]
-    places: NDArray[np.float64]
-    room: NDArray[np.float64]
-    ranks: list[int]
-
-    @classmethod
-    def of(cls, findings: list[Finding], shots: list[Shot]) -> "_Marks":
-        """Marks of findings, those of a shot one after the other."""
-        found = np.array([(each.shot, each.first_frame, each.last_frame) for each in findings], np.int64).reshape(-1, 3)
-        homes, first, back, counts = np.unique(found[:, 0], return_index=True, return_inverse=True, return_counts=True)
-        places = np.arange(len(found)) - first[back] - (counts[back] - 1) / 2
-        room = (np.array([shots[home].length for home in homes.tolist()]) / counts)[back]
-        order = {severity: rank for rank, severity in enumerate(Severity)}
-        return cls(findings, found[:, 1:].sum(axis=1) / 2 + 0.5, places, room, [order[each.severity] for each in findings])
 
 
 def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
