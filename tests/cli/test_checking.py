@@ -116,7 +116,7 @@ def test_a_good_file_is_certified_without_being_written_anew(good, capsys, tmp_p
 def test_a_bad_file_gets_none(capsys, tmp_path):
     bad = make_clip(tmp_path / "bad.mkv", lambda n: np.full((96, 128, 3), 1.09), 3)
     code, _, err = run(capsys, "check", bad, "--certificate")
-    assert code == 1 and "no certificate is written" in err and [path.name for path in tmp_path.iterdir()] == ["bad.mkv"]
+    assert code == 1 and "no certificate is written" in err and [path.name for path in tmp_path.glob("*.*")] == ["bad.mkv"]
 
 
 def test_a_survey_is_certified_only_of_the_very_file_that_was_measured(good):

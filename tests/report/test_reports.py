@@ -3,6 +3,7 @@ import io
 import json
 import re
 from dataclasses import replace
+from functools import partial
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.report.certificate import certificate_files, skyline_svg
 from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
+from bluffline.report.keys import Keys
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
@@ -28,6 +30,10 @@ from bluffline.treat.kinds.balance import Balance
 from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.kinds.matrix import ColourMatrix
 from bluffline.treat.stored import step_from
+
+
+def signed():
+    return partial(certificate_files, key=Keys().own())
 
 
 @pytest.fixture(scope="module")
@@ -99,7 +105,7 @@ def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
     shots = survey.shots()
     treatments = {p.shot: p.treatment for p in propose_all(survey, shots, survey.findings(shots))}
     target = tmp_path / "legal <&> file.mkv"
-    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target)), Monitor(), certificate_files)
+    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target)), Monitor(), signed())
     paths = certificate_paths(proof.request.target)
     assert all(path.exists() for path in paths)
     report = json.loads(paths[0].read_text("utf-8"))
@@ -107,7 +113,7 @@ def test_certificate_says_what_was_wrong_done_and_measured(survey, tmp_path):
     assert report["before"]["must_fix"] and report["after"]["must_fix"] == 0
     assert report["after"]["file"]["path"] == str(target)
     page = _Page()
-    page.feed(paths[-1].read_text("utf-8"))
+    page.feed(paths.page.read_text("utf-8"))
     text = " ".join(" ".join(page.text).split())
     for words in (
         "Proved: the picture",
@@ -127,7 +133,7 @@ def test_what_is_left_is_in_the_certificate(survey, tmp_path):
     impossible = replace(survey.rules, limits=Limits((0.0, 1.0), (0.0, 1.0)), area=0.0)
     asked = run_survey(start_survey(survey.programme, impossible), Monitor())
     shots, target = asked.shots(), tmp_path / "t.mkv"
-    proof = prove(ProveRequest(asked, shots, {}, target, codec_for(target)), Monitor(), certificate_files)
+    proof = prove(ProveRequest(asked, shots, {}, target, codec_for(target)), Monitor(), signed())
     assert not proof.legal and proof.after_findings
     paths = {path.suffix: path for path in certificate_paths(target)}
     told = json.loads(paths[".json"].read_text("utf-8"))
@@ -173,7 +179,7 @@ def test_a_calibrated_shot_is_proved_and_its_certificate_names_and_holds_the_ste
     treatments = given | {proposal.shot: proposal.treatment for proposal in proposals}
     assert treatments[1][0] is matrix and len(treatments[1]) > 1, "its calibration is kept, its limits held"
     request = ProveRequest(survey, shots, treatments, tmp_path / "t.mkv", codec_for(tmp_path / "t.mkv", None))
-    proof = prove(request, Monitor(), certificate_files)
+    proof = prove(request, Monitor(), signed())
     assert proof.legal
     paths = {path.suffix: path for path in certificate_paths(proof.request.target)}
     told = json.loads(paths[".json"].read_text())["treatments"][0]["steps"]

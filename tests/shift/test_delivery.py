@@ -43,7 +43,7 @@ def test_a_copy_and_a_file_as_it_stands_arrive_with_their_certificates(desk, fol
         assert (there / name).read_bytes() == source.read_bytes()
         page, *others = certificate_paths(there / name)
         assert json.loads(page.read_text())["schema"].startswith("bluffline.") and all(each.exists() for each in others)
-    assert len(list(there.iterdir())) == 8, "and nothing else"
+    assert len(list(there.iterdir())) == 10, "and nothing else"
     assert [file.by for file in desk.shift.files if file.path.name == "good.mkv"] == ["Rosalind"]
 
 

@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 
 from bluffline import __version__, stopping
-from bluffline.cli import charts, files, instruments, looks, shift
+from bluffline.cli import charts, files, instruments, looks, shift, trust
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
@@ -25,6 +25,7 @@ from bluffline.report.certificate import certificate_files, certificate_report, 
 from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.report.forms import FORMS, CheckForm, ChecksForm, ErrorForm, schema_of
+from bluffline.report.keys import Keys
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.waivers import load_waivers
@@ -37,7 +38,7 @@ from bluffline.survey.runs import Hands, run_survey_in_runs
 from bluffline.survey.survey import Survey, run_survey, start_survey
 
 COMMANDS = (
-    *("check", "legalise", "batch", "watch", "compare", "schema"),
+    *("check", "legalise", "batch", "watch", "compare", "verify", "keys", "schema"),
     *("scope", "bars", "signal", "chart", "apply", "steps", "propose", "match"),
 )
 _JSON, _CSV = (".json",), (".csv",)
@@ -111,6 +112,7 @@ def _parser() -> argparse.ArgumentParser:
     instruments.add_commands(commands)
     charts.add_commands(commands)
     looks.add_commands(commands)
+    trust.add_commands(commands)
     return parser
 
 
@@ -168,6 +170,7 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(_path(options.json), _JSON)
     targets.add(options.frames, _CSV)
+    key = Keys().own() if options.certificate else None
     if options.certificate:
         targets.add_certificate(path)
     survey = _surveyed(options, programme, work)
@@ -181,10 +184,10 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
     reports.append(checked_report(checked))
     if options.json != "-":
         print(describe(survey, checked))
-    if options.certificate and checked.good:
-        put_certificate(path, standing_certificate(checked), force=options.force)
-        print(f"Certificate: {shown(certificate_paths(path)[-1])}", file=sys.stderr)
-    elif options.certificate:
+    if key is not None and checked.good:
+        put_certificate(path, standing_certificate(checked, key), force=options.force)
+        print(f"Certificate: {shown(certificate_paths(path).page)}", file=sys.stderr)
+    elif key is not None:
         print("bluffline: no certificate is written, since there is something to fix.", file=sys.stderr)
     return _NOTHING_TO_FIX if checked.good else _MUST_FIX
 
@@ -201,13 +204,13 @@ def _legalise(options: argparse.Namespace) -> int:
     carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
-    survey = _surveyed(options, programme, work)
+    survey, files_of = _surveyed(options, programme, work), partial(certificate_files, key=Keys().own())
     with terminal_monitor() as monitor, _hands(options) as hands:
         _run(hands, survey, monitor)
         refuse_unreadable(survey, kept)
         plan = legalised(survey, plan_of(survey, work), monitor)
         request = ProveRequest(survey, plan.shots, plan.ladders, options.out, codec, kept, carriage)
-        proof = prove(request, monitor, certificate_files, hands)
+        proof = prove(request, monitor, files_of, hands)
     for loss in proof.losses[len(carriage.losses) :]:
         print(f"bluffline: {loss}", file=sys.stderr)
 

@@ -6,17 +6,29 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from bluffline.errors import WriteError
 from bluffline.media.leftovers import remove_leftovers
 from bluffline.media.opening import Identity, shown
 
-_LONGEST_ADDITION = len(b"...certificate.json.4194304.unfinished")  # to a name, while it is written
+_LONGEST_ADDITION = len(b"...certificate.signature.4194304.unfinished")  # to a name, while it is written
+
+CERTIFICATE_PARTS = "certificate.json", "findings.csv", "certificate.html", "certificate.signature"
 
 
-def certificate_paths(target: Path) -> list[Path]:
-    """Where a file's certificate stands: JSON, findings as CSV, and a page to be printed."""
-    return [target.with_name(f"{target.name}.{part}") for part in ("certificate.json", "findings.csv", "certificate.html")]
+class CertificatePaths(NamedTuple):
+    """Where a file's certificate stands: JSON, findings as CSV, a page to be printed, and the signature of these three."""
+
+    data: Path
+    findings: Path
+    page: Path
+    signature: Path
+
+
+def certificate_paths(target: Path) -> CertificatePaths:
+    """Where a file's certificate stands."""
+    return CertificatePaths(*(target.with_name(f"{target.name}.{part}") for part in CERTIFICATE_PARTS))
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,7 @@
-"""The certificate: what was wrong, what was done, what was measured after; as JSON, CSV and one printable page."""
+"""The certificate: what was wrong, what was done, what was measured after; as JSON, CSV and one printable page, signed."""
 
-import json
 from collections.abc import Sequence
+from datetime import UTC, datetime
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -16,12 +16,14 @@ from bluffline.figures import figure
 from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
-from bluffline.media.target import certificate_paths
+from bluffline.media.target import CERTIFICATE_PARTS, certificate_paths
 from bluffline.prove.across import beside
 from bluffline.prove.prove import Proof, frame_list
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
 from bluffline.report.forms import CertificateForm, CheckForm
+from bluffline.report.keys import OwnKey, PublicKey
 from bluffline.report.looked_at import judged, not_judged
+from bluffline.report.signature import canonical, sign
 from bluffline.rules.catalogue import part_of
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
@@ -121,19 +123,20 @@ def _signed(value: float) -> str:
     return figure(value, ".1f")
 
 
-def certificate_files(proof: Proof) -> dict[Path, bytes]:
-    """The certificate's three files, by the paths where they are to stand (see `certificate_paths`)."""
-    programme = proof.request.survey.programme
-    texts = (
-        json.dumps(certificate_report(proof), indent=2, ensure_ascii=False) + "\n",
-        findings_csv(proof.before, programme),
-        certificate_page(proof),
-    )
-    return {path: text.encode() for path, text in zip(certificate_paths(proof.request.target), texts, strict=True)}
+def certificate_files(proof: Proof, key: OwnKey) -> dict[Path, bytes]:
+    """The certificate's files, by the paths where they are to stand (see `certificate_paths`), signed with a key."""
+    findings = findings_csv(proof.before, proof.request.survey.programme)
+    return _signed_files(proof.request.target, certificate_report(proof), findings, certificate_page(proof, key.public), key)
 
 
-def certificate_page(proof: Proof) -> str:
-    """The certificate as one self-contained HTML page, made to be printed."""
+def _signed_files(target: Path, report: object, findings: str, page: str, key: OwnKey) -> dict[Path, bytes]:
+    """Files of a certificate and their signature: data in canonical form, so that it has the same bytes for everybody."""
+    parts = dict(zip(CERTIFICATE_PARTS, (canonical(report), findings.encode(), page.encode()), strict=False))
+    return dict(zip(certificate_paths(target), (*parts.values(), sign(parts, key, datetime.now(UTC))), strict=True))
+
+
+def certificate_page(proof: Proof, signer: PublicKey) -> str:
+    """The certificate as one self-contained HTML page, made to be printed; ``signer``: whose signature stands beside it."""
     request = proof.request
     programme = request.survey.programme
     text: str = page("certificate.html.j2").render(
@@ -165,6 +168,7 @@ def certificate_page(proof: Proof) -> str:
         mixed=_mixed(proof),
         source_name=shown(programme.path.name),
         target_name=shown(request.target.name),
+        signer=signer,
         losses=proof.losses,
         unreadable=frame_list(proof.unreadable),
     )
@@ -181,8 +185,8 @@ def checked_report(checked: Checked) -> CheckForm:
     return report
 
 
-def standing_certificate(checked: Checked) -> dict[Path, bytes]:
-    """The certificate of a file that is good as it stands: its three files, by the paths where they are to stand.
+def standing_certificate(checked: Checked, key: OwnKey) -> dict[Path, bytes]:
+    """The certificate of a file that is good as it stands, signed with a key: its files, by the paths where they are to stand.
 
     Raises
     ------
@@ -207,13 +211,9 @@ def standing_certificate(checked: Checked) -> dict[Path, bytes]:
         version=__version__,
         versions=versions(),
         source_name=shown(programme.path.name),
+        signer=key.public,
     )
-    texts = (
-        json.dumps(checked_report(checked), indent=2, ensure_ascii=False) + "\n",
-        findings_csv(checked.findings, programme),
-        drawn,
-    )
-    return {path: text.encode() for path, text in zip(certificate_paths(programme.path), texts, strict=True)}
+    return _signed_files(programme.path, checked_report(checked), findings_csv(checked.findings, programme), drawn, key)
 
 
 def page(name: str) -> Any:

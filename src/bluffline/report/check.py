@@ -33,7 +33,7 @@ def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list
     programme, source = survey.programme, survey.source
     shots = survey.shots() if shots is None else shots
     findings = survey.findings(shots) if findings is None else findings
-    return {
+    report: CheckForm = {
         "schema": "bluffline.check/2",
         "file": {
             "path": programme.name,
@@ -62,6 +62,7 @@ def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list
             "transfer": source.transfer,
             "transfer_assumed": "transfer" in source.assumed,
             "overrides": overrides(programme),
+            "read_as": programme.overrides.said,
             "start_timecode": programme.label(0),
             "active_picture": survey.region.as_list(),
             "tracks": [track_report(track) for track in programme.tracks],
@@ -76,6 +77,9 @@ def check_report(survey: Survey, shots: list[Shot] | None = None, findings: list
         "shots": list(map(_shot, shots)),
         "findings": [finding_report(finding, programme) for finding in findings],
     }
+    if survey.exact:
+        report["exact"] = [[shot.first, shot.last] for shot in survey.exact]
+    return report
 
 
 def _shot(shot: Shot) -> ShotForm:

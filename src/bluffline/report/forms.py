@@ -21,7 +21,10 @@ class TrackForm(TypedDict):
 
 
 class FileForm(TypedDict):
-    """The facts of a file as it is read; what was assumed for want of a tag is marked. ``size``: bytes."""
+    """The facts of a file as it is read; what was assumed for want of a tag is marked. ``size``: bytes.
+
+    ``overrides``: where the operator's word differs from the file's, in words; ``read_as``: all of that word, by fact.
+    """
 
     path: str
     container: str
@@ -49,6 +52,7 @@ class FileForm(TypedDict):
     transfer: str
     transfer_assumed: bool
     overrides: dict[str, str]
+    read_as: dict[str, str]
     start_timecode: str
     active_picture: list[int]
     tracks: list[TrackForm]
@@ -124,7 +128,10 @@ class ShotForm(TypedDict):
 
 
 class CheckForm(TypedDict):
-    """What was found in a file as it stands. ``checked``: when that ended, in ISO 8601."""
+    """What was found in a file as it stands. ``checked``: when that ended, in ISO 8601.
+
+    ``exact``: first and last frames of the shots in which no pixel is excused for having been rounded, since they were treated.
+    """
 
     schema: Literal["bluffline.check/2"]
     file: FileForm
@@ -136,6 +143,7 @@ class CheckForm(TypedDict):
     not_judged: list[str]
     shots: list[ShotForm]
     findings: list[FindingForm]
+    exact: NotRequired[list[list[int]]]
     checked: NotRequired[str]
     versions: NotRequired[dict[str, str]]
 
@@ -227,6 +235,25 @@ class ChecksForm(TypedDict):
     checks: list[CheckForm]
 
 
+class PointForm(TypedDict):
+    """Something that was looked at when a certificate was verified, whether it is as it should be, and what was seen."""
+
+    about: str
+    holds: bool
+    told: str
+
+
+class VerifyForm(TypedDict):
+    """Whether a file, its certificate and the signature belong together and are trusted."""
+
+    schema: Literal["bluffline.verify/1"]
+    version: str
+    file: str
+    certificate: str
+    verified: bool
+    points: list[PointForm]
+
+
 class ErrorForm(TypedDict):
     """Why something could not be done. ``exit_code``: that of the command."""
 
@@ -240,7 +267,7 @@ class ErrorForm(TypedDict):
 
 FORMS: dict[str, Any] = {
     get_args(get_type_hints(form)["schema"])[0]: form
-    for form in (CheckForm, ChecksForm, CertificateForm, BatchForm, CompareForm, ErrorForm)
+    for form in (CheckForm, ChecksForm, CertificateForm, BatchForm, CompareForm, VerifyForm, ErrorForm)
 }
 _PLAIN = {str: "string", int: "integer", float: "number", bool: "boolean", NoneType: "null"}
 

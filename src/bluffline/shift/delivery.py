@@ -2,6 +2,7 @@
 
 import json
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
 
 from bluffline.errors import MediaError, WriteError
@@ -12,7 +13,7 @@ from bluffline.survey.checking import checksum
 from bluffline.survey.monitor import Monitor
 
 
-def what_goes(path: Path, told: Told | None) -> tuple[Path, list[Path]] | None:
+def what_goes(path: Path, told: Told | None) -> tuple[Path, Sequence[Path]] | None:
     """The file that is handed on for one in hand, its proved copy or itself as it stands, and its certificate; None without."""
     written = [Path(each) for each in told.written] if told is not None else []
     for file in written:

@@ -4,6 +4,7 @@ import socket
 from array import array
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from time import monotonic
 from typing import Any
@@ -22,6 +23,7 @@ from bluffline.prove.prove import Proof, ProveRequest, prove, refuse_unreadable
 from bluffline.report.certificate import certificate_files, certificate_report, checked_report, standing_certificate
 from bluffline.report.check import frames_csv
 from bluffline.report.files import save_text
+from bluffline.report.keys import Keys, OwnKey
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Waiver
 from bluffline.rules.severity import Severity
@@ -200,6 +202,7 @@ def measured(asked: Asked, monitor: Monitor) -> tuple[Checked, WorkFile | None]:
 
 
 def _done(asked: Asked, monitor: Monitor) -> Told:
+    key = Keys().own() if asked.certify or asked.target is not None else None  # told before anything is measured
     checked, work = measured(asked, monitor)
     survey = checked.survey
     drawn, limits = small_skyline(survey), (*survey.rules.limits.luma, *survey.rules.limits.rgb)
@@ -210,25 +213,25 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
         save_text(asked.frames, frames_csv(survey))
         kept = (str(asked.frames),)
     treated = work is not None and bool(plan_of(survey, work).ladders)
-    if asked.target is not None and (treated or not checked.good):
-        proof = _legalised(asked, survey, work, monitor)
+    if asked.target is not None and key is not None and (treated or not checked.good):
+        proof = _legalised(asked, survey, work, key, monitor)
         state = State.PROVED if proof.legal else State.TO_FIX
         written = tuple(str(path) for path in (asked.target, *certificate_paths(asked.target)))
         proved = certificate_report(proof)
         return Told(state, proof.verdict, proved, drawn, limits, (*kept, *written), looks=looks, pictures=pictures)
     report = checked_report(checked)
     left: tuple[str, ...] = ()
-    if checked.good and asked.certify:
+    if checked.good and asked.certify and key is not None:
         name = asked.standing
         name.parent.mkdir(parents=True, exist_ok=True)
-        files = {name.parent / path.name: data for path, data in standing_certificate(checked).items()}
+        files = {name.parent / path.name: data for path, data in standing_certificate(checked, key).items()}
         put_certificate(name, files, force=asked.force)
         left = tuple(map(str, files))
     state = State.GOOD if checked.good else State.TO_FIX
     return Told(state, report["verdict"], report, drawn, limits, (*kept, *left), looks=looks, pictures=pictures)
 
 
-def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, monitor: Monitor) -> Proof:
+def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, key: OwnKey, monitor: Monitor) -> Proof:
     target, profile = asked.target, asked.profile
     assert target is not None
     if target.exists() and not asked.force:
@@ -239,7 +242,7 @@ def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, monitor: Mon
     refuse_unreadable(survey, None)
     plan = legalised(survey, plan_of(survey, work), monitor)
     request = ProveRequest(survey, plan.shots, plan.ladders, target, codec, None, carriage)
-    return prove(request, monitor, certificate_files)
+    return prove(request, monitor, partial(certificate_files, key=key))
 
 
 def small_skyline(survey: Survey) -> bytes:

@@ -19,6 +19,7 @@ from bluffline.propose.propose import Proposal
 from bluffline.prove.pictures import KeepUnreadable
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
 from bluffline.report.certificate import certificate_files, standing_certificate
+from bluffline.report.keys import Keys
 from bluffline.session.asked import Asked
 from bluffline.session.faults import Fault, fault_of
 from bluffline.session.hold import Hold
@@ -333,8 +334,9 @@ class LongWork(QObject):
         shots, treatments = list(self.session.shots), dict(self.session.document.treatments)
 
         def job(monitor: Monitor) -> Proof:
+            files = partial(certificate_files, key=Keys().own())  # without one there is no certificate: told before work begins
             carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
-            return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, certificate_files)
+            return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, files)
 
         self.jobs.start(Kind.PROOF, job, self._tell_proof)
 
@@ -348,9 +350,10 @@ class LongWork(QObject):
         survey = self._judged_survey()
 
         def job(monitor: Monitor) -> Path:
-            files = standing_certificate(check_again(survey, monitor))
+            key = Keys().own()
+            files = standing_certificate(check_again(survey, monitor), key)
             put_certificate(survey.programme.path, files)
-            return list(files)[-1]
+            return certificate_paths(survey.programme.path).page
 
         def tell(page: Path) -> None:
             self._header.say(f"Certified as it stands: {page.name} lies beside the file")
@@ -359,7 +362,7 @@ class LongWork(QObject):
 
     def _tell_proof(self, proof: Proof) -> None:
         rounds = f"{proof.rounds} round{'s' if proof.rounds > 1 else ''}"
-        name, certificate = proof.request.target.name, certificate_paths(proof.request.target)[-1].name
+        name, certificate = proof.request.target.name, certificate_paths(proof.request.target).page.name
         if proof.legal:
             self._header.say(f"{name}: {proof.verdict} ({rounds}); certificate: {certificate}")
         elif proof.unreadable:

@@ -1,9 +1,12 @@
 """Who sits at the desk: a name and a station, asked once, and put under what is done."""
 
 import os
+from contextlib import suppress
 
 from PyQt6.QtWidgets import QWidget
 
+from bluffline.errors import SettingsError
+from bluffline.report.keys import Keys
 from bluffline.session.settings import Settings
 from bluffline.ui.dialogs.layout import asked
 from bluffline.ui.dialogs.who import WhoDialog
@@ -34,4 +37,6 @@ class Who:
         if said := asked(dialog):
             self._settings.operator, self._settings.station = dialog.said
             self._settings.save()
+            with suppress(SettingsError):  # a key that can't be used is told of where something is to be signed
+                Keys().rename(self.known)
         return said

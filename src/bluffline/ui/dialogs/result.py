@@ -51,7 +51,7 @@ class ResultDialog(QDialog):
         self.losses.setWordWrap(True)
         self.losses.setVisible(bool(proof.losses))
         buttons = close_button(self)
-        page = certificate_paths(target)[-1]
+        page = certificate_paths(target).page
         for words, path in (("Open the certificate", page), ("Open its folder", target.parent)):
             button = buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
             assert button is not None

@@ -1,0 +1,246 @@
+"""Verifying: whether a file, its certificate and the signature belong together, and whether the signer is trusted."""
+
+import json
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+
+from bluffline import __version__
+from bluffline.declared import made
+from bluffline.errors import MediaError, RulesError, SettingsError
+from bluffline.intake import read_bounded
+from bluffline.measure.region import Region
+from bluffline.media.opening import Opening, shown
+from bluffline.media.probe import probe
+from bluffline.media.target import CERTIFICATE_PARTS, CertificatePaths, certificate_paths
+from bluffline.report.check import finding_report
+from bluffline.report.forms import VerifyForm
+from bluffline.report.keys import Keys, told_time
+from bluffline.report.signature import Signature, read_signature
+from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rules import Rules
+from bluffline.rules.shots import Shot
+from bluffline.signal.format import Overrides
+from bluffline.survey.checking import check, checksum
+from bluffline.survey.monitor import Monitor
+from bluffline.survey.survey import start_survey
+
+_PROOF, _CHECK = "bluffline.certificate/2", "bluffline.check/2"
+_FIGURES = "rule", "severity", "first_frame", "last_frame", "worst_frame", "worst_value", "unit", "worst_area", "runs"
+
+
+@dataclass(frozen=True)
+class Point:
+    """Something that was looked at, whether it is as it should be, and what was seen, in a sentence."""
+
+    about: str
+    holds: bool
+    told: str
+
+
+@dataclass(frozen=True)
+class Verified:
+    """What came of verifying a file and its certificate."""
+
+    file: Path
+    certificate: Path
+    points: Sequence[Point]
+
+    @property
+    def good(self) -> bool:
+        """Whether all of it is as it should be."""
+        return all(point.holds for point in self.points)
+
+    @property
+    def report(self) -> VerifyForm:
+        """The same in the form of schema ``bluffline.verify/1``."""
+        return {
+            "schema": "bluffline.verify/1",
+            "version": __version__,
+            "file": shown(self.file),
+            "certificate": shown(self.certificate),
+            "verified": self.good,
+            "points": [{"about": each.about, "holds": each.holds, "told": each.told} for each in self.points],
+        }
+
+
+def verify(
+    file: Path,
+    certificate: Path | None,
+    keys: Keys,
+    monitor: Monitor,
+    *,
+    measure: bool = False,
+    rules: Rules | None = None,
+) -> Verified:
+    """Look whether a file is the one that its certificate is about, and whether that is as it was signed, by someone trusted.
+
+    Parameters
+    ----------
+    certificate : its JSON; None: the one that stands beside the file
+    measure : judge the file anew as well, and hold that against what the certificate says finding by finding
+    rules : those that it is judged by anew, where they are not shipped ones
+
+    Raises
+    ------
+    MediaError : the file can't be read
+    SettingsError : there is no certificate, or it can't be read
+    CancelledError : the monitor was asked to stop
+    """
+    paths = certificate_paths(file) if certificate is None else _paths_of(certificate)
+    try:
+        content = read_bounded(paths.data)
+    except FileNotFoundError as error:
+        raise SettingsError(f"There is no certificate {shown(paths.data)}.") from error
+    except OSError as error:
+        raise SettingsError(f"{shown(paths.data)} can't be read: {error.strerror}.") from error
+    points = list(_signed(paths, content, keys, monitor))
+    try:
+        data = json.loads(content)
+        points += _about(file, data, monitor)
+        if measure:
+            points.append(_measured(file, data, rules, monitor))
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
+        points.append(Point("certificate", holds=False, told=f"{shown(paths.data.name)} is no certificate: {_why(error)}."))
+    return Verified(file, paths.data, points)
+
+
+def _why(error: Exception) -> str:
+    return "it lacks " + str(error) if isinstance(error, KeyError) else "what it holds can't be one"
+
+
+def _paths_of(certificate: Path) -> CertificatePaths:
+    """The parts of a certificate, by its JSON.
+
+    Raises
+    ------
+    SettingsError : that is not what the name of one ends with
+    """
+    ending = f".{CERTIFICATE_PARTS[0]}"
+    name = certificate.name.removesuffix(ending)
+    if not name or name == certificate.name:
+        raise SettingsError(f"{shown(certificate)} is not named as certificates are: …{ending}.")
+    return certificate_paths(certificate.with_name(name))
+
+
+def _signed(paths: CertificatePaths, content: bytes, keys: Keys, monitor: Monitor) -> Iterator[Point]:
+    """Whether the parts of a certificate are as they were signed, and by whom."""
+    try:
+        signature = read_signature(read_bounded(paths.signature))
+    except FileNotFoundError:
+        yield Point("signature", holds=False, told="It is not signed: anybody may have written it.")
+        return
+    except OSError as error:
+        raise SettingsError(f"{shown(paths.signature)} can't be read: {error.strerror}.") from error
+    except ValueError as error:
+        yield Point("signature", holds=False, told=f"{shown(paths.signature.name)} has been changed: {error}.")
+        return
+    if not signature.holds:
+        yield Point("signature", holds=False, told="The signature was not made with the key that it names.")
+        return
+    found = {CERTIFICATE_PARTS[0]: sha256(content).hexdigest()}
+    for part, path in zip(CERTIFICATE_PARTS[1:-1], paths[1:-1], strict=True):
+        if path.exists():
+            found[part] = checksum([path], monitor, path.name)
+    if changed := signature.differing(found):
+        yield Point("certificate", holds=False, told=f"Not as it was signed: {', '.join(changed)}.")
+    else:
+        yield Point("certificate", holds=True, told=f"All of it is as it was signed, {told_time(signature.at)}.")
+    yield _signer(signature, keys)
+
+
+def _signer(signature: Signature, keys: Keys) -> Point:
+    """Whether whoever has signed is trusted."""
+    key = signature.signer
+    if (mine := keys.mine) is not None and mine.data == key.data:
+        return Point("signer", holds=True, told=f"Signed by {key.name} with your own key.")
+    for other in keys.others():
+        if other.key.data == key.data:
+            name = key.name if key.name == other.key.name else f"{key.name}, whom you trust as {other.key.name}"
+            if other.revoked:
+                return Point("signer", holds=False, told=f"Signed by {name}: revoked {told_time(other.revoked)}, {other.why}.")
+            return Point("signer", holds=True, told=f"Signed by {name}, trusted since {told_time(other.trusted)}.")
+    told = f"Signed by someone who calls themselves {key.name}, with a key that you don't trust: {key.fingerprint}."
+    return Point("signer", holds=False, told=told)
+
+
+def _about(file: Path, data: dict[str, Any], monitor: Monitor) -> list[Point]:
+    """Whether the file is the one that a certificate is about, and whether that finds it good."""
+    proof = _is_proof(data)
+    digest, size = _digest(data), data["size"]["written"] if proof else data["file"]["size"]
+    good = data["proved"] is True if proof else data["must_fix"] == 0
+    under = _report(data)["rules"]["title"]
+    told = data["verdict"] if under in data["verdict"] else f"{data['verdict']} under {under}"
+    points = [Point("verdict", good, f"It says: {told}.")]
+    opening = Opening.of(file)
+    try:
+        own = sum(each.stat().st_size for each in opening.files)
+        is_it = own == size and checksum(opening.files, monitor, "The file") == digest
+        is_source = proof and not is_it and checksum(opening.files, monitor, "The file") == data["sha256"]["source"]
+    except OSError as error:
+        raise MediaError(f"{shown(file)} can't be read: {error.strerror}.") from error
+    if is_it:
+        points.append(Point("file", holds=True, told=f"{shown(file.name)} is, to the byte, the file that it is about."))
+    else:
+        other = "it is the source that was corrected, not what was written" if is_source else "it is another, or was changed"
+        points.append(Point("file", holds=False, told=f"{shown(file.name)} is not the file that it is about: {other}."))
+    return points
+
+
+def _is_proof(data: dict[str, Any]) -> bool:
+    """Whether a certificate is of a file that was written, rather than of one that is good as it stands.
+
+    Raises
+    ------
+    ValueError : it is neither
+    """
+    if data["schema"] not in (_PROOF, _CHECK):
+        raise ValueError(data["schema"])
+    return bool(data["schema"] == _PROOF)
+
+
+def _digest(data: dict[str, Any]) -> str:
+    """The SHA-256 of the file that a certificate is about."""
+    return str(data["sha256"]["written"] if _is_proof(data) else data["file"]["sha256"])
+
+
+def _report(data: dict[str, Any]) -> dict[str, Any]:
+    """What a certificate says of the file that it is about."""
+    report: dict[str, Any] = data["after"] if _is_proof(data) else data
+    return report
+
+
+def _measured(file: Path, data: dict[str, Any], rules: Rules | None, monitor: Monitor) -> Point:
+    """Whether the file, judged anew, has just the findings that its certificate says."""
+    report = _report(data)
+    under = report["rules"]
+    try:
+        rules = rules or load_rules(under["name"] if under["shipped"] else "")
+    except RulesError:
+        told = f"Judged by a rule file of the station's own, {under['title']}: give it with --rules."
+        return Point("measured", holds=False, told=told)
+    if rules.checksum != under["sha256"]:
+        return Point("measured", holds=False, told=f"Not judged anew: {rules.title} are not the rules that it was judged by.")
+    said = made(Overrides, {name.replace(" ", "_"): word for name, word in report["file"]["read_as"].items()}, "how it is read")
+    rate = Fraction(report["file"]["frame_rate"]) if Opening.of(file).numbered else None
+    programme = probe(file, rate=rate, track=report["file"]["video_track"]).read_as(said)
+    survey = start_survey(programme, rules, region=Region(*report["file"]["active_picture"]))
+    survey = replace(survey, exact=tuple(Shot(first, last) for first, last in report.get("exact", ())))
+    if check(survey, monitor).sha256 != _digest(data):
+        return Point("measured", holds=False, told="Not judged anew: it is not the file that the certificate is about.")
+    shots = [Shot(each["first_frame"], each["last_frame"]) for each in report["shots"]]
+    now = {_figures(finding_report(each, programme)) for each in survey.findings(shots)}
+    then = {_figures(each) for each in report["findings"]}
+    if now == then:
+        count = f"{len(then)} finding{'s' if len(then) != 1 else ''}" if then else "nothing"
+        return Point("measured", holds=True, told=f"Judged anew, {survey.programme.frame_count} frames: {count}, as it says.")
+    rule, _, frame, *_ = min(now ^ then, key=lambda each: each[2])
+    differ = f"{len(now - then)} that it does not say, {len(then - now)} that are not there; the first: {rule} at frame {frame}"
+    return Point("measured", holds=False, told=f"Judged anew, findings differ: {differ}.")
+
+
+def _figures(finding: Any) -> tuple[Any, ...]:
+    return tuple(finding[name] for name in _FIGURES)
