@@ -21,6 +21,7 @@ test: $(READY)
 lint: $(READY)
 	$(BIN)/ruff check
 	$(BIN)/mypy
+	$(BIN)/mypy --config-file bench/mypy.ini bench/*.py
 	$(BIN)/lint-imports
 
 bench: $(READY)

@@ -35,7 +35,7 @@ class Heart:
         QTimer.singleShot(0, act)
         QTimer.singleShot(int(seconds * 1000), loop.quit)
         self.longest, self._last = 0.0, time.perf_counter()
-        self.over: list[float] = []  # waits of which an operator might notice something, in seconds
+        self.over = []  # waits of which an operator might notice something, in seconds
         loop.exec()
         return self.longest * 1000
 

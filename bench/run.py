@@ -193,10 +193,10 @@ def gauge_times(path: Path) -> None:
             lambda name=name, options=options: filtered(path, name, options),
             lambda: decode(path),  # type: ignore[misc]
         )
-        told_ratio(f"{kind.instrument} × libavfilter's {name} on the same decode", ours, theirs, least=least)
+        told_ratio(f"{kind.name} × libavfilter's {name} on the same decode", ours, theirs, least=least)
         told_ratio(f"decode alone × the same {name}, which bounds it", alone, theirs)
         own, other = ([max(took - read, 1e-3) for took, read in zip(each, alone, strict=True)] for each in (ours, theirs))
-        told_ratio(f"{kind.instrument} × libavfilter's {name}, decode taken off both", own, other)
+        told_ratio(f"{kind.name} × libavfilter's {name}, decode taken off both", own, other)
 
 
 def wait(signal, act: Callable[[], object]) -> None:  # type: ignore[no-untyped-def]

@@ -128,7 +128,7 @@ def certified(folder, hands):
     film = make_clip(folder / "film.mkv", moving, 90, sound=True)
     survey = run_survey(start_survey(probe(film), load_rules("r103")), Monitor())
     request = ProveRequest(survey, SHOTS, STEPS, folder / "o.mov", CODECS["prores"])
-    proof = prove(request, Monitor(), partial(certificate_files, key=Keys().own()), hands)
+    proof = prove(request, Monitor(), partial(certificate_files, key=Keys().own(), monitor=Monitor()), hands)
     report = json.loads((folder / "o.mov.certificate.json").read_text())
     words = re.sub(r'"[^"]*(sha256|path|at|modified|finished|checked)": [^,}]*', "", json.dumps(report["after"]["findings"]))
     with av.open(str(folder / "o.mov")) as container:

@@ -33,7 +33,7 @@ from bluffline.treat.stored import step_from
 
 
 def signed():
-    return partial(certificate_files, key=Keys().own())
+    return partial(certificate_files, key=Keys().own(), monitor=Monitor())
 
 
 @pytest.fixture(scope="module")

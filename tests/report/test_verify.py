@@ -7,6 +7,7 @@ import stat
 from functools import partial
 from threading import Barrier, Thread
 
+import av
 import numpy as np
 import pytest
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
@@ -47,7 +48,7 @@ def certified(signers, tmp_path_factory):
     """A small file that is good as it stands, a still, with its certificate."""
     clip = make_clip(tmp_path_factory.mktemp("good") / "good.mkv", lambda n: np.full((64, 96, 3), 0.3), 40, codec="ffv1")
     checked = check(start_survey(probe(clip), load_rules("r103")), Monitor())
-    put_certificate(clip, standing_certificate(checked, signers.own()))
+    put_certificate(clip, standing_certificate(checked, signers.own(), Monitor()))
     return clip
 
 
@@ -61,7 +62,7 @@ def proved(signers, over_clip, tmp_path_factory):
     shots = survey.shots()
     treatments = {each.shot: each.treatment for each in propose_all(survey, shots, survey.findings(shots))}
     request = ProveRequest(survey, shots, treatments, target, codec_for(target))
-    assert prove(request, Monitor(), partial(certificate_files, key=signers.own())).legal
+    assert prove(request, Monitor(), partial(certificate_files, key=signers.own(), monitor=Monitor())).legal
     return target
 
 
@@ -148,6 +149,35 @@ def forged(file, key, change):
     from datetime import UTC, datetime
 
     paths.signature.write_bytes(sign(parts, key, datetime.now(UTC)))
+
+
+def rewrapped(file, target, change=lambda packet: packet):
+    """A file's packets in another one, sound changed."""
+    with av.open(str(file)) as source, av.open(str(target), "w") as made:
+        made.metadata["title"] = "Another"
+        streams = {stream.index: made.add_stream_from_template(stream) for stream in source.streams}
+        for packet in source.demux():
+            if packet.dts is not None:
+                if packet.stream.type == "audio":
+                    packet = change(packet)  # noqa: PLW2901
+                packet.stream = streams[packet.stream.index]
+                made.mux(packet)
+
+
+def test_which_track_was_changed_is_told(proved, signers, tmp_path):
+    data = certificate_paths(proved).data
+    rewrapped(proved, tmp_path / "same.mkv")
+    wrapped = told(verify(tmp_path / "same.mkv", data, signers, Monitor()), "file")
+    assert not wrapped.holds and "what its tracks hold is the same" in wrapped.told
+
+    def louder(packet):
+        made = av.Packet(bytes(packet)[:-1] + b"\x7f")
+        made.stream, made.pts, made.dts, made.time_base = packet.stream, packet.pts, packet.dts, packet.time_base
+        return made
+
+    rewrapped(proved, tmp_path / "louder.mkv", louder)
+    sound = told(verify(tmp_path / "louder.mkv", data, signers, Monitor()), "file")
+    assert not sound.holds and "track 1 (audio) changed, the others are the same" in sound.told
 
 
 def test_a_change_that_somebody_else_has_signed_is_not_trusted(proved, signers, tmp_path):

@@ -140,6 +140,15 @@ def test_skin(hand):
     assert hand.acts == 1, "what is marked is not asked for again"
 
 
+def test_what_is_asked_for_in_one_programme_is_not_taken_from_another(hand, over_clip, qtbot):
+    hand.key(Qt.Key.Key_K, CONTROL, SHIFT)
+    with qtbot.waitSignal(hand.desk.survey_done, timeout=WAIT), qtbot.waitSignal(hand.desk.frame_shown, timeout=WAIT):
+        assert hand.desk.open(over_clip)
+    picture = hand.desk.picture
+    hand.drag(picture, picture.box.center(), picture.box.center() + QPoint(24, 18))
+    assert not hand.desk.session.document.work.areas and not hand.desk.session.document.treatments
+
+
 def test_exposure_for_ten_shots(hand):
     document = hand.desk.session.document
     hand.key(Qt.Key.Key_O)

@@ -185,7 +185,9 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
     if options.json != "-":
         print(describe(survey, checked))
     if key is not None and checked.good:
-        put_certificate(path, standing_certificate(checked, key), force=options.force)
+        with terminal_monitor() as monitor:
+            certificate = standing_certificate(checked, key, monitor)
+        put_certificate(path, certificate, force=options.force)
         print(f"Certificate: {shown(certificate_paths(path).page)}", file=sys.stderr)
     elif key is not None:
         print("bluffline: no certificate is written, since there is something to fix.", file=sys.stderr)
@@ -204,13 +206,13 @@ def _legalise(options: argparse.Namespace) -> int:
     carriage = rehearse(programme, programme.format, codec, options.out, drop_tracks=options.drop_tracks)
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
-    survey, files_of = _surveyed(options, programme, work), partial(certificate_files, key=Keys().own())
+    survey, key = _surveyed(options, programme, work), Keys().own()
     with terminal_monitor() as monitor, _hands(options) as hands:
         _run(hands, survey, monitor)
         refuse_unreadable(survey, kept)
         plan = legalised(survey, plan_of(survey, work), monitor)
         request = ProveRequest(survey, plan.shots, plan.ladders, options.out, codec, kept, carriage)
-        proof = prove(request, monitor, files_of, hands)
+        proof = prove(request, monitor, partial(certificate_files, key=key, monitor=monitor), hands)
     for loss in proof.losses[len(carriage.losses) :]:
         print(f"bluffline: {loss}", file=sys.stderr)
 

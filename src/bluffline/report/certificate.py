@@ -17,10 +17,11 @@ from bluffline.media.codecs import written_format
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import CERTIFICATE_PARTS, certificate_paths
+from bluffline.media.track_digests import track_digests
 from bluffline.prove.across import beside
 from bluffline.prove.prove import Proof, frame_list
 from bluffline.report.check import check_report, finding_report, findings_csv, overrides, rules_name, verdict
-from bluffline.report.forms import CertificateForm, CheckForm
+from bluffline.report.forms import CertificateForm, CheckForm, TrackDigestForm
 from bluffline.report.keys import OwnKey, PublicKey
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.report.signature import canonical, sign
@@ -31,6 +32,7 @@ from bluffline.rules.shots import Shot, edges
 from bluffline.signal.convert import same_samples
 from bluffline.signal.naming import colours
 from bluffline.survey.checking import Checked
+from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey
 from bluffline.treat.ladder import ordered
 from bluffline.treat.step import Step
@@ -123,10 +125,18 @@ def _signed(value: float) -> str:
     return figure(value, ".1f")
 
 
-def certificate_files(proof: Proof, key: OwnKey) -> dict[Path, bytes]:
+def certificate_files(proof: Proof, key: OwnKey, monitor: Monitor) -> dict[Path, bytes]:
     """The certificate's files, by the paths where they are to stand (see `certificate_paths`), signed with a key."""
-    findings = findings_csv(proof.before, proof.request.survey.programme)
-    return _signed_files(proof.request.target, certificate_report(proof), findings, certificate_page(proof, key.public), key)
+    findings, report = findings_csv(proof.before, proof.request.survey.programme), certificate_report(proof)
+    report["after"]["track_sha256"] = _tracks(proof.after.programme, monitor)
+    return _signed_files(proof.request.target, report, findings, certificate_page(proof, key.public), key)
+
+
+def _tracks(programme: Programme, monitor: Monitor) -> list[TrackDigestForm]:
+    """The checksums of a file's tracks."""
+    size = max(sum(stat[1] for stat in programme.identity.stats), 1)
+    digests = track_digests(programme.opening, lambda done: monitor.at("Hash its tracks", min(done, size), size, "bytes"))
+    return [{"index": index, "kind": kind, "sha256": digest} for index, (kind, digest) in enumerate(digests)]
 
 
 def _signed_files(target: Path, report: object, findings: str, page: str, key: OwnKey) -> dict[Path, bytes]:
@@ -185,7 +195,7 @@ def checked_report(checked: Checked) -> CheckForm:
     return report
 
 
-def standing_certificate(checked: Checked, key: OwnKey) -> dict[Path, bytes]:
+def standing_certificate(checked: Checked, key: OwnKey, monitor: Monitor) -> dict[Path, bytes]:
     """The certificate of a file that is good as it stands, signed with a key: its files, by the paths where they are to stand.
 
     Raises
@@ -213,7 +223,9 @@ def standing_certificate(checked: Checked, key: OwnKey) -> dict[Path, bytes]:
         source_name=shown(programme.path.name),
         signer=key.public,
     )
-    return _signed_files(programme.path, checked_report(checked), findings_csv(checked.findings, programme), drawn, key)
+    report = checked_report(checked)
+    report["track_sha256"] = _tracks(programme, monitor)
+    return _signed_files(programme.path, report, findings_csv(checked.findings, programme), drawn, key)
 
 
 def page(name: str) -> Any:

@@ -62,6 +62,14 @@ class FileForm(TypedDict):
     modified: NotRequired[str]
 
 
+class TrackDigestForm(TypedDict):
+    """A track of a file, by its place there, and the SHA-256 of its packets' bytes one after the other."""
+
+    index: int
+    kind: str
+    sha256: str
+
+
 class RulesForm(TypedDict):
     """The rules in force; ``luma`` and ``rgb``: percent."""
 
@@ -130,6 +138,7 @@ class ShotForm(TypedDict):
 class CheckForm(TypedDict):
     """What was found in a file as it stands. ``checked``: when that ended, in ISO 8601.
 
+    ``track_sha256`` stands in certificates alone.
     ``exact``: first and last frames of the shots in which no pixel is excused for having been rounded, since they were treated.
     """
 
@@ -144,6 +153,7 @@ class CheckForm(TypedDict):
     shots: list[ShotForm]
     findings: list[FindingForm]
     exact: NotRequired[list[list[int]]]
+    track_sha256: NotRequired[list[TrackDigestForm]]
     checked: NotRequired[str]
     versions: NotRequired[dict[str, str]]
 

@@ -16,6 +16,7 @@ from bluffline.measure.region import Region
 from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.target import CERTIFICATE_PARTS, CertificatePaths, certificate_paths
+from bluffline.media.track_digests import track_digests
 from bluffline.report.check import finding_report
 from bluffline.report.forms import VerifyForm
 from bluffline.report.keys import Keys, told_time
@@ -185,9 +186,25 @@ def _about(file: Path, data: dict[str, Any], monitor: Monitor) -> list[Point]:
     if is_it:
         points.append(Point("file", holds=True, told=f"{shown(file.name)} is, to the byte, the file that it is about."))
     else:
-        other = "it is the source that was corrected, not what was written" if is_source else "it is another, or was changed"
+        other = "it is the source that was corrected, not what was written"
+        other = other if is_source else _changed_tracks(opening, data, monitor)
         points.append(Point("file", holds=False, told=f"{shown(file.name)} is not the file that it is about: {other}."))
     return points
+
+
+def _changed_tracks(opening: Opening, data: dict[str, Any], monitor: Monitor) -> str:
+    """Which tracks of a file are not those that were certified, in words."""
+    try:
+        found = track_digests(opening, lambda _: monitor.at("Its tracks", 0, 1))
+    except MediaError:
+        found = []
+    then = [(each["kind"], each["sha256"]) for each in _report(data)["track_sha256"]]
+    changed = [f"track {n} ({now[0]})" for n, (now, was) in enumerate(zip(found, then, strict=False)) if now != was]
+    if len(found) != len(then) or len(changed) == len(found):
+        return "it is another, or was changed"
+    if not changed:
+        return "what its tracks hold is the same, but it was wrapped anew or its header changed"
+    return f"{', '.join(changed)} changed, the others are the same"
 
 
 def _is_proof(data: dict[str, Any]) -> bool:

@@ -224,7 +224,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
     if checked.good and asked.certify and key is not None:
         name = asked.standing
         name.parent.mkdir(parents=True, exist_ok=True)
-        files = {name.parent / path.name: data for path, data in standing_certificate(checked, key).items()}
+        files = {name.parent / path.name: data for path, data in standing_certificate(checked, key, monitor).items()}
         put_certificate(name, files, force=asked.force)
         left = tuple(map(str, files))
     state = State.GOOD if checked.good else State.TO_FIX
@@ -242,7 +242,7 @@ def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, key: OwnKey,
     refuse_unreadable(survey, None)
     plan = legalised(survey, plan_of(survey, work), monitor)
     request = ProveRequest(survey, plan.shots, plan.ladders, target, codec, None, carriage)
-    return prove(request, monitor, partial(certificate_files, key=key))
+    return prove(request, monitor, partial(certificate_files, key=key, monitor=monitor))
 
 
 def small_skyline(survey: Survey) -> bytes:

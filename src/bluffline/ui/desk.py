@@ -239,6 +239,7 @@ class Desk(QMainWindow):
 
     def _programme_changed(self) -> None:
         self.player.pause()
+        self.picking.put_down()  # what is asked for is asked for in the programme before
         self.charting.model.let_go()
         self.viewer.begin()
 

@@ -334,7 +334,8 @@ class LongWork(QObject):
         shots, treatments = list(self.session.shots), dict(self.session.document.treatments)
 
         def job(monitor: Monitor) -> Proof:
-            files = partial(certificate_files, key=Keys().own())  # without one there is no certificate: told before work begins
+            key = Keys().own()  # without one there is no certificate: told before work begins
+            files = partial(certificate_files, key=key, monitor=monitor)
             carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
             return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, files)
 
@@ -351,7 +352,7 @@ class LongWork(QObject):
 
         def job(monitor: Monitor) -> Path:
             key = Keys().own()
-            files = standing_certificate(check_again(survey, monitor), key)
+            files = standing_certificate(check_again(survey, monitor), key, monitor)
             put_certificate(survey.programme.path, files)
             return certificate_paths(survey.programme.path).page
 
