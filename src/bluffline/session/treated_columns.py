@@ -39,11 +39,14 @@ class TreatedColumns:
         wanted, until = {each.shot: each for each in standing.values()}, monotonic() + seconds
         for shot in self._done.keys() - wanted.keys():
             del self._done[shot]
-            self._put(shot, {name: column[_span(shot)] for name, column in judged.columns.items()})
+            self._put(shot, _of_source(judged, shot))
         new = [each for shot, each in wanted.items() if self._done.get(shot) is not each]
         for each in takewhile(lambda _: monotonic() < until, new):
             trial = each.trial if each.trial is not None and each.trial.whole else None
-            self._put(each.shot, trial.columns if trial is not None else _mixed(judged, each.shot, each.steps, each.others))
+            if trial is None:  # of what can't be foreseen the source's stand, not those of a trial before
+                self._put(each.shot, _of_source(judged, each.shot) | _mixed(judged, each.shot, each.steps, each.others))
+            else:
+                self._put(each.shot, trial.columns)
             self._done[each.shot] = each
         self.behind = any(self._done.get(each.shot) is not each for each in new[-1:])
         return self._columns
@@ -51,6 +54,10 @@ class TreatedColumns:
     def _put(self, shot: Shot, columns: Mapping[str, Column]) -> None:
         for name, values in columns.items():
             self._columns[name][_span(shot)] = values
+
+
+def _of_source(judged: Judged, shot: Shot) -> dict[str, Column]:
+    return {name: column[_span(shot)] for name, column in judged.columns.items()}
 
 
 def _mixed(judged: Judged, shot: Shot, steps: Treatment, others: Sequence[Beside]) -> dict[str, Column]:
