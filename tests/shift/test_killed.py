@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from bluffline.media.target import certificate_paths
 from clips import make_clip
 
 KILLS = int(os.environ.get("KILLS", "3"))  # more of them by hand
@@ -43,7 +44,7 @@ def done_in(told, finished):
 def assert_all_is_there(tmp_path, sources):
     assert all(path.read_bytes() == data for path, data in sources.items())
     assert sorted(path.name for path in (tmp_path / "out").iterdir()) == sorted(
-        f"over-{n}-legal.mov{end}" for n in range(3) for end in ("", ".certificate.html", ".certificate.json", ".findings.csv")
+        path.name for n in range(3) for path in (Path(f"over-{n}-legal.mov"), *certificate_paths(Path(f"over-{n}-legal.mov")))
     )
     assert not [path for path in tmp_path.rglob(".*") if "bluffline" not in path.parts], "nothing is left lying about"
 

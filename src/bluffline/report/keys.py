@@ -1,5 +1,7 @@
 """Keys that certificates are signed with: this user's own, and those of others, trusted by name until they are revoked."""
 
+from __future__ import annotations
+
 import base64
 import json
 import os
@@ -11,22 +13,16 @@ from datetime import UTC, datetime
 from functools import cached_property
 from hashlib import sha256
 from pathlib import Path
-from typing import Any
-
-from cryptography.exceptions import InvalidSignature
-from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
-from cryptography.hazmat.primitives.serialization import (
-    Encoding,
-    NoEncryption,
-    PrivateFormat,
-    load_pem_private_key,
-)
+from typing import TYPE_CHECKING, Any
 
 from bluffline.errors import SettingsError
 from bluffline.folders import UserFolder
 from bluffline.intake import read_text
 from bluffline.media.opening import shown
 from bluffline.report.files import save_text
+
+if TYPE_CHECKING:  # loaded where something is signed or verified, so that the desk is there a tenth of a second sooner
+    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 _SCHEMA = "bluffline.key/1"
 _OWN, _OTHERS = "own.pem", "others.json"
@@ -55,6 +51,9 @@ class PublicKey:
 
     def signed(self, message: bytes, signature: bytes) -> bool:
         """Whether a signature of a message was made with this key."""
+        from cryptography.exceptions import InvalidSignature
+        from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
+
         try:
             Ed25519PublicKey.from_public_bytes(self.data).verify(signature, message)
         except (InvalidSignature, ValueError):
@@ -67,7 +66,7 @@ class PublicKey:
         return {"name": self.name, "public": base64.b64encode(self.data).decode()}
 
     @classmethod
-    def from_data(cls, data: Any) -> "PublicKey":
+    def from_data(cls, data: Any) -> PublicKey:
         """A key of its stored form.
 
         Raises
@@ -112,7 +111,7 @@ class OtherKey:
         return {**self.key.as_data, "trusted": self.trusted.isoformat(timespec="seconds"), "revoked": revoked, "why": self.why}
 
     @classmethod
-    def from_data(cls, data: Any) -> "OtherKey":
+    def from_data(cls, data: Any) -> OtherKey:
         """A key of its stored form.
 
         Raises
@@ -172,6 +171,8 @@ class Keys:
         return renamed
 
     def _make(self, path: Path, name: str) -> None:
+        from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
         self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         own = OwnKey(name, Ed25519PrivateKey.generate())
         _checked(own)
@@ -255,6 +256,9 @@ def load_key(path: Path, name: str = "") -> PublicKey:
 
 
 def _ed25519(pem: str) -> Ed25519PrivateKey:
+    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+    from cryptography.hazmat.primitives.serialization import load_pem_private_key
+
     private = load_pem_private_key(pem.encode(), None)
     if not isinstance(private, Ed25519PrivateKey):
         raise TypeError("it is of another kind")
@@ -269,6 +273,8 @@ def _checked(own: OwnKey) -> None:
 
 
 def _own_text(own: OwnKey) -> bytes:
+    from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
+
     pem = own.private.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
     return f"# {own.name}\n".encode() + pem
 
