@@ -13,7 +13,8 @@ from bluffline.prove.prove import ProveRequest, propose_all, prove
 from bluffline.prove.render import render
 from bluffline.prove.runs import PieceAsked
 from bluffline.prove.trial import try_treatment
-from bluffline.report.certificate import certificate_page
+from bluffline.report.keys import Keys
+from bluffline.report.pages import certificate_page
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
@@ -24,6 +25,7 @@ from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.treat.kinds.tone import Tone
+from bluffline.view.small import hatched
 from clips import blocks, dissolved, signal
 
 FIRST, LAST, COUNT = 30, 49, 80
@@ -71,10 +73,16 @@ def test_what_is_written_is_legal_where_one_shot_needs_nothing_and_the_other_muc
     late = [each for each in survey.findings() if each.shot == 1]
     treatments = {each.shot: each.treatment for each in propose_all(survey, shots, late)}
     assert set(treatments) == {1}
-    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target, "ffv1")), Monitor())
+    made = []
+
+    def certify(proof):
+        made.append(certificate_page(proof, Keys().own().public, hatched))
+        return {}
+
+    proof = prove(ProveRequest(survey, shots, treatments, target, codec_for(target, "ffv1")), Monitor(), certify)
     assert must_fix(survey.findings()) and not must_fix([each for each in proof.after_findings if each.shot == 1])
     words = "Frames 30 to 39 of shot 1 are mixed with shot 2 by a dissolve"
-    assert words in certificate_page(proof), "and the certificate does not say that they are as they were"
+    assert words in made[0], "and the certificate does not say that they are as they were"
     high = percent_columns(proof.after.table, proof.after.source)["rgb_max"][FIRST : LAST + 1]
     assert high.max() <= 105.01, "the limits of the shot that comes hold from its first frame on"
 

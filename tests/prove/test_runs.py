@@ -20,7 +20,7 @@ from bluffline.prove.pictures import KeepUnreadable, refuse_other_light
 from bluffline.prove.prove import ProveRequest, prove
 from bluffline.prove.render import render
 from bluffline.prove.runs import PieceAsked, render_piece
-from bluffline.report.certificate import certificate_files
+from bluffline.report.certify import certificate_files
 from bluffline.report.keys import Keys
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
@@ -30,6 +30,7 @@ from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands
 from bluffline.survey.survey import run_survey, start_survey
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
+from bluffline.view.small import hatched
 from clips import make_clip, signal
 
 SHOTS = [Shot(0, 0), Shot(1, 40), Shot(41, 60), Shot(61, 89)]
@@ -128,7 +129,7 @@ def certified(folder, hands):
     film = make_clip(folder / "film.mkv", moving, 90, sound=True)
     survey = run_survey(start_survey(probe(film), load_rules("r103")), Monitor())
     request = ProveRequest(survey, SHOTS, STEPS, folder / "o.mov", CODECS["prores"])
-    proof = prove(request, Monitor(), partial(certificate_files, key=Keys().own(), monitor=Monitor()), hands)
+    proof = prove(request, Monitor(), partial(certificate_files, key=Keys().own(), monitor=Monitor(), draw=hatched), hands)
     report = json.loads((folder / "o.mov.certificate.json").read_text())
     words = re.sub(r'"[^"]*(sha256|path|at|modified|finished|checked)": [^,}]*', "", json.dumps(report["after"]["findings"]))
     with av.open(str(folder / "o.mov")) as container:

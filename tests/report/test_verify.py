@@ -22,7 +22,7 @@ from bluffline.media.codecs import codec_for
 from bluffline.media.probe import probe
 from bluffline.media.target import CERTIFICATE_PARTS, certificate_paths, put_certificate
 from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.report.certificate import certificate_files, standing_certificate
+from bluffline.report.certify import certificate_files, standing_certificate
 from bluffline.report.forms import schema_of
 from bluffline.report.keys import Keys, PublicKey, key_text, load_key
 from bluffline.report.signature import canonical, sign
@@ -31,6 +31,7 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.survey.checking import check
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
+from bluffline.view.small import hatched
 from clips import make_clip
 
 TRIALS = 2_000
@@ -48,7 +49,7 @@ def certified(signers, tmp_path_factory):
     """A small file that is good as it stands, a still, with its certificate."""
     clip = make_clip(tmp_path_factory.mktemp("good") / "good.mkv", lambda n: np.full((64, 96, 3), 0.3), 40, codec="ffv1")
     checked = check(start_survey(probe(clip), load_rules("r103")), Monitor())
-    put_certificate(clip, standing_certificate(checked, signers.own(), Monitor()))
+    put_certificate(clip, standing_certificate(checked, signers.own(), Monitor(), hatched))
     return clip
 
 
@@ -62,7 +63,7 @@ def proved(signers, over_clip, tmp_path_factory):
     shots = survey.shots()
     treatments = {each.shot: each.treatment for each in propose_all(survey, shots, survey.findings(shots))}
     request = ProveRequest(survey, shots, treatments, target, codec_for(target))
-    assert prove(request, Monitor(), partial(certificate_files, key=signers.own(), monitor=Monitor())).legal
+    assert prove(request, Monitor(), partial(certificate_files, key=signers.own(), monitor=Monitor(), draw=hatched)).legal
     return target
 
 

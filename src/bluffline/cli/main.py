@@ -21,7 +21,8 @@ from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
 from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.prove.prove import ProveRequest, prove, refuse_unreadable
-from bluffline.report.certificate import certificate_files, certificate_report, checked_report, standing_certificate
+from bluffline.report.certificate import certificate_report, checked_report
+from bluffline.report.certify import certificate_files, standing_certificate
 from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.report.forms import FORMS, CheckForm, ChecksForm, ErrorForm, schema_of
@@ -36,6 +37,7 @@ from bluffline.survey.checking import check
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.runs import Hands, run_survey_in_runs
 from bluffline.survey.survey import Survey, run_survey, start_survey
+from bluffline.view.small import hatched
 
 COMMANDS = (
     *("check", "legalise", "batch", "watch", "compare", "verify", "keys", "schema"),
@@ -186,7 +188,7 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
         print(describe(survey, checked))
     if key is not None and checked.good:
         with terminal_monitor() as monitor:
-            certificate = standing_certificate(checked, key, monitor)
+            certificate = standing_certificate(checked, key, monitor, hatched)
         put_certificate(path, certificate, force=options.force)
         print(f"Certificate: {shown(certificate_paths(path).page)}", file=sys.stderr)
     elif key is not None:
@@ -212,7 +214,7 @@ def _legalise(options: argparse.Namespace) -> int:
         refuse_unreadable(survey, kept)
         plan = legalised(survey, plan_of(survey, work), monitor)
         request = ProveRequest(survey, plan.shots, plan.ladders, options.out, codec, kept, carriage)
-        proof = prove(request, monitor, partial(certificate_files, key=key, monitor=monitor), hands)
+        proof = prove(request, monitor, partial(certificate_files, key=key, monitor=monitor, draw=hatched), hands)
     for loss in proof.losses[len(carriage.losses) :]:
         print(f"bluffline: {loss}", file=sys.stderr)
 

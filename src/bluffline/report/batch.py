@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from bluffline import __version__
-from bluffline.report.certificate import page
 from bluffline.report.check import plain_cell
 from bluffline.report.forms import BatchForm
+from bluffline.report.pages import page
 
 _WIDTH, _HEIGHT = 240, 36
 _RANGE = (-12.0, 125.0)  # percent from the foot to the top of a small skyline

@@ -20,7 +20,8 @@ from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
 from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.prove.prove import Proof, ProveRequest, prove, refuse_unreadable
-from bluffline.report.certificate import certificate_files, certificate_report, checked_report, standing_certificate
+from bluffline.report.certificate import certificate_report, checked_report
+from bluffline.report.certify import certificate_files, standing_certificate
 from bluffline.report.check import frames_csv
 from bluffline.report.files import save_text
 from bluffline.report.keys import Keys, OwnKey
@@ -42,6 +43,7 @@ from bluffline.signal.format import NO_OVERRIDES, Overrides
 from bluffline.survey.checking import Checked, check, check_again
 from bluffline.survey.monitor import Monitor, Progress
 from bluffline.survey.survey import Survey, start_survey
+from bluffline.view.small import hatched
 
 COLUMNS = 240  # of a small skyline, at most
 _ENDS = ("y_min", "y_max", "rgb_min", "rgb_max")
@@ -224,7 +226,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
     if checked.good and asked.certify and key is not None:
         name = asked.standing
         name.parent.mkdir(parents=True, exist_ok=True)
-        files = {name.parent / path.name: data for path, data in standing_certificate(checked, key, monitor).items()}
+        files = {name.parent / path.name: data for path, data in standing_certificate(checked, key, monitor, hatched).items()}
         put_certificate(name, files, force=asked.force)
         left = tuple(map(str, files))
     state = State.GOOD if checked.good else State.TO_FIX
@@ -242,7 +244,7 @@ def _legalised(asked: Asked, survey: Survey, work: WorkFile | None, key: OwnKey,
     refuse_unreadable(survey, None)
     plan = legalised(survey, plan_of(survey, work), monitor)
     request = ProveRequest(survey, plan.shots, plan.ladders, target, codec, None, carriage)
-    return prove(request, monitor, partial(certificate_files, key=key, monitor=monitor))
+    return prove(request, monitor, partial(certificate_files, key=key, monitor=monitor, draw=hatched))
 
 
 def small_skyline(survey: Survey) -> bytes:

@@ -18,7 +18,7 @@ from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.propose.propose import Proposal
 from bluffline.prove.pictures import KeepUnreadable
 from bluffline.prove.prove import Proof, ProveRequest, propose_all, prove
-from bluffline.report.certificate import certificate_files, standing_certificate
+from bluffline.report.certify import certificate_files, standing_certificate
 from bluffline.report.keys import Keys
 from bluffline.session.asked import Asked
 from bluffline.session.faults import Fault, fault_of
@@ -44,6 +44,7 @@ from bluffline.ui.dialogs.result import ResultDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
 from bluffline.ui.picture.workers import FrameWorker
+from bluffline.view.small import hatched
 
 _FRAME_FIRST = 1.0  # seconds that a survey waits at most for the frame in view, which would be shown later for it
 _JUDGE_AFTER = 40  # milliseconds after which shots that were divided are judged: what the hand sees comes first
@@ -335,7 +336,7 @@ class LongWork(QObject):
 
         def job(monitor: Monitor) -> Proof:
             key = Keys().own()  # without one there is no certificate: told before work begins
-            files = partial(certificate_files, key=key, monitor=monitor)
+            files = partial(certificate_files, key=key, monitor=monitor, draw=hatched)
             carriage = rehearse(survey.programme, survey.source, chosen, target, drop_tracks=drop_tracks)
             return prove(ProveRequest(survey, shots, treatments, target, chosen, keep, carriage), monitor, files)
 
@@ -352,7 +353,7 @@ class LongWork(QObject):
 
         def job(monitor: Monitor) -> Path:
             key = Keys().own()
-            files = standing_certificate(check_again(survey, monitor), key, monitor)
+            files = standing_certificate(check_again(survey, monitor), key, monitor, hatched)
             put_certificate(survey.programme.path, files)
             return certificate_paths(survey.programme.path).page
 
