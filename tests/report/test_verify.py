@@ -114,6 +114,16 @@ def test_every_changed_byte_of_any_part_is_told(certified, signers, tmp_path):
     assert verify(file, None, signers, Monitor()).good
 
 
+def test_a_file_that_was_renamed_with_its_certificate_is_still_what_was_certified(certified, signers, tmp_path):
+    file = copied(certified, tmp_path)
+    for path, other in zip(
+        (file, *certificate_paths(file)), (tmp_path / "a.mkv", *certificate_paths(tmp_path / "a.mkv")), strict=True
+    ):
+        path.rename(other)
+    verified = verify(tmp_path / "a.mkv", None, signers, Monitor())
+    assert verified.good and told(verified, "file").told.endswith("the file that it is about, called good.mkv then.")
+
+
 def test_what_is_missing_is_told(certified, signers, tmp_path):
     file = copied(certified, tmp_path)
     paths = certificate_paths(file)

@@ -184,7 +184,9 @@ def _about(file: Path, data: dict[str, Any], monitor: Monitor) -> list[Point]:
     except OSError as error:
         raise MediaError(f"{shown(file)} can't be read: {error.strerror}.") from error
     if is_it:
-        points.append(Point("file", holds=True, told=f"{shown(file.name)} is, to the byte, the file that it is about."))
+        before = Path(_report(data)["file"]["path"]).name
+        called = f", called {before} then" if before != shown(file.name) else ""
+        points.append(Point("file", holds=True, told=f"{shown(file.name)} is, to the byte, the file that it is about{called}."))
     else:
         other = "it is the source that was corrected, not what was written"
         other = other if is_source else _changed_tracks(opening, data, monitor)
