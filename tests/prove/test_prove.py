@@ -204,7 +204,7 @@ def test_a_full_disk_leaves_nothing(over_clip, tmp_path):
     _, errors = run.communicate(timeout=300)
     assert run.returncode == 2, errors
     assert "could not be written" in errors and "Traceback" not in errors and errors.count("\n") == 1
-    assert [path.name for path in tmp_path.iterdir()] == ["data"], "the key that it would have been signed with, and nothing else"
+    assert [path.name for path in tmp_path.iterdir()] == ["data"], "the key to sign with, and nothing else"
 
 
 def begun(run, folder):
