@@ -76,7 +76,7 @@ NAMED = (
         "percent[low][span].min()), float(percent[high][span].max())", ("survey",),
     ),
     Change(
-        "a certificate tells no finding of the written file", "report/certificate.py",
+        "a certificate tells no finding of the written file", "report/pages.py",
         "after=_rows(proof.after_findings, programme)", "after=[]", ("report", "prove"),
     ),
     Change(
