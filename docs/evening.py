@@ -130,7 +130,7 @@ def run(desk: Desk, until: Until, folder: Path) -> Iterator[Stage]:
     yield Stage("group", (f"one rung, {held} shots",))
 
     press("legalise", lambda: desk.jobs.kind is None and any(step.limits for step in document.work.ladder(POTTER)))
-    until(lambda: not session.untried())
+    until(lambda: session.all_tried)
     session.place.choose(None)
     desk.show_page("Findings")
     yield Stage("answered", (f"{session.must_fix_count} had to be fixed, {session.left_count} are left",))

@@ -100,7 +100,7 @@ def main() -> None:
             def steady() -> bool:
                 asked.append(replace(desk.viewer._view(), around=None))
                 still = len(asked) > _STEADY and asked[-_STEADY:] == [asked[-1]] * _STEADY and desk.viewer.frames.idle
-                return still and not desk.session.untried()
+                return still and desk.session.all_tried
 
             until(steady)
 
@@ -124,7 +124,7 @@ def main() -> None:
         save("finding")
         desk.work.legalise()
         until(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None)
-        until(lambda: not desk.session.untried())  # what is told to be left is what was tried
+        until(lambda: desk.session.all_tried)  # what is told to be left is what was tried
         go_to(236)
         save("desk")
         go_to(520)

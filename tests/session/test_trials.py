@@ -75,7 +75,7 @@ def test_a_shot_that_only_its_coding_makes_illegal_is_counted_and_named(tmp_path
     assert session.all_tried, "nothing is written where nothing is done"
     session.document.set_treatment(1, MEND, "by hand")
     assert [(each.shot, each.treatment) for each in session.untried()] == [(session.shots[1], MEND), (session.shots[0], ())]
-    try_all(session.survey, list(session.untried()), Monitor(), session.take_trial, session.coding)
+    try_all(session.survey, session.untried(), Monitor(), session.take_trial, session.coding)
     assert session.all_tried
     added = session.added_by_coding()
     assert set(added) == {0} and session.left_count == session.left_in(1) + added[0]
@@ -105,7 +105,7 @@ def test_some_frames_of_every_shot_come_before_every_frame_of_any(session):
         session.document.set_treatment(shot, MEND, "by hand")
     session.place.go_to(14)
     told = []
-    wanted = list(session.untried())
+    wanted = session.untried()
     assert [each.shot for each in wanted] == [session.shots[1], session.shots[0]], "the shot in view comes first"
     try_all(session.survey, wanted, Monitor(), told.append)
     assert [(trial.shot.first, trial.whole) for trial in told] == [(12, False), (0, False), (12, True), (0, True)]

@@ -339,8 +339,11 @@ class Session:
         trial = self.trial_of(shot)
         return None if trial is None else trial.left(self._found.in_shot.get(shot, ()), self._found.waivers)
 
-    def untried(self) -> Iterator[Untried]:
+    def untried(self) -> list[Untried]:
         """The shots whose treatments are still to be tried, the one in view first."""
+        return list(self._untried())
+
+    def _untried(self) -> Iterator[Untried]:
         if self.survey is not None:
             known = {shot: each for shot, each in self.standing.items() if shot < self.treatable}
             yield from self.trials.untried(
@@ -350,7 +353,7 @@ class Session:
     @property
     def all_tried(self) -> bool:
         """Whether nothing is left to be tried."""
-        return next(self.untried(), None) is None
+        return next(self._untried(), None) is None
 
     @property
     def as_written(self) -> bool:

@@ -62,7 +62,7 @@ class Trying(QObject):
 
     def _start(self) -> None:
         session = self._session
-        survey, wanted = session.survey, list(session.untried())
+        survey, wanted = session.survey, session.untried()
         if survey is None or not wanted or self._busy():
             return
 
