@@ -179,8 +179,8 @@ def _about(file: Path, data: dict[str, Any], monitor: Monitor) -> list[Point]:
     opening = Opening.of(file)
     try:
         own = sum(each.stat().st_size for each in opening.files)
-        is_it = own == size and checksum(opening.files, monitor, "The file") == digest
-        is_source = proof and not is_it and checksum(opening.files, monitor, "The file") == data["sha256"]["source"]
+        found = checksum(opening.files, monitor, "The file")
+        is_it, is_source = own == size and found == digest, proof and found == data["sha256"]["source"]
     except OSError as error:
         raise MediaError(f"{shown(file)} can't be read: {error.strerror}.") from error
     if is_it:

@@ -1,4 +1,4 @@
-"""A survey judged, while it grows and when it is done; and what its treatments will make of its extremes."""
+"""A survey judged, while it grows and when it is done."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
