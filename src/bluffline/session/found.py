@@ -12,12 +12,15 @@ from bluffline.survey.survey import Survey, mended_by_writing, must_fix
 
 @dataclass(frozen=True, eq=False)
 class Found:
-    """Findings of a survey, under the waivers that they have."""
+    """Findings of a survey, under the waivers that they have.
+
+    ``counted``: what is left by trials, and of what; to be handed on to whatever is found next, most of which is the same.
+    """
 
     survey: Survey | None
     findings: Sequence[Finding]
     waivers: tuple[Waiver, ...] = ()
-    _left: WeakKeyDictionary[Trial, int] = field(default_factory=WeakKeyDictionary, repr=False)
+    counted: WeakKeyDictionary[Trial, tuple[object, int]] = field(default_factory=WeakKeyDictionary, repr=False)
 
     @cached_property
     def in_shot(self) -> Mapping[int, Sequence[Finding]]:
@@ -37,16 +40,18 @@ class Found:
 
     def left_by(self, trial: Trial, shot: int) -> int:
         """How many that must be fixed a trial leaves of a shot, by its number."""
-        if trial not in self._left:
-            self._left[trial] = trial.left(self.to_fix.get(shot, ()), self.waivers)
-        return self._left[trial]
+        return self._left(trial, self.to_fix.get(shot, ()))
 
     def added_by(self, trial: Trial, shot: int) -> int:
         """How many that must be fixed are added to a shot, by its number, where it is only coded."""
-        if trial not in self._left:
-            own = self.in_shot.get(shot, ())
-            self._left[trial] = trial.left(own, self.waivers) - len(must_fix(own))
-        return self._left[trial]
+        own = self.in_shot.get(shot, ())
+        return self._left(trial, own) - len(must_fix(own))
+
+    def _left(self, trial: Trial, found: Sequence[Finding]) -> int:
+        of = [each.place for each in found], self.waivers
+        if (known := self.counted.get(trial)) is None or known[0] != of:
+            known = self.counted[trial] = of, trial.left(found, self.waivers)
+        return known[1]
 
 
 def _by_shot(findings: Iterable[Finding]) -> Mapping[int, list[Finding]]:

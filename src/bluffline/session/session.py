@@ -45,7 +45,7 @@ from bluffline.survey.chart_rule import rule_reference
 from bluffline.survey.survey import Survey, start_survey
 from bluffline.treat.ladder import acts
 
-_AT_ONCE = 0.02  # seconds in which an operator notices nothing
+_AT_ONCE = 0.008  # seconds, so that what is drawn with it is there before an operator notices
 
 
 class Session:
@@ -169,7 +169,7 @@ class Session:
         """Take over what was found, with whatever is waived by now."""
         waivers = self.document.work.waivers
         self.findings = waived(judged.findings, waivers)
-        self._found = Found(judged.survey, self.findings, waivers)
+        self._found = Found(judged.survey, self.findings, waivers, self._found.counted)
         self.place.let_go()
 
     def _divided(self) -> None:

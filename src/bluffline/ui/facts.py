@@ -2,6 +2,8 @@
 
 from collections.abc import Mapping
 
+from PyQt6.QtCore import QTimer
+
 from bluffline.figures import figure
 from bluffline.session.session import Session
 from bluffline.treat.ladder import acts
@@ -23,6 +25,9 @@ class Facts:
         self._session, self._viewer, self._measuring, self._header = session, viewer, measuring, header
         self._heads = heads
         self._added: dict[int, int] = {}  # findings that coding adds, as they were told of
+        self._left = QTimer()  # thousands of shots are counted after what the hand did is drawn
+        self._left.setSingleShot(True)
+        self._left.timeout.connect(self._tell_left)
 
     def tell_survey(self) -> None:
         """Within which limits the programme is looked at, and how much is left."""
@@ -38,8 +43,13 @@ class Facts:
         self.tell_left()
 
     def tell_left(self) -> None:
-        """How much of what must be fixed is left, as far as it is known."""
+        """How much of what must be fixed is left, as far as it is known; in a moment, once for all that changes until then."""
+        self._left.start()
+
+    def _tell_left(self) -> None:
         session = self._session
+        if session.survey is None:
+            return
         left, count = session.left_count, session.must_fix_count
         treated = any(acts(steps) for steps in session.document.treatments.values())
         self._heads["Findings"].set_facts(f"{left} left of {count}" if treated else f"{count} must fix")
