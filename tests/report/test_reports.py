@@ -154,8 +154,10 @@ def test_what_is_left_is_in_the_certificate(survey, tmp_path):
 def test_skyline_marks_only_what_is_outside(survey):
     svg = skyline_svg(survey, [Shot(0, 11), Shot(12, 23)])
     over = re.findall(r'points="([^"]+)" fill="url', svg)[0]
-    heights = [float(point.split(",")[1]) for point in over.split()]
-    assert len(heights) == 2 * 2 * 24 and min(heights[24:48]) < min(heights[:24]) == max(heights[:24])
+    places = [tuple(map(float, point.split(","))) for point in over.split()]
+    top, foot = [y for _, y in places[:24]], [y for _, y in places[24:]]
+    assert len(places) == 2 * 2 * 12 and min(x for x, _ in places) == 500
+    assert max(top) < min(foot) == max(foot), "over the limit, and down to it; the shot that is within has no mark"
 
 
 def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch):

@@ -4,7 +4,6 @@ import base64
 import json
 import shutil
 import stat
-from functools import partial
 from threading import Barrier, Thread
 
 import av
@@ -18,64 +17,16 @@ from jsonschema import validate
 
 from bluffline.cli.main import main
 from bluffline.errors import SettingsError
-from bluffline.media.codecs import codec_for
-from bluffline.media.probe import probe
-from bluffline.media.target import CERTIFICATE_PARTS, certificate_paths, put_certificate
-from bluffline.prove.prove import ProveRequest, propose_all, prove
-from bluffline.report.certify import certificate_files, standing_certificate
+from bluffline.media.target import certificate_paths
 from bluffline.report.forms import schema_of
 from bluffline.report.keys import Keys, PublicKey, key_text, load_key
-from bluffline.report.signature import canonical, sign
+from bluffline.report.signature import canonical
 from bluffline.report.verify import verify
 from bluffline.rules.rulefile import load_rules
-from bluffline.survey.checking import check
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import run_survey, start_survey
-from bluffline.view.small import hatched
-from clips import make_clip
+from certificates import copied, forged, told
 
 TRIALS = 2_000
-
-
-@pytest.fixture(scope="module")
-def signers(tmp_path_factory):
-    keys = Keys(tmp_path_factory.mktemp("keys"))
-    keys.own("Larkmoor, desk 3")
-    return keys
-
-
-@pytest.fixture(scope="module")
-def certified(signers, tmp_path_factory):
-    """A small file that is good as it stands, a still, with its certificate."""
-    clip = make_clip(tmp_path_factory.mktemp("good") / "good.mkv", lambda n: np.full((64, 96, 3), 0.3), 40, codec="ffv1")
-    checked = check(start_survey(probe(clip), load_rules("r103")), Monitor())
-    put_certificate(clip, standing_certificate(checked, signers.own(), Monitor(), hatched))
-    return clip
-
-
-@pytest.fixture(scope="module")
-def proved(signers, over_clip, tmp_path_factory):
-    """A file that was written and proved, with its certificate."""
-    survey, target = (
-        run_survey(start_survey(probe(over_clip), load_rules("r103")), Monitor()),
-        tmp_path_factory.mktemp("p") / "l.mkv",
-    )
-    shots = survey.shots()
-    treatments = {each.shot: each.treatment for each in propose_all(survey, shots, survey.findings(shots))}
-    request = ProveRequest(survey, shots, treatments, target, codec_for(target))
-    assert prove(request, Monitor(), partial(certificate_files, key=signers.own(), monitor=Monitor(), draw=hatched)).legal
-    return target
-
-
-def copied(file, folder):
-    for path in (file, *certificate_paths(file)):
-        shutil.copy(path, folder)
-    return folder / file.name
-
-
-def told(verified, about):
-    (point,) = [point for point in verified.points if point.about == about]
-    return point
 
 
 @pytest.mark.parametrize("which", ["certified", "proved"])
@@ -148,18 +99,6 @@ def test_a_certificate_of_another_file_and_the_source_of_a_proof_are_told_from_w
     assert verify(proved, other, signers, Monitor()).good
     with pytest.raises(SettingsError, match="not named as certificates are"):
         verify(proved, proved, signers, Monitor())
-
-
-def forged(file, key, change):
-    """Sign a changed certificate with a key."""
-    paths = certificate_paths(file)
-    data = json.loads(paths.data.read_bytes())
-    change(data)
-    paths.data.write_bytes(canonical(data))
-    parts = {part: path.read_bytes() for part, path in zip(CERTIFICATE_PARTS[:-1], paths[:-1], strict=True)}
-    from datetime import UTC, datetime
-
-    paths.signature.write_bytes(sign(parts, key, datetime.now(UTC)))
 
 
 def rewrapped(file, target, change=lambda packet: packet):

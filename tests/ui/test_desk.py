@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from bluffline.media.codecs import CODECS
+from bluffline.media.target import certificate_paths
 from bluffline.rules.catalogue import headline
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.severity import Severity
@@ -307,6 +308,11 @@ def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_pat
     opened = []
     monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
     buttons = {button.text(): button for button in result.findChildren(QPushButton)}
+    buttons["Print it as PDF"].click()
+    qtbot.waitUntil(lambda: "lies beside the certificate" in desk.header.message, timeout=WAIT)
+    assert certificate_paths(target).printed.read_bytes().startswith(b"%PDF")
+    desk.acts["print"].trigger()  # of what is in view, which nobody has certified
+    qtbot.waitUntil(lambda: "There is no certificate" in desk.header.message, timeout=WAIT)
     for words in ("Open the certificate", "Open its folder", "Close"):
         buttons[words].click()
     assert {Path(name) for name in opened} == {target.parent, target.with_name(f"{target.name}.certificate.html")}

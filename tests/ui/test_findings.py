@@ -76,7 +76,8 @@ def test_a_finding_tells_what_becomes_of_it_and_the_button_what_is_left(surveyed
     session.place.go_to(18)
     session.document.set_treatment(1, MEND, "by hand")
     qtbot.waitUntil(lambda: session.all_tried, timeout=WAIT)
-    assert desk.header.buttons["prove"].text() == "Prove and write (0 left) …" and desk.findings_card.facts == "0 left of 3"
+    qtbot.waitUntil(lambda: desk.header.buttons["prove"].text() == "Prove and write (0 left) …", timeout=WAIT)
+    assert desk.findings_card.facts == "0 left of 3"
     assert str(session.outcome(session.findings[0])).endswith(", answered (before coding)")
     session.codec = CODECS["ffv1"]
     assert str(session.outcome(session.findings[0])).endswith(", answered"), "it is written as it was tried"
@@ -90,7 +91,8 @@ def test_a_finding_tells_what_becomes_of_it_and_the_button_what_is_left(surveyed
     qtbot.waitUntil(lambda: session.all_tried, timeout=WAIT)
     assert desk.findings.grab().toImage().width() > 0
     session.document.undo()
-    assert desk.header.buttons["prove"].text() == "Prove and write (3 left) …" and session.outcome(session.findings[0]) is None
+    assert session.outcome(session.findings[0]) is None
+    qtbot.waitUntil(lambda: desk.header.buttons["prove"].text() == "Prove and write (3 left) …", timeout=WAIT)
     session.document.redo()
     assert session.outcome(session.findings[0]).measured, "it was tried before"
 

@@ -380,7 +380,7 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     desk.programmes.show_facts()
     desk.show_keys()
     desk.work.prove_and_write()
-    desk.work.make_signal()
+    desk.programmes.make_signal()
     desk.work.ask("Is it?", "It is")
     desk.header.fault(Fault("It broke.", "with details"))
     desk.header.details.click()

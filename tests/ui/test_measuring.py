@@ -248,7 +248,7 @@ def test_a_test_signal_is_made_opened_and_its_bars_checked(surveyed_desk, qtbot,
     target = tmp_path / "bars.mkv"
     settings = {"size": (640, 360), "depth": 10, "seconds": 0.2}
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
-        desk.work.write_test_signal(SIGNALS["bars"], target, CODECS["ffv1"], settings)
+        desk.programmes.write_test_signal(SIGNALS["bars"], target, CODECS["ffv1"], settings)
     settled(qtbot, desk, lambda: desk.session.programme.path == target and desk.viewer.preview.signal is not None)
     qtbot.keyClick(desk, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: desk.work.beside.kind is None, timeout=WAIT)

@@ -40,7 +40,7 @@ from bluffline.survey.survey import Survey, run_survey, start_survey
 from bluffline.view.small import hatched
 
 COMMANDS = (
-    *("check", "legalise", "batch", "watch", "compare", "verify", "keys", "schema"),
+    *("check", "legalise", "batch", "watch", "compare", "verify", "print", "keys", "schema"),
     *("scope", "bars", "signal", "chart", "apply", "steps", "propose", "match"),
 )
 _JSON, _CSV = (".json",), (".csv",)

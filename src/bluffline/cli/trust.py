@@ -1,4 +1,4 @@
-"""Commands on what others have certified: verify; and the keys that certificates are signed with."""
+"""Commands on what is certified: verify, print; and the keys that certificates are signed with."""
 
 import argparse
 import json
@@ -9,23 +9,31 @@ from bluffline.cli import files
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import SettingsError
 from bluffline.media.opening import shown
-from bluffline.report.files import save_text
+from bluffline.media.target import certificate_paths
+from bluffline.report.files import save_bytes, save_text
 from bluffline.report.keys import Keys, key_text, load_key, told_time
-from bluffline.report.verify import verify
+from bluffline.report.verify import print_certificate, verify
 from bluffline.rules.rulefile import load_rules
 
 _VERIFIED, _NOT_VERIFIED = 0, 1
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
-    """Declare the two commands."""
+    """Declare the three commands."""
     verifying = commands.add_parser("verify", help="say whether a file is what its certificate says, and who has signed it")
     verifying.set_defaults(run=_verify)
     verifying.add_argument("file", type=Path, metavar="FILE", help="a file, or numbered pictures (shot_%%04d.dpx)")
-    verifying.add_argument("certificate", type=Path, nargs="?", metavar="CERTIFICATE", help="default: the one beside the file")
+    verifying.add_argument(
+        "certificate", type=Path, nargs="?", metavar="CERTIFICATE", help="its JSON or PDF; default: the JSON beside the file"
+    )  # fmt: skip
     verifying.add_argument("--measure", action="store_true", help="judge the file anew, and compare finding by finding")
     verifying.add_argument("--rules", metavar="PATH", help="the rule file, with --measure, where it is not a shipped one")
     verifying.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
+    printing = commands.add_parser("print", help="make a PDF of a file's certificate, which lies in it whole")
+    printing.set_defaults(run=_print)
+    printing.add_argument("file", type=Path, metavar="FILE", help="a file with a certificate, or numbered pictures")
+    printing.add_argument("--out", type=Path, metavar="OUT.pdf", help="default: FILE.certificate.pdf, beside the certificate")
+    files.add_force(printing)
     keys = commands.add_parser("keys", help="the key that you sign certificates with, and those that you trust")
     keys.set_defaults(run=_list)
     acts = keys.add_subparsers(metavar="ACT", dest="act")
@@ -62,6 +70,18 @@ def _verify(options: argparse.Namespace) -> int:
         how = "" if options.measure else "; its pictures were not judged anew, which --measure does"
         print(f"{shown(options.file)}: {'verified' if told.good else 'NOT verified'}{how}")
     return _VERIFIED if told.good else _NOT_VERIFIED
+
+
+def _print(options: argparse.Namespace) -> int:
+    target = options.out or certificate_paths(options.file).printed
+    if target.suffix.lower() != ".pdf":
+        raise SettingsError(f"{shown(target)} is no name of a PDF; choose one that ends with .pdf.")
+    if target.exists() and not options.force:
+        raise SettingsError(f"{shown(target)} is there already; --force replaces it.")
+    with terminal_monitor() as monitor:
+        save_bytes(target, print_certificate(options.file, monitor))
+    print(shown(target))
+    return _VERIFIED
 
 
 def _list(_: argparse.Namespace) -> int:

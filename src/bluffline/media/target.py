@@ -25,6 +25,11 @@ class CertificatePaths(NamedTuple):
     page: Path
     signature: Path
 
+    @property
+    def printed(self) -> Path:
+        """Where it stands as PDF, if somebody has printed it."""
+        return self.data.with_suffix(".pdf")
+
 
 def certificate_paths(target: Path) -> CertificatePaths:
     """Where a file's certificate stands."""
@@ -51,7 +56,9 @@ class Claim:
         WriteError : the disk refuses, or another file has come under the target's name since this was claimed
         """
         target = self.target
-        aside = {path: path.with_name(f".{path.name}.{os.getpid()}.old") for path in certificate_paths(target) if path.exists()}
+        beside_it = certificate_paths(target)
+        before = [path for path in (*beside_it, beside_it.printed) if path.exists()]
+        aside = {path: path.with_name(f".{path.name}.{os.getpid()}.old") for path in before}
         prepared = {path: path.with_name(f".{path.name}.{os.getpid()}.new") for path in beside}
         moved: list[Path] = []
         try:
@@ -132,6 +139,7 @@ def put_certificate(file: Path, certificate: Mapping[Path, bytes], *, force: boo
                     file_beside.write(data)
                     file_beside.flush()
                     os.fsync(file_beside.fileno())
+            certificate_paths(file).printed.unlink(missing_ok=True)
             for path, ready in prepared.items():
                 ready.replace(path)
         except OSError as error:

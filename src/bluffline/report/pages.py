@@ -195,16 +195,24 @@ def skyline_svg(survey: Survey, shots: Sequence[Shot]) -> str:
     def height(value: float) -> float:
         return _SVG_HEIGHT * (high - min(max(value, low), high)) / (high - low)
 
-    def band(upper: np.ndarray, lower: np.ndarray) -> str:
-        across = np.arange(count + 1).repeat(2)[1:-1] * _SVG_WIDTH / count
+    def band(upper: np.ndarray, lower: np.ndarray, first: int = 0) -> str:
+        across = np.arange(first, first + len(upper) + 1).repeat(2)[1:-1] * _SVG_WIDTH / count
         top = [f"{x:.1f},{height(float(v)):.1f}" for x, v in zip(across, upper.repeat(2), strict=True)]
         foot = [f"{x:.1f},{height(float(v)):.1f}" for x, v in zip(across, lower.repeat(2), strict=True)]
         return " ".join(top + foot[::-1])
 
-    over = band(np.maximum(percent["y_max"], limits.luma[1]), np.full(count, limits.luma[1]))
-    under = band(np.full(count, limits.luma[0]), np.minimum(percent["y_min"], limits.luma[0]))
-    rgb_over = band(np.maximum(percent["rgb_max"], limits.rgb[1]), np.full(count, limits.rgb[1]))
-    rgb_under = band(np.full(count, limits.rgb[0]), np.minimum(percent["rgb_min"], limits.rgb[0]))
+    def bands(upper: np.ndarray, lower: np.ndarray) -> list[str]:
+        """Where the upper is over the lower, each run of columns by itself."""
+        starts, ends = np.flatnonzero(np.diff(np.concatenate(([False], upper > lower, [False])))).reshape(-1, 2).T
+        return [band(upper[first:end], lower[first:end], first) for first, end in zip(starts, ends, strict=True)]
+
+    outside = [
+        part
+        for name, (lowest, highest) in (("y", limits.luma), ("rgb", limits.rgb))
+        for part in (
+            *bands(percent[f"{name}_max"], np.full(count, highest)), *bands(np.full(count, lowest), percent[f"{name}_min"])
+        )
+    ]  # fmt: skip
     template = jinja2.Template(
         resources.files("bluffline.report").joinpath("skyline.svg.j2").read_text("utf-8"), autoescape=True
     )
@@ -213,7 +221,7 @@ def skyline_svg(survey: Survey, shots: Sequence[Shot]) -> str:
         height=_SVG_HEIGHT,
         luma=band(percent["y_max"], percent["y_min"]),
         rgb=band(percent["rgb_max"], percent["rgb_min"]),
-        outside=[over, under, rgb_over, rgb_under],
+        outside=outside,
         lines=[(figure(value), height(value)) for value in (*limits.luma, *limits.rgb)],
         edges=sorted({tuple(round(frame * _SVG_WIDTH / frames) for frame in ends) for ends in edges(shots)}),
         numbers=[

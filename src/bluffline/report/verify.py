@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from hashlib import sha256
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from bluffline import __version__
@@ -20,6 +21,7 @@ from bluffline.media.track_digests import track_digests
 from bluffline.report.check import finding_report
 from bluffline.report.forms import VerifyForm
 from bluffline.report.keys import Keys, told_time
+from bluffline.report.printed import Print, printed, printer, read_print
 from bluffline.report.signature import Signature, read_signature
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
@@ -30,6 +32,7 @@ from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import start_survey
 
 _PROOF, _CHECK = "bluffline.certificate/2", "bluffline.check/2"
+_PRINTED = ".pdf"
 _FIGURES = "rule", "severity", "first_frame", "last_frame", "worst_frame", "worst_value", "unit", "worst_area", "runs"
 
 
@@ -81,7 +84,7 @@ def verify(
 
     Parameters
     ----------
-    certificate : its JSON; None: the one that stands beside the file
+    certificate : its JSON, or the PDF that it was printed as; None: the JSON that stands beside the file
     measure : judge the file anew as well, and hold that against what the certificate says finding by finding
     rules : those that it is judged by anew, where they are not shipped ones
 
@@ -91,14 +94,16 @@ def verify(
     SettingsError : there is no certificate, or it can't be read
     CancelledError : the monitor was asked to stop
     """
-    paths = certificate_paths(file) if certificate is None else _paths_of(certificate)
-    try:
-        content = read_bounded(paths.data)
-    except FileNotFoundError as error:
-        raise SettingsError(f"There is no certificate {shown(paths.data)}.") from error
-    except OSError as error:
-        raise SettingsError(f"{shown(paths.data)} can't be read: {error.strerror}.") from error
-    points = list(_signed(paths, content, keys, monitor))
+    if certificate is not None and certificate.suffix.lower() == _PRINTED:
+        pdf = _read(certificate)
+        found = _read_print(certificate, pdf)
+        with TemporaryDirectory(prefix="bluffline-") as folder:
+            paths = found.lay_out(Path(folder))
+            points, content = _signed(paths, keys, monitor)
+            points.append(_printed(paths, found, pdf, believed=all(each.holds for each in points)))
+    else:
+        paths = certificate_paths(file) if certificate is None else _paths_of(certificate)
+        points, content = _signed(paths, keys, monitor)
     try:
         data = json.loads(content)
         points += _about(file, data, monitor)
@@ -106,7 +111,53 @@ def verify(
             points.append(_measured(file, data, rules, monitor))
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         points.append(Point("certificate", holds=False, told=f"{shown(paths.data.name)} is no certificate: {_why(error)}."))
-    return Verified(file, paths.data, points)
+    return Verified(file, certificate or paths.data, points)
+
+
+def _read(certificate: Path) -> bytes:
+    try:
+        return read_bounded(certificate)
+    except FileNotFoundError as error:
+        raise SettingsError(f"There is no certificate {shown(certificate)}.") from error
+    except OSError as error:
+        raise SettingsError(f"{shown(certificate)} can't be read: {error.strerror}.") from error
+
+
+def print_certificate(file: Path, monitor: Monitor) -> bytes:
+    """The certificate beside a file as PDF, if it is as it was signed; by whom, and whether the file is, is not looked at.
+
+    Raises
+    ------
+    SettingsError : there is none, it is not as it was signed, or nothing can be printed here
+    """
+    paths = certificate_paths(file)
+    for point in _signature(paths, _read(paths.data), None, monitor):
+        if not point.holds:
+            raise SettingsError(f"The certificate of {shown(file.name)} is not printed. {point.told}")
+    try:
+        return printed(paths)
+    except OSError as error:
+        raise SettingsError(f"The certificate of {shown(file.name)} can't be read: {error.strerror}.") from error
+
+
+def _read_print(certificate: Path, pdf: bytes) -> Print:
+    try:
+        return read_print(pdf)
+    except ValueError as error:
+        raise SettingsError(f"{shown(certificate)} can't be verified: {error}.") from error
+
+
+def _printed(paths: CertificatePaths, found: Print, pdf: bytes, *, believed: bool) -> Point:
+    """Whether the pages of a PDF show just what is signed: they are printed anew, where whoever signed is believed."""
+    if not believed:
+        return Point("print", holds=False, told="Its pages were not looked at: what they were printed of is not believed.")
+    if found.by != (own := printer()):
+        by = found.by or "nobody knows what"
+        return Point("print", holds=False, told=f"What its pages show can't be told: printed by {by}, here by {own}.")
+    if printed(paths) == pdf:
+        return Point("print", holds=True, told="Its pages are, to the byte, what is signed.")
+    told = "Its pages are not what is signed as it is printed here: they were changed, or fonts or libraries differ."
+    return Point("print", holds=False, told=told)
 
 
 def _why(error: Exception) -> str:
@@ -123,12 +174,17 @@ def _paths_of(certificate: Path) -> CertificatePaths:
     ending = f".{CERTIFICATE_PARTS[0]}"
     name = certificate.name.removesuffix(ending)
     if not name or name == certificate.name:
-        raise SettingsError(f"{shown(certificate)} is not named as certificates are: …{ending}.")
+        raise SettingsError(f"{shown(certificate)} is not named as certificates are: …{ending}, or ….pdf where it was printed.")
     return certificate_paths(certificate.with_name(name))
 
 
-def _signed(paths: CertificatePaths, content: bytes, keys: Keys, monitor: Monitor) -> Iterator[Point]:
-    """Whether the parts of a certificate are as they were signed, and by whom."""
+def _signed(paths: CertificatePaths, keys: Keys, monitor: Monitor) -> tuple[list[Point], bytes]:
+    """Whether the parts of a certificate are as they were signed, and by whom; and its data, as they were read for that."""
+    content = _read(paths.data)
+    return list(_signature(paths, content, keys, monitor)), content
+
+
+def _signature(paths: CertificatePaths, content: bytes, keys: Keys | None, monitor: Monitor) -> Iterator[Point]:
     try:
         signature = read_signature(read_bounded(paths.signature))
     except FileNotFoundError:
@@ -150,7 +206,8 @@ def _signed(paths: CertificatePaths, content: bytes, keys: Keys, monitor: Monito
         yield Point("certificate", holds=False, told=f"Not as it was signed: {', '.join(changed)}.")
     else:
         yield Point("certificate", holds=True, told=f"All of it is as it was signed, {told_time(signature.at)}.")
-    yield _signer(signature, keys)
+    if keys is not None:
+        yield _signer(signature, keys)
 
 
 def _signer(signature: Signature, keys: Keys) -> Point:

@@ -23,6 +23,7 @@ class Kind(StrEnum):
     LEGALISE = "Legalise"
     PROOF = "The proof"
     SHOTS = "The view of all shots"
+    PRINT = "The print of the certificate"
     SIGNAL = "The test signal"
     CHART = "Reading the chart"
     BARS = "Reading the bars"

@@ -14,7 +14,8 @@ PROGRAMMES = frozenset(
     {".mov", ".mp4", ".m4v", ".mxf", ".mkv", ".webm", ".ts", ".m2ts", ".mts", ".mpg", ".mpeg", ".m2v", ".vob", ".avi", ".dv"}
     | {".gxf", ".nut", ".y4m", ".h264", ".264", ".h265", ".hevc", ".265", ".wmv", ".asf", ".flv", ".3gp", ".ogv"}
 )
-_OURS = tuple(path.name.removeprefix("x.") for path in certificate_paths(Path("x")))
+_BESIDE = certificate_paths(Path("x"))
+_OURS = tuple(path.name.removeprefix("x.") for path in (*_BESIDE, _BESIDE.printed))
 
 
 @dataclass

@@ -11,9 +11,8 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from bluffline.errors import BlufflineError
 from bluffline.media.carriage import rehearse
-from bluffline.media.codecs import Codec, codec_for
+from bluffline.media.codecs import codec_for
 from bluffline.media.opening import shown
-from bluffline.media.signals import TestSignal, write_signal
 from bluffline.media.target import certificate_paths, put_certificate
 from bluffline.propose.propose import Proposal
 from bluffline.prove.pictures import KeepUnreadable
@@ -36,10 +35,10 @@ from bluffline.survey.checking import check_again
 from bluffline.survey.monitor import Monitor, Progress
 from bluffline.survey.survey import Survey
 from bluffline.ui.actions.earlier import EarlierWork
+from bluffline.ui.actions.printing import Printing
 from bluffline.ui.actions.runner import JobRunner
 from bluffline.ui.dialogs.kept import KeptDialog
 from bluffline.ui.dialogs.layout import asked, show_until_closed
-from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.result import ResultDialog
 from bluffline.ui.dialogs.write import WriteDialog
 from bluffline.ui.header import Header
@@ -84,6 +83,7 @@ class LongWork(QObject):
         self._hold: Hold | None = None
         self._mark = ""
         self._known: Known | None = None
+        self.printing = Printing(session, header.say, header.fault)
         self.earlier = EarlierWork(session, self.beside, header.say, header.show_offer)
         self._news = ""  # what is told once the survey is done
         self._grown.connect(self._take_judged)
@@ -115,6 +115,7 @@ class LongWork(QObject):
         self._judge_soon.stop()
         self.keep_now()
         self._keeper.shutdown()
+        self.printing.stop()
         for runner in (self._opener, self._beside, self._judging, self.runner):
             runner.jobs.stop()
         if self._hold is not None:
@@ -371,28 +372,10 @@ class LongWork(QObject):
             self._header.say(f"{name}: {proof.verdict}; see {certificate}")
         else:
             self._header.say(f"{name} is still not legal after {rounds}; see {certificate}")
-        self.result_dialog = ResultDialog(proof, self._window)
+        self.result_dialog = ResultDialog(proof, self.printing.print_certificate, self._window)
         self.result_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.result_dialog.show()
         self.proved.emit(proof)
-
-    def make_signal(self) -> None:
-        """Ask which test signal to make, make it and open it."""
-        if not self.clear_the_way():
-            return
-        dialog = SignalDialog(self._window)
-        if asked(dialog):
-            self.write_test_signal(dialog.signal, dialog.rows.target, dialog.rows.codec, dialog.settings)
-
-    def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
-        """Write a test signal in the background and open it."""
-
-        def job(monitor: Monitor) -> Path:
-            tell = partial(monitor.at, "Test signal")
-            write_signal(signal, target, codec, tell=tell, **settings)  # type: ignore[arg-type]
-            return target
-
-        self.jobs.start(Kind.SIGNAL, job, self.open)
 
     def _progressed(self, progress: Progress) -> None:
         if self.jobs.kind is not None:  # what was told last may arrive after the end

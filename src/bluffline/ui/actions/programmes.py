@@ -2,19 +2,24 @@
 
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from bluffline.demo import demo_clip
 from bluffline.errors import BlufflineError
+from bluffline.media.codecs import Codec
+from bluffline.media.signals import TestSignal, write_signal
 from bluffline.rules.rulefile import load_rules
 from bluffline.session.jobs import Kind
 from bluffline.session.settings import Settings
+from bluffline.survey.monitor import Monitor
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.who import Who
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.layout import asked
+from bluffline.ui.dialogs.line_up import SignalDialog
 from bluffline.ui.dialogs.waive import WaiveDialog
 
 
@@ -44,6 +49,24 @@ class Programmes:
         name, _ = QFileDialog.getOpenFileName(self._window, "Open a programme", str(Path.cwd()), kinds)
         if name:
             self.open(Path(name))
+
+    def make_signal(self) -> None:
+        """Ask which test signal to make, make it and open it."""
+        if not self._work.clear_the_way():
+            return
+        dialog = SignalDialog(self._window)
+        if asked(dialog):
+            self.write_test_signal(dialog.signal, dialog.rows.target, dialog.rows.codec, dialog.settings)
+
+    def write_test_signal(self, signal: TestSignal, target: Path, codec: Codec, settings: dict[str, object]) -> None:
+        """Write a test signal in the background and open it."""
+
+        def job(monitor: Monitor) -> Path:
+            tell = partial(monitor.at, "Test signal")
+            write_signal(signal, target, codec, tell=tell, **settings)  # type: ignore[arg-type]
+            return target
+
+        self._work.jobs.start(Kind.SIGNAL, job, self.open)
 
     def choose_rules(self, name: str = "") -> None:
         """Put other rules in force: those named, or a file asked for."""

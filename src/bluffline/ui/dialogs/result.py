@@ -2,6 +2,8 @@
 
 from collections import Counter
 from collections.abc import Callable
+from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
@@ -22,7 +24,7 @@ _MOST_LEFT = 8  # findings that are told one by one
 class ResultDialog(QDialog):
     """Stands beside the desk until it is closed."""
 
-    def __init__(self, proof: Proof, parent: QWidget) -> None:
+    def __init__(self, proof: Proof, print_certificate: Callable[[Path], object], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("What the proof came to")
         self.setModal(False)
@@ -52,10 +54,14 @@ class ResultDialog(QDialog):
         self.losses.setVisible(bool(proof.losses))
         buttons = close_button(self)
         page = certificate_paths(target).page
-        for words, path in (("Open the certificate", page), ("Open its folder", target.parent)):
+        for words, act in (
+            ("Open the certificate", partial(_open, page)),
+            ("Print it as PDF", partial(print_certificate, target)),
+            ("Open its folder", partial(_open, target.parent)),
+        ):
             button = buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
             assert button is not None
-            button.clicked.connect(lambda _, path=path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))))
+            button.clicked.connect(lambda _, act=act: act())
         self._buttons = buttons
         lay_out(self, verdict, told, grid, self.left, self.not_judged, self.losses, buttons)
         self.setMinimumWidth(520)
@@ -67,6 +73,10 @@ class ResultDialog(QDialog):
         button.setShortcut("F3")
         button.setDefault(True)
         button.clicked.connect(lambda: (self.close(), take()))
+
+
+def _open(path: Path) -> None:
+    QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
 
 def _by_rule(findings: list[Finding]) -> Counter[str]:
