@@ -13,6 +13,7 @@ _MOST = {
     ".clf": 64 << 20,
     ".bluffline": 64 << 20,
     ".pdf": 64 << 20,
+    ".otio": 16 << 20,
 }  # a cube of 65 entries a side has some 10 MB
 _MOST_TEXT = 4 << 20  # references
 _MOST_PARTS = 32  # of a key, and of all numbers on its line; the parser's work and memory grow with their square

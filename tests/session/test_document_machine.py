@@ -141,6 +141,11 @@ class Acts(RuleBasedStateMachine):
     def split(self):
         self._keeps(self.document.split_shot)
 
+    @rule(starts=st.sets(st.integers(1, COUNT - 1), max_size=4))
+    def divide_by_a_list(self, starts):
+        self._keeps(lambda: self.document.divide_by(sorted(starts), "Take the cuts"))
+        assert [shot.first for shot in self.known.shots] == sorted({0, *starts})
+
     @rule()
     def join(self):
         self._keeps(self.document.join_shot)

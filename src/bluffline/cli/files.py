@@ -2,12 +2,14 @@
 
 import argparse
 import os
+import sys
 from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
 from bluffline.errors import MediaError, SettingsError, WriteError
 from bluffline.media.codecs import CODECS, ENDINGS
+from bluffline.media.cut_lists import CUT_LISTS, read_cuts
 from bluffline.media.opening import PICTURES, rate_from, shown
 from bluffline.media.probe import probe
 from bluffline.media.programme import Programme
@@ -73,6 +75,25 @@ def profile_of(options: argparse.Namespace) -> Profile | None:
 def add_waivers(parser: argparse.ArgumentParser) -> None:
     """Declare what findings are to pass."""
     parser.add_argument("--waivers", type=Path, metavar="WAIVERS.toml", help="findings that somebody's word lets pass")
+
+
+def add_cuts(parser: argparse.ArgumentParser) -> None:
+    """Declare where shots begin."""
+    parser.add_argument("--cuts", type=Path, metavar="LIST", help=f"shots begin where it says: {' or '.join(CUT_LISTS)}")
+
+
+def cuts_of(options: argparse.Namespace, programme: Programme) -> Sequence[int] | None:
+    """The frames that shots begin at by the list that a command was given, if it was; what of it is left out is told.
+
+    Raises
+    ------
+    SettingsError : it can't be read, or is about something else
+    """
+    if options.cuts is None:
+        return None
+    listed = read_cuts(options.cuts, programme)
+    print(f"bluffline: {shown(options.cuts)}: {listed.told}.", file=sys.stderr)
+    return listed.starts
 
 
 def work_of(options: argparse.Namespace, programme: Path) -> WorkFile | None:

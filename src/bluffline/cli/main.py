@@ -27,6 +27,7 @@ from bluffline.report.check import describe, frames_csv
 from bluffline.report.files import save_text
 from bluffline.report.forms import FORMS, CheckForm, ChecksForm, ErrorForm, schema_of
 from bluffline.report.keys import Keys
+from bluffline.report.markers import MARKERS, markers_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.waivers import load_waivers
@@ -105,11 +106,13 @@ def _parser() -> argparse.ArgumentParser:
         files.add_work(command)
         files.add_profile(command)
         files.add_waivers(command)
+        files.add_cuts(command)
         rules = f"{', '.join(SHIPPED)} or a rule file; default: those of the profile, of the work, or r103"
         command.add_argument("--rules", metavar="NAME|PATH", help=rules)
         command.add_argument("--json", metavar="OUT|-", help="write the result as JSON; - for standard output")
         shift.add_hands(command, "processes that share one long file; the result is the same")
     check.add_argument("--frames", type=Path, metavar="OUT.csv", help="write the measurements of every frame")
+    check.add_argument("--markers", type=Path, metavar="OUT", help=f"shots and findings for an editor: {', '.join(MARKERS)}")
     shift.add_commands(commands)
     instruments.add_commands(commands)
     charts.add_commands(commands)
@@ -130,8 +133,11 @@ def _check(options: argparse.Namespace) -> int:
     if options.rules is not None:  # what can't be used is told before anything is measured
         load_rules(options.rules)
     paths = [path for named in options.files for path in files.programmes_in(named)]
-    if len(paths) > 1 and options.frames is not None:
-        raise SettingsError("--frames holds the measurements of one file; name one.")
+    for option in ("frames", "markers", "cuts"):
+        if len(paths) > 1 and getattr(options, option) is not None:
+            raise SettingsError(f"--{option} is about one file; name one.")
+    if options.markers is not None and options.markers.suffix.lower() not in MARKERS:
+        raise SettingsError(f"Markers are written in files that end with {', '.join(MARKERS)}.")
     reports: list[CheckForm] = []
     worst = _NOTHING_TO_FIX
     for path in paths:
@@ -172,17 +178,19 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
     targets = files.Targets(programme.opening.files, force=options.force)
     targets.add(_path(options.json), _JSON)
     targets.add(options.frames, _CSV)
+    targets.add(options.markers, MARKERS)
     key = Keys().own() if options.certificate else None
     if options.certificate:
         targets.add_certificate(path)
-    survey = _surveyed(options, programme, work)
+    survey, listed = _surveyed(options, programme, work), files.cuts_of(options, programme)
     with terminal_monitor() as monitor:
         with _hands(options) as hands:
             checked = check(survey, monitor, partial(_run, hands))
-        if work is not None:  # in the shots that the work divides it into
-            checked = replace(checked, findings=survey.findings(plan_of(survey, work).shots))
+        checked = checked.divided(plan_of(survey, work, listed).shots)
     if options.frames is not None:
         save_text(options.frames, frames_csv(survey))
+    if options.markers is not None:
+        save_text(options.markers, markers_text(programme, checked.shots, checked.findings, options.markers.suffix))
     reports.append(checked_report(checked))
     if options.json != "-":
         print(describe(survey, checked))
@@ -209,10 +217,11 @@ def _legalise(options: argparse.Namespace) -> int:
     for loss in carriage.losses:
         print(f"bluffline: {loss}", file=sys.stderr)
     survey, key = _surveyed(options, programme, work), Keys().own()
+    listed = files.cuts_of(options, programme)
     with terminal_monitor() as monitor, _hands(options) as hands:
         _run(hands, survey, monitor)
         refuse_unreadable(survey, kept)
-        plan = legalised(survey, plan_of(survey, work), monitor)
+        plan = legalised(survey, plan_of(survey, work, listed), monitor)
         request = ProveRequest(survey, plan.shots, plan.ladders, options.out, codec, kept, carriage)
         proof = prove(request, monitor, partial(certificate_files, key=key, monitor=monitor, draw=hatched), hands)
     for loss in proof.losses[len(carriage.losses) :]:

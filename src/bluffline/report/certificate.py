@@ -73,7 +73,7 @@ def step_report(step: Step) -> dict[str, Any]:
 
 def checked_report(checked: Checked) -> CheckForm:
     """A check in the form of schema ``bluffline.check/2``, bound to the file that was read."""
-    report = check_report(checked.survey, findings=checked.findings)
+    report = check_report(checked.survey, checked.shots, checked.findings)
     file = report["file"]
     file["size"], file["sha256"] = checked.size, checked.sha256
     file["modified"] = checked.modified.isoformat(timespec="microseconds")

@@ -80,7 +80,7 @@ def standing_page(checked: Checked, signer: PublicKey, draw: Draw) -> str:
         verdict=verdict(survey, checked.findings),
         worst=_worst(checked.findings, survey, draw),
         findings=_rows(checked.findings, survey.programme),
-        skyline=skyline_svg(survey, survey.shots()),
+        skyline=skyline_svg(survey, checked.shots),
         judged=judged(survey),
         **_facts(survey, checked.findings, signer),
     )

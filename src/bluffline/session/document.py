@@ -398,6 +398,10 @@ class Document:
     def _divide(self, cuts: Cuts, act: str) -> None:
         self._push(replace(carried(self.work, self._known.shots, self._shots_by(cuts)), cuts=cuts), act)
 
+    def divide_by(self, starts: Sequence[int], act: str) -> None:
+        """Let shots begin at just these frames, whatever was found; each takes over what most of it had."""
+        self._divide(Cuts.listed(starts, self.found), act)
+
     def give_aside(self) -> None:
         """Give the shot in view what was kept aside of frames nearest to it, and keep what it has aside instead."""
         work, shot = self.work, self._known.shots[self._place.shot]

@@ -24,6 +24,8 @@ class Kind(StrEnum):
     PROOF = "The proof"
     SHOTS = "The view of all shots"
     PRINT = "The print of the certificate"
+    MARKERS = "Making the markers"
+    CUTS = "Reading the edit list"
     SIGNAL = "The test signal"
     CHART = "Reading the chart"
     BARS = "Reading the bars"

@@ -1,11 +1,12 @@
 """What is to be written of a programme: the work that was done on it, and the least treatment for whatever was left."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bluffline.propose.propose import Proposal
 from bluffline.prove.prove import propose_all
 from bluffline.rules.shots import Shot
-from bluffline.session.work import Work, carried
+from bluffline.session.work import NO_CUTS, Cuts, Work, carried
 from bluffline.session.workfile import WorkFile
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey
@@ -20,14 +21,19 @@ class Plan:
     ladders: dict[int, Treatment]
 
 
-def plan_of(survey: Survey, file: WorkFile | None = None) -> Plan:
-    """The work in a file, brought to the shots of a finished survey; without one, nothing is treated."""
+def plan_of(survey: Survey, file: WorkFile | None = None, listed: Sequence[int] | None = None) -> Plan:
+    """The work in a file, brought to the shots of a finished survey; without one, nothing is treated.
+
+    ``listed``: the frames that shots begin at by somebody's list, whatever was found or is divided otherwise in the work.
+    """
     found = survey.shots()
-    if file is None:
-        return Plan(found, {})
-    cuts = file.work.cuts
+    cuts = NO_CUTS if file is None else file.work.cuts
+    if listed is not None:
+        cuts = Cuts.listed(listed, found)
     shots = cuts.of(found)
-    work: Work = carried(file.work, cuts.of(file.shots), shots)
+    if file is None:
+        return Plan(shots, {})
+    work: Work = carried(file.work, file.work.cuts.of(file.shots), shots)
     return Plan(shots, work.ladders(len(shots)))
 
 

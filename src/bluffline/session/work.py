@@ -77,6 +77,14 @@ class Cuts:
     parted: frozenset[int] = frozenset()
     joined: frozenset[int] = frozenset()
 
+    @classmethod
+    def listed(cls, starts: Sequence[int], found: Sequence[Shot]) -> "Cuts":
+        """What makes shots begin just at these frames; where one lies in a transition that was found, by that."""
+        met = [(shot.opens.first, shot.opens.last, shot.first) for shot in found if shot.opens is not None]
+        meant = {next((home for first, last, home in met if first <= start <= last + 1), start) for start in starts}
+        firsts = {shot.first for shot in found} - {0}
+        return cls(frozenset(meant - firsts), frozenset(firsts - meant))
+
     def of(self, found: Sequence[Shot]) -> list[Shot]:
         """The shots that were found, divided by hand as well."""
         if not found or not (self.parted or self.joined):

@@ -197,10 +197,11 @@ def measured(asked: Asked, monitor: Monitor) -> tuple[Checked, WorkFile | None]:
     waivers = (*asked.waivers, *(work.work.waivers if work is not None else ()))
     survey = replace(survey, waivers=waivers)
     if surveys.fill(survey, mark) and survey.complete:
-        return check_again(survey, monitor), work
-    checked = check(survey, monitor)
-    surveys.keep(survey, mark)
-    return checked, work
+        checked = check_again(survey, monitor)
+    else:
+        checked = check(survey, monitor)
+        surveys.keep(survey, mark)
+    return checked.divided(plan_of(survey, work).shots), work
 
 
 def _done(asked: Asked, monitor: Monitor) -> Told:
@@ -208,7 +209,7 @@ def _done(asked: Asked, monitor: Monitor) -> Told:
     checked, work = measured(asked, monitor)
     survey = checked.survey
     drawn, limits = small_skyline(survey), (*survey.rules.limits.luma, *survey.rules.limits.rgb)
-    looks, pictures = looks_text(looks_of(survey.table, survey.shots())), worst_pictures(survey, checked.findings)
+    looks, pictures = looks_text(looks_of(survey.table, checked.shots)), worst_pictures(survey, checked.findings)
     kept: tuple[str, ...] = ()
     if asked.frames is not None:
         asked.frames.parent.mkdir(parents=True, exist_ok=True)

@@ -2,13 +2,14 @@
 
 import hashlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 from bluffline.errors import MediaError
 from bluffline.media.reader import Reader
 from bluffline.rules.finding import Finding
+from bluffline.rules.shots import Shot
 from bluffline.survey.beside import Beside
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, must_fix, run_survey, unreadable_frames
@@ -18,13 +19,14 @@ _BLOCK = 1 << 20
 
 @dataclass(frozen=True)
 class Checked:
-    """What was found in a file, and which file it was.
+    """What was found in a file, in which shots, and which file it was.
 
     ``sha256``: of the file, or of numbered pictures one after the other; ``size`` in bytes; ``modified``: when it was changed
     last; ``at``: when the check ended.
     """
 
     survey: Survey
+    shots: list[Shot]
     findings: list[Finding]
     sha256: str
     size: int
@@ -35,6 +37,10 @@ class Checked:
     def good(self) -> bool:
         """Whether nothing has to be fixed, and all of it was read."""
         return not must_fix(self.findings) and not unreadable_frames(self.survey)
+
+    def divided(self, shots: list[Shot]) -> "Checked":
+        """The same in other shots."""
+        return self if shots == self.shots else replace(self, shots=shots, findings=self.survey.findings(shots))
 
 
 def check(survey: Survey, monitor: Monitor, run: Callable[[Survey, Monitor], object] = run_survey) -> Checked:
@@ -78,7 +84,8 @@ def _bound(survey: Survey, sha256: str) -> Checked:
     modified = max(stat[2] for stat in stats)
     size = sum(stat[1] for stat in stats)
     made = datetime.fromtimestamp(modified / 1e9, UTC)
-    return Checked(survey, survey.findings(), sha256, size, made, datetime.now(UTC))
+    shots = survey.shots()
+    return Checked(survey, shots, survey.findings(shots), sha256, size, made, datetime.now(UTC))
 
 
 def checksum(paths: Sequence[Path], monitor: Monitor, name: str) -> str:

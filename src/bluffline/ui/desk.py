@@ -23,6 +23,7 @@ from bluffline.session.settings import Settings
 from bluffline.shift.gathering import gathered
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
+from bluffline.ui.actions.editing import Editing
 from bluffline.ui.actions.for_shot import ForShot
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
@@ -81,6 +82,7 @@ class Desk(QMainWindow):
         self.work = LongWork(session, self.header, self.viewer.frames, self)
         self.work.codec_chosen.connect(settings.written_in)
         self.jobs, self.survey_done, self.proved = self.work.jobs, self.work.survey_done, self.work.proved
+        self.editing = Editing(session, self.work.beside, self.header.say, self)
         self.picture = self.viewer.picture
         self.reaching = Reaching(session, self.viewer.look, self.work.beside, self.header.say)
         self.picking = Picking(session, self.reaching, self.viewer.look, self.work.beside, self.header.say)

@@ -6,6 +6,7 @@ from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
+from bluffline.ui.actions.editing import Editing
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.overseeing import Overseeing
@@ -32,6 +33,7 @@ class Hands(Protocol):
     session: Session
     programmes: Programmes
     work: LongWork
+    editing: Editing
     player: Player
     viewer: Viewer
     measuring: Measuring

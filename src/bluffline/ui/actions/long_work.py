@@ -350,11 +350,11 @@ class LongWork(QObject):
 
     def certify(self) -> None:
         """Give a file that is good as it is its certificate, without writing it anew."""
-        survey = self._judged_survey()
+        survey, shots = self._judged_survey(), list(self.session.shots)
 
         def job(monitor: Monitor) -> Path:
             key = Keys().own()
-            files = standing_certificate(check_again(survey, monitor), key, monitor, hatched)
+            files = standing_certificate(check_again(survey, monitor).divided(shots), key, monitor, hatched)
             put_certificate(survey.programme.path, files)
             return certificate_paths(survey.programme.path).page
 
