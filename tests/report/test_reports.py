@@ -21,7 +21,7 @@ from bluffline.report.certify import certificate_files
 from bluffline.report.check import check_report, findings_csv, frames_csv
 from bluffline.report.files import save_text
 from bluffline.report.keys import Keys
-from bluffline.report.pages import skyline_svg
+from bluffline.report.pages import hdr_facts, skyline_svg
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
@@ -92,7 +92,7 @@ class _Page(HTMLParser):
 
     def handle_starttag(self, tag, attrs):
         assert not any(key in {"src", "href"} and "://" in (value or "") for key, value in attrs), "the page needs no network"
-        if tag not in {"meta", "br", "link", "line", "polygon", "rect", "path", "img"}:
+        if tag not in {"meta", "br", "link", "line", "polygon", "rect", "path", "img", "col"}:
             self.open.append(tag)
 
     def handle_endtag(self, tag):
@@ -158,6 +158,21 @@ def test_skyline_marks_only_what_is_outside(survey):
     top, foot = [y for _, y in places[:24]], [y for _, y in places[24:]]
     assert len(places) == 2 * 2 * 12 and min(x for x, _ in places) == 500
     assert max(top) < min(foot) == max(foot), "over the limit, and down to it; the shot that is within has no mark"
+
+
+def test_an_hdr_file_tells_its_light_and_that_nobody_held_it_against_the_picture(survey):
+    programme, hdr = survey.programme, replace(survey.source, transfer="pq")
+    assert hdr_facts(programme, survey.source) == []
+    assert (
+        hdr_facts(programme, hdr)[0].endswith("mastering display: not said")
+        and "MaxCLL, MaxFALL: not said" in hdr_facts(programme, hdr)[1]
+    )
+    carried = replace(
+        programme.carried, mastering="… min_luminance=0.005000, max_luminance=1000.000000", light="MaxCLL=998, MaxFALL=203"
+    )
+    display, light = hdr_facts(replace(programme, carried=carried), hdr)
+    assert display.endswith("mastering display: 0.005 to 1000 cd/m²")
+    assert light == "MaxCLL 998 cd/m², MaxFALL 203 cd/m², as in the file; not held against the picture"
 
 
 def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from importlib import resources
 from typing import Any
@@ -23,6 +24,8 @@ from bluffline.rules.catalogue import headline, part_of
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot, edges
+from bluffline.signal.format import SignalFormat
+from bluffline.signal.matrix import standard
 from bluffline.signal.naming import colours
 from bluffline.survey.checking import Checked
 from bluffline.survey.survey import Survey, must_fix
@@ -48,7 +51,7 @@ def certificate_page(proof: Proof, signer: PublicKey, draw: Draw) -> str:
         request=request,
         to_fix=len(must_fix(proof.before)),
         left=len(must_fix(proof.after_findings)),
-        worst=_worst(proof.before, survey, draw, proof.after, proof.after_findings),
+        worst=_worst(proof.before, survey, draw, proof),
         before=_rows(proof.before, programme),
         after=_rows(proof.after_findings, programme),
         steps=[
@@ -96,6 +99,7 @@ def _facts(survey: Survey, findings: Sequence[Finding], signer: PublicKey) -> di
         "rules": survey.rules,
         "rules_name": rules_name(survey.rules),
         "overrides": overrides(programme),
+        "hdr": hdr_facts(programme, survey.source),
         "assumed": sorted(survey.source.assumed),
         "not_judged": not_judged(survey),
         "waived": [(each.reason, each.shot + 1, each.waiver) for each in findings if each.waiver is not None],
@@ -107,14 +111,30 @@ def _facts(survey: Survey, findings: Sequence[Finding], signer: PublicKey) -> di
     }
 
 
+def hdr_facts(programme: Programme, source: SignalFormat) -> list[str]:
+    """What an HDR file says of its light, in lines; none for any other."""
+    if source.transfer not in ("pq", "hlg"):
+        return []
+    carried = programme.carried
+    ends = re.search(r"min_luminance=([\d.]+), max_luminance=([\d.]+)", carried.mastering)
+    display = f"{float(ends[1]):g} to {float(ends[2]):g} cd/m²" if ends else "not said"
+    light = ", ".join(f"{each.replace('=', ' ')} cd/m²" for each in carried.light.split(", ")) if carried.light else ""
+    return [
+        f"{standard(source.transfer)}; mastering display: {display}",
+        f"{light or 'MaxCLL, MaxFALL: not said'}, as in the file; not held against the picture",
+    ]
+
+
 def _worst(
-    findings: Sequence[Finding], survey: Survey, draw: Draw, after: Survey | None = None, left: Sequence[Finding] = ()
+    findings: Sequence[Finding], survey: Survey, draw: Draw, proof: Proof | None = None
 ) -> list[dict[str, Any]]:
-    """Where a file is worst, pictured; and the same frames after, where they were written anew, with what is left there."""
+    """Where a file is worst, pictured; and the same frames as they were written, with what is left there or answers it."""
     chosen = worst_of(findings, _PICTURED)
     frames = [each.worst_frame for each in chosen]
     then = draw(survey, frames, _PICTURE)
-    now = draw(after, frames, _PICTURE) if after is not None else [None] * len(frames)
+    now = draw(proof.after, frames, _PICTURE) if proof is not None else [None] * len(frames)
+    left = proof.after_findings if proof is not None else []
+    ladders = proof.treatments if proof is not None else {}
     return [
         {
             "reason": headline(each),
@@ -123,6 +143,7 @@ def _worst(
             "before": before,
             "after": pictured,
             "left": next((headline(other) for other in left if (other.rule, other.shot) == (each.rule, each.shot)), ""),
+            "by": ", ".join(step.title for step in ordered(ladders.get(each.shot, ())) if step.on),
         }
         for each, before, pictured in zip(chosen, then, now, strict=True)
     ]
