@@ -2,12 +2,17 @@
 
 import json
 import shutil
+from contextlib import ExitStack
 
 import pytest
 
 from bluffline.media.target import certificate_paths
+from bluffline.report.keys import Keys
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
+from bluffline.ui.shift.chosen import can
+from bluffline.ui.shift.words import found_in
+from gateways import running
 from shift.test_hand import Desk
 
 
@@ -82,3 +87,26 @@ def test_what_was_to_be_handed_on_when_it_was_killed_is(desk, folder, there, tmp
     again = Desk(tmp_path / "l.sqlite", desk.shift.profiles)
     again.go_on()
     assert again.states["good.mkv"] is State.DELIVERED and (there / "good.mkv").exists()
+
+
+def test_what_a_gateway_sends_back_is_taken_next_with_its_reason_and_can_be_delivered_again(tmp_path, folder, monkeypatch):
+    mine = Keys().own("Larkmoor, desk 3").public
+    with ExitStack() as stack:
+        with monkeypatch.context() as elsewhere:
+            elsewhere.setenv("XDG_DATA_HOME", str(tmp_path / "playout"))
+            theirs = Keys()
+            address, _ = stack.enter_context(running(tmp_path / "g"))
+        desk = Desk(tmp_path / "l.sqlite", [Profile("news", files=("*",), deliver=address, container=".mkv")])
+        desk.shift.add([folder / "good.mkv"])
+        desk.go_on()
+        desk.shift.certify(folder / "good.mkv")
+        desk.go_on()
+        assert not delivered(desk, folder / "good.mkv")
+        back = desk.shift.next()
+        assert back.path.name == "good.mkv" and back.state is State.TO_FIX and can("deliver", back)
+        assert "with a key that you don't trust" in found_in(back) and found_in(back).startswith("sent back: ")
+        assert "sent back by http://" in desk.shift.told.pop()
+        again = Desk(tmp_path / "l.sqlite", desk.shift.profiles)
+        assert found_in(again.shift.next()) == found_in(back), "it is kept"
+        theirs.trust(mine)
+        assert delivered(desk, folder / "good.mkv") and (tmp_path / "g" / "accepted" / "good.mkv").exists()

@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 
 from bluffline import __version__, stopping
-from bluffline.cli import charts, files, instruments, looks, shift, trust
+from bluffline.cli import charts, files, gateway, instruments, looks, shift, trust
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
@@ -41,7 +41,7 @@ from bluffline.survey.survey import Survey, run_survey, start_survey
 from bluffline.view.small import hatched
 
 COMMANDS = (
-    *("check", "legalise", "batch", "watch", "compare", "verify", "print", "keys", "schema"),
+    *("check", "legalise", "batch", "watch", "compare", "verify", "print", "deliver", "gateway", "keys", "schema"),
     *("scope", "bars", "signal", "chart", "apply", "steps", "propose", "match"),
 )
 _JSON, _CSV = (".json",), (".csv",)
@@ -118,6 +118,7 @@ def _parser() -> argparse.ArgumentParser:
     charts.add_commands(commands)
     looks.add_commands(commands)
     trust.add_commands(commands)
+    gateway.add_commands(commands)
     return parser
 
 

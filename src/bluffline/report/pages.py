@@ -180,12 +180,12 @@ def _signed(value: float) -> str:
     return figure(value, ".1f")
 
 
-def page(name: str) -> Any:
-    """A template of a page."""
+def page(name: str, package: str = "bluffline.report") -> Any:
+    """A template of a page, from a package that it lies in."""
     import jinja2
 
     environment = jinja2.Environment(
-        loader=jinja2.FunctionLoader(lambda part: resources.files("bluffline.report").joinpath(part).read_text("utf-8")),
+        loader=jinja2.FunctionLoader(lambda part: resources.files(package).joinpath(part).read_text("utf-8")),
         autoescape=True,
         undefined=jinja2.StrictUndefined,
         trim_blocks=True,

@@ -1,11 +1,12 @@
 """Handing a file on: copied into a folder with its certificate, if it still is what was certified."""
 
 import json
+import os
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
-from bluffline.errors import MediaError, WriteError
+from bluffline.errors import BlufflineError, MediaError, WriteError
 from bluffline.media.opening import Opening, shown
 from bluffline.media.target import certificate_paths, claimed
 from bluffline.shift.one_file import Told
@@ -24,19 +25,41 @@ def what_goes(path: Path, told: Told | None) -> tuple[Path, Sequence[Path]] | No
     return (path, [named[name] for name in own]) if set(own) <= named.keys() else None
 
 
-def hand_on(path: Path, told: Told, folder: Path) -> None:
-    """Copy what is handed on into a folder, with its certificate. What is there already, and the same, is left as it is.
+class SentBackError(BlufflineError):
+    """A gateway refused a delivery; it says why."""
+
+
+def is_gateway(where: str) -> bool:
+    """Whether a profile's word for where files are handed on to is a gateway's address, rather than a folder."""
+    return where.startswith(("http://", "https://"))
+
+
+def hand_on(path: Path, told: Told, where: str) -> None:
+    """Copy what is handed on into a folder, with its certificate, or deliver it to a gateway, by its address.
+
+    What is there already, and the same, is left as it is. What a gateway asks for stands in the environment, as
+    ``BLUFFLINE_GATEWAY_TOKEN``.
 
     Raises
     ------
     MediaError : it has no certificate, or is not what was certified any more
     WriteError : it can't be copied, or something else has its name there
+    SettingsError : the gateway can't be reached, or takes no delivery from here
+    SentBackError : the gateway refused it
     """
     goes = what_goes(path, told)
     if goes is None:
         raise MediaError(f"{shown(path.name)} has no certificate, so it is not handed on.")
     media, pages = goes
     name = shown(media.name)
+    if is_gateway(where):
+        from bluffline.shift.sending import deliver
+
+        decided = deliver(media, where, Monitor(), os.environ.get("BLUFFLINE_GATEWAY_TOKEN", ""))
+        if not decided.accepted:
+            raise SentBackError(" ".join(decided.reasons))
+        return
+    folder = Path(where).expanduser().absolute()
     if Opening.of(media).numbered:
         raise MediaError(f"{name} is numbered pictures, which are not copied: hand their folder on.")
     if not folder.is_dir():

@@ -12,7 +12,7 @@ from bluffline.errors import BlufflineError
 from bluffline.media.opening import shown
 from bluffline.shift.air import air_time, air_times
 from bluffline.shift.batch import Batch, Ended
-from bluffline.shift.delivery import hand_on
+from bluffline.shift.delivery import SentBackError, hand_on, is_gateway
 from bluffline.shift.file_in_hand import MACHINE, FileInHand, brief
 from bluffline.shift.gathering import gathered
 from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in, sha256_of
@@ -179,7 +179,7 @@ class Shift:
         self._change(path, state=State.SENT_BACK, by=by)
 
     def deliver(self, path: Path, by: str) -> None:
-        """Hand a file and its certificate on into the folder that its profile names; where it names none, note that it was."""
+        """Hand a file and its certificate on to the folder or gateway of its profile; where it has none, note that it was."""
         file = self._files.get(path)
         if file is not None and file.profile.deliver:
             self._change(path, by=by)
@@ -200,7 +200,7 @@ class Shift:
         file = self._files.get(path.absolute())
         if file is not None:
             told = file.told or Told(State.PROVED, sentence)
-            told = replace(told, state=State.PROVED, sentence=sentence, written=tuple(map(str, written)))
+            told = replace(told, state=State.PROVED, sentence=sentence, written=tuple(map(str, written)), sent_back="")
             self._change(file.path, state=State.PROVED, by=by, told=told)
 
     def _ask(self, path: Path, what: str) -> None:
@@ -217,7 +217,8 @@ class Shift:
             self._take(ended)
         if self._to_compare and (file := self._files.get(self._to_compare.pop())) is not None and file.told is not None:
             self._hold_against_others(file.path, file.told)
-        handed_to = {self._delivery(profile) for profile in self.profiles if profile.deliver}
+        named = {profile.deliver for profile in self.profiles if profile.deliver and not is_gateway(profile.deliver)}
+        handed_to = {Path(folder).expanduser().absolute() for folder in named}
         for watcher in self._watched.values():
             there = [path.absolute() for path in watcher.steady()]
             if new := [path for path in there if path not in self._files and path.parent not in handed_to]:
@@ -236,22 +237,22 @@ class Shift:
                     self._change(file.path, state=State.MEASURING, by=MACHINE)
                 self._begin(replace(_asked(file), kept=self._work_kept(file.path)))
 
-    @staticmethod
-    def _delivery(profile: Profile) -> Path:
-        """The folder that files of a profile are handed on into."""
-        return Path(profile.deliver).expanduser().absolute()
-
     def _hand_on(self, file: FileInHand) -> None:
         """Begin to hand a file on, or take over that it was."""
         under_way = self._handed.get(file.path)
         if under_way is None:
             assert file.told is not None
-            folder = self._delivery(file.profile)
-            self._handed[file.path] = self._batch.executor.submit(hand_on, file.path, file.told, folder)
+            self._handed[file.path] = self._batch.executor.submit(hand_on, file.path, file.told, file.profile.deliver)
         elif under_way.done():
             error = self._handed.pop(file.path).exception()
             if error is None:
                 self._change(file.path, state=State.DELIVERED, asked_for="")
+            elif isinstance(error, SentBackError):
+                assert file.told is not None
+                why = f"sent back by {file.profile.deliver}: {error}"
+                self.told.append(f"{shown(file.path.name)}: {why}")
+                back = replace(file.told, state=State.TO_FIX, sentence=why, sent_back=str(error))
+                self._change(file.path, state=State.TO_FIX, told=back, asked_for="")
             else:
                 self.told.append(str(error))
                 self._change(file.path, asked_for="")

@@ -97,7 +97,8 @@ class Told:
     ``sentence``: in words; ``report``: `checked_report` or `certificate_report`, empty where it was refused; ``skyline``: least
     and greatest luma and R′G′B′ of up to `COLUMNS` runs of frames, in tenths of a percent, one after the other; ``limits``: of
     luma and R′G′B′, in percent; ``written``: files that were left; ``at``: when it ended; ``seconds``: that it took; ``looks``:
-    of its shots, see `likeness`; ``pictures``: of the frames where it is worst, see `worst_pictures`.
+    of its shots, see `likeness`; ``pictures``: of the frames where it is worst, see `worst_pictures`; ``sent_back``: why a
+    gateway refused it, empty where none did.
     """
 
     state: State
@@ -110,6 +111,7 @@ class Told:
     seconds: float = 0.0
     looks: str = field(default="", repr=False)
     pictures: tuple[Pictured, ...] = field(default=(), repr=False)
+    sent_back: str = ""
 
     @property
     def checked(self) -> dict[str, Any]:

@@ -24,8 +24,8 @@ class Profile:
 
     ``rules``: a shipped name, or a rule file, sought from the profile's own folder; ``files``: patterns of the names or paths
     that it is for; ``read``: the operator's word on how they are read; ``codec``, ``container``: what is written, the usual
-    ones where empty; ``named``: the written file's name, in which {name} is the source's; ``deliver``: the folder that it goes
-    to.
+    ones where empty; ``named``: the written file's name, in which {name} is the source's; ``deliver``: the folder, or the
+    address of the gateway, that it goes to.
     """
 
     name: str = "plain"

@@ -120,6 +120,7 @@ def can(act: str, file: FileInHand) -> bool:
     working = file.state in (State.GROWING, State.WAITING, State.MEASURING) or bool(file.asked_for)
     good = file.state is State.GOOD
     certified = good and file.told is not None and bool(file.told.written)
+    sent_back = file.state is State.TO_FIX and file.told is not None and bool(file.told.sent_back)
     return {
         "open": file.state not in (State.GROWING, State.REFUSED),
         "certify": good and not certified and not working,
@@ -127,7 +128,7 @@ def can(act: str, file: FileInHand) -> bool:
         "put_off": file.state in (State.TO_FIX, State.GOOD, State.PROVED, State.REFUSED, State.PUT_OFF) and not working,
         "send_back": file.state in (State.TO_FIX, State.REFUSED, State.PUT_OFF) and not working,
         "profile": not file.asked_for and file.state is not State.MEASURING,
-        "deliver": (file.state is State.PROVED or certified) and not working,
+        "deliver": (file.state is State.PROVED or certified or sent_back) and not working,
         "remove": not file.asked_for,
     }[act]
 

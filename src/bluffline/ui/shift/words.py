@@ -29,6 +29,8 @@ def found_in(file: FileInHand) -> str:
         return str(file.state)
     if file.state is State.REFUSED:
         return "could not be done"
+    if told.sent_back and file.state is State.TO_FIX:
+        return f"sent back: {told.sent_back}"
     must, look, notes = (told.count(severity) for severity in Severity)
     counts = [(must, "must fix"), (look, "look"), (int(told.checked.get("waived", 0)), "waived")]
     if not must and not look:
