@@ -26,6 +26,7 @@ class Kind(StrEnum):
     PRINT = "The print of the certificate"
     MARKERS = "Making the markers"
     CUTS = "Reading the edit list"
+    DELIVERY = "Delivering"
     SIGNAL = "The test signal"
     CHART = "Reading the chart"
     BARS = "Reading the bars"

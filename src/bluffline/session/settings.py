@@ -31,6 +31,7 @@ class Settings:
     operator: str = ""  # who sits at the desk, by name
     station: str = ""  # of whom
     cluster: str = ""  # address of a scheduler that files in hand, batch and watch are given to; empty: this machine
+    gateway: str = ""  # address that was last delivered to; empty: none yet
     window: list[int] = field(default_factory=list)  # x, y, width and height of the window; empty: as the screen has room
 
     @classmethod
@@ -54,7 +55,9 @@ class Settings:
             operator = checked(stored.get("operator", ""), str, "operator")
             station = checked(stored.get("station", ""), str, "station")
             cluster = checked(stored.get("cluster", ""), str, "cluster")
-            return cls(path, list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, operator, station, cluster, list(window))
+            gateway = checked(stored.get("gateway", ""), str, "gateway")
+            known = list(recent[:_MOST_RECENT]), rules, gauges, bench, codec, operator, station, cluster, gateway, list(window)
+            return cls(path, *known)
         except (OSError, ValueError, KeyError, TypeError, RecursionError, SettingsError):
             return cls(path)
 
@@ -74,7 +77,7 @@ class Settings:
         stored = {
             "version": _VERSION, "recent": self.recent, "rules": self.rules, "gauges": self.gauges.stored(),
             "bench": self.bench, "codec": self.codec, "operator": self.operator, "station": self.station,
-            "cluster": self.cluster, "window": self.window,
+            "cluster": self.cluster, "gateway": self.gateway, "window": self.window,
         }  # fmt: skip
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)

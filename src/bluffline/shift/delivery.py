@@ -4,6 +4,7 @@ import json
 import os
 import shutil
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from bluffline.errors import BlufflineError, MediaError, WriteError
@@ -23,6 +24,17 @@ def what_goes(path: Path, told: Told | None) -> tuple[Path, Sequence[Path]] | No
     named = {page.name: page for page in written}
     own = [page.name for page in certificate_paths(path)]
     return (path, [named[name] for name in own]) if set(own) <= named.keys() else None
+
+
+GATEWAY_TOKEN = "BLUFFLINE_GATEWAY_TOKEN"  # noqa: S105 - the variable that holds what gateways ask for
+
+
+@dataclass(frozen=True, slots=True)
+class Decided:
+    """What a gateway decided: whether it accepted, and why, in sentences."""
+
+    accepted: bool
+    reasons: tuple[str, ...]
 
 
 class SentBackError(BlufflineError):
@@ -55,7 +67,7 @@ def hand_on(path: Path, told: Told, where: str) -> None:
     if is_gateway(where):
         from bluffline.shift.sending import deliver
 
-        decided = deliver(media, where, Monitor(), os.environ.get("BLUFFLINE_GATEWAY_TOKEN", ""))
+        decided = deliver(media, where, Monitor(), os.environ.get(GATEWAY_TOKEN, ""))
         if not decided.accepted:
             raise SentBackError(" ".join(decided.reasons))
         return

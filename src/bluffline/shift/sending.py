@@ -6,7 +6,6 @@ import json
 import time
 from collections.abc import Container, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ from bluffline.folders import UserFolder
 from bluffline.media.opening import Opening, shown
 from bluffline.media.target import CERTIFICATE_PARTS, certificate_paths
 from bluffline.report.files import save_text
+from bluffline.shift.delivery import Decided
 from bluffline.survey.monitor import Monitor
 
 _TUS = {"Tus-Resumable": "1.0.0"}
@@ -25,14 +25,6 @@ _TRIES = 6  # how often it is tried again while nothing gets through
 _WAITS = 30.0  # seconds for an answer
 _LOOK_EVERY = 0.3  # seconds between two looks at what has been decided
 _BROKEN = frozenset({423, 460, 500, 502, 503, 504})  # answers that another try may mend
-
-
-@dataclass(frozen=True, slots=True)
-class Decided:
-    """What a gateway decided: whether it accepted, and why, in sentences."""
-
-    accepted: bool
-    reasons: tuple[str, ...]
 
 
 def deliver(file: Path, gateway: str, monitor: Monitor, token: str = "") -> Decided:

@@ -23,6 +23,7 @@ from bluffline.session.settings import Settings
 from bluffline.shift.gathering import gathered
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
+from bluffline.ui.actions.delivering import Delivering
 from bluffline.ui.actions.editing import Editing
 from bluffline.ui.actions.for_shot import ForShot
 from bluffline.ui.actions.long_work import LongWork
@@ -101,6 +102,7 @@ class Desk(QMainWindow):
         self.balancing = Balancing(session, for_shot, self.header.say, self)
         self.luts = Luts(session, self.charting.model, self.work.beside, for_shot, self.header.say, self)
         self.who = Who(settings, self)
+        self.delivering = Delivering(self.work, settings, self.header, self.refresh_commands, self)
         self.shifting = Shifting(self.work, settings, self.who, self.header, self)
         self.player = Player(session, self.viewer, self._stopped)
         self.trying = Trying(
@@ -209,7 +211,7 @@ class Desk(QMainWindow):
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
         self.work.ended.connect(self.trying.resume)
-        self.header.cancelled.connect(self.work.cancel)
+        self.header.cancelled.connect(self._cancel_shown)
         self.shifting.wanted.connect(self._turn)
         self.shifting.place.command.connect(lambda name: self.acts[name].trigger())
         self.work.opened.connect(lambda _: self._turn(to_shift=False) if self.in_hand else None)
@@ -254,6 +256,10 @@ class Desk(QMainWindow):
         else:
             self.picture.drop_tool()
             self.picture.highlight(None)
+
+    def _cancel_shown(self) -> None:
+        """Stop what is shown to run; Esc, which also puts tools down, stops no delivery."""
+        (self.work if self.work.busy else self.delivering).cancel()
 
     @property
     def in_hand(self) -> bool:
@@ -457,6 +463,7 @@ class Desk(QMainWindow):
         self.player.pause()
         self.shifting.stop()
         self.work.stop()
+        self.delivering.stop()
         self.trying.stop()
         self.skyline.stop()
         self.header.say("")

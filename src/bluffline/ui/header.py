@@ -186,16 +186,13 @@ class Header(QWidget):
         """Show where the running job is."""
         self.bar.setMaximum(_BAR_STEPS)  # not the total itself: the bytes of a long programme are more than a bar can count
         self.bar.setValue(_BAR_STEPS * progress.done // max(progress.total, 1))
-        if progress.unit == "bytes":
-            text = progress.stage
-        else:
-            left = progress.seconds_left
-            text = (
-                f"{progress.stage}: {progress.done} of {progress.total} {progress.unit} · "
-                f"{progress.speed:.{0 if progress.speed >= 10 else 1}f} {progress.unit}/s · "
-                f"{left:.0f} s left"
-            )
-        self._progress = text
+        done, total, speed, unit = progress.done, progress.total, progress.speed, progress.unit
+        if unit == "bytes":
+            done, total, speed, unit = done // 1_000_000, total // 1_000_000, speed / 1e6, "MB"
+        self._progress = (
+            f"{progress.stage}: {done} of {total} {unit} · {speed:.{0 if speed >= 10 else 1}f} {unit}/s · "
+            f"{progress.seconds_left:.0f} s left"
+        )
         self._tell()
         self.bar.show()
         self.cancel_button.show()

@@ -101,6 +101,10 @@ def _good(hands: Hands) -> bool:
     return _surveyed(hands) and not session.must_fix_count and not any(acts(t) for t in session.document.treatments.values())
 
 
+def _delivering(hands: Hands) -> bool:
+    return hands.delivering.busy
+
+
 def _copied(hands: Hands) -> bool:
     return bool(hands.session.in_hand) and _treatable(hands)
 
@@ -144,6 +148,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("prove", "Programme", "Prove and write …", ("Ctrl+P",), lambda h: h.work.prove_and_write(), _surveyed, apart=True),
     Command("certify", "Programme", "Certify as it stands", (), lambda h: h.work.certify(), _good),
     Command("print", "Programme", "Print the certificate as PDF", (), lambda h: h.work.printing.print_here()),
+    Command("deliver", "Programme", "Deliver …", (), lambda h: h.delivering.ask_here()),
+    Command("stop-delivering", "Programme", "Stop delivering", (), lambda h: h.delivering.cancel(), _delivering),
     Command("markers", "Programme", "Markers for an editor …", (), lambda h: h.editing.choose_markers(), _surveyed, apart=True),
     Command("edit-list", "Programme", "Cuts from an edit list …", (), lambda h: h.editing.choose_cuts(), _surveyed),
     Command("save-work", "Programme", "Save the work …", ("Ctrl+S",), lambda h: h.work.ask_where_to_save(), apart=True),

@@ -6,6 +6,7 @@ from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
 from bluffline.ui.actions.balancing import Balancing
 from bluffline.ui.actions.carrying import Carrying
+from bluffline.ui.actions.delivering import Delivering
 from bluffline.ui.actions.editing import Editing
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
@@ -34,6 +35,7 @@ class Hands(Protocol):
     programmes: Programmes
     work: LongWork
     editing: Editing
+    delivering: Delivering
     player: Player
     viewer: Viewer
     measuring: Measuring

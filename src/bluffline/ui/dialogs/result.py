@@ -66,6 +66,12 @@ class ResultDialog(QDialog):
         lay_out(self, verdict, told, grid, self.left, self.not_judged, self.losses, buttons)
         self.setMinimumWidth(520)
 
+    def offer(self, words: str, act: Callable[[], object]) -> None:
+        """Offer something more to be done with what was written."""
+        button = self._buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
+        assert button is not None
+        button.clicked.connect(lambda _: act())
+
     def offer_next(self, take: Callable[[], object]) -> None:
         """Offer to go on with the file in hand that comes next; this closes with it."""
         button = self._buttons.addButton("Take the next   F3", QDialogButtonBox.ButtonRole.ActionRole)
