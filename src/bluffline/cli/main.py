@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 
 from bluffline import __version__, stopping
-from bluffline.cli import charts, files, gateway, instruments, looks, shift, trust
+from bluffline.cli import charts, completion, doctor, files, gateway, instruments, looks, shift, trust
 from bluffline.cli.progress import terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
@@ -42,6 +42,7 @@ from bluffline.view.small import hatched
 
 COMMANDS = (
     *("check", "legalise", "batch", "watch", "compare", "verify", "print", "deliver", "gateway", "keys", "schema"),
+    *("doctor", "completion"),
     *("scope", "bars", "signal", "chart", "apply", "steps", "propose", "match"),
 )
 _JSON, _CSV = (".json",), (".csv",)
@@ -119,6 +120,8 @@ def _parser() -> argparse.ArgumentParser:
     looks.add_commands(commands)
     trust.add_commands(commands)
     gateway.add_commands(commands)
+    doctor.add_command(commands)
+    completion.add_command(commands, parser)
     return parser
 
 
