@@ -178,6 +178,8 @@ def test_parts_that_are_missing_or_not_there_yet_are_told(client):
     parts = whole(client)
     assert client.post("/deliveries", json={"name": "a.mov", "parts": {"file": parts["file"]}}).status_code == 422
     assert client.post("/deliveries", json={"name": "a.mov", "parts": parts | {"file": "0" * 32}}).status_code == 404
+    twice = client.post("/deliveries", json={"name": "a.mov", "parts": parts | {"file": parts["findings.csv"]}})
+    assert twice.status_code == 422
     behind = begun(client, 5).rpartition("/")[2]
     answer = client.post("/deliveries", json={"name": "a.mov", "parts": parts | {"file": behind}})
     assert answer.status_code == 409 and answer.json()["error"] == "Not all of it has arrived yet: file."

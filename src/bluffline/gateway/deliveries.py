@@ -2,8 +2,9 @@
 
 import json
 import shutil
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
@@ -13,7 +14,7 @@ from typing import Any
 from uuid import uuid4
 
 from bluffline.declared import made
-from bluffline.errors import BlufflineError, CancelledError
+from bluffline.errors import CancelledError
 from bluffline.gateway.uploads import RefusedError, Upload
 from bluffline.intake import read_bounded
 from bluffline.media.opening import shown
@@ -24,6 +25,7 @@ from bluffline.report.keys import Keys
 from bluffline.report.verify import verify
 from bluffline.rules.catalogue import headline
 from bluffline.rules.rules import Rules
+from bluffline.session.faults import fault_of
 from bluffline.signal.format import Overrides
 from bluffline.survey.checking import check, checksum
 from bluffline.survey.monitor import Monitor
@@ -58,11 +60,11 @@ class Delivery:
 class Deliveries:
     """Takes deliveries in a folder; what is decided is kept there, and what a stop left undecided is checked anew.
 
-    ``rules``: what it judges by where a certificate is of others; ``rest``: called when something was decided.
+    ``rules``: what it judges by where a certificate is of others.
     """
 
-    def __init__(self, folder: Path, keys: Keys, rules: Rules, rest: Callable[[], object] = lambda: None) -> None:
-        self._keys, self._rules, self._rest = keys, rules, rest
+    def __init__(self, folder: Path, keys: Keys, rules: Rules) -> None:
+        self._keys, self._rules = keys, rules
         self._kept, self._checking, self.accepted = folder / "deliveries", folder / "checking", folder / "accepted"
         for each in (self._kept, self._checking, self.accepted):
             each.mkdir(parents=True, exist_ok=True)
@@ -95,6 +97,8 @@ class Deliveries:
             raise RefusedError(422, "That is no name that a file may have here.")
         if missing := [part for part in PARTS if part not in parts]:
             raise RefusedError(422, f"Without its {' and '.join(missing)} nothing is taken.")
+        if len({upload.number for upload in parts.values()}) < len(parts):
+            raise RefusedError(422, "Two of its parts are one upload.")
         if behind := [part for part, upload in parts.items() if not upload.whole]:
             raise RefusedError(409, f"Not all of it has arrived yet: {', '.join(sorted(behind))}.")
         at = datetime.now(UTC).isoformat(timespec="milliseconds")
@@ -105,6 +109,7 @@ class Deliveries:
             for part, target in zip(PARTS, (into / name, *certificate_paths(into / name)), strict=True):
                 parts[part].path.replace(target)
         except FileNotFoundError as error:
+            shutil.rmtree(into, ignore_errors=True)
             raise RefusedError(409, "A part of it was handed in already.") from error
         self._keep(delivery)
         self._worker.submit(self._decide, delivery)
@@ -125,16 +130,13 @@ class Deliveries:
                 decided = replace(delivery, state=Decision.REFUSED, reasons=tuple(reasons))
             else:
                 decided = replace(delivery, state=Decision.ACCEPTED, reasons=(self._put(file),))
-        except RefusedError as error:
-            decided = replace(delivery, state=Decision.REFUSED, reasons=(str(error),))
-        except (BlufflineError, OSError) as error:
-            if isinstance(error, CancelledError):
-                return  # it is checked the next time
-            told = str(error) if isinstance(error, BlufflineError) else f"It could not be read: {error.strerror}."
+        except CancelledError:
+            return  # it is checked the next time
+        except Exception as error:  # noqa: BLE001 - whatever it is, nothing is accepted, and it is told
+            told = fault_of(error, f"Checking {shown(delivery.name)}").sentence
             decided = replace(delivery, state=Decision.REFUSED, reasons=(told,))
         self._keep(decided)
         shutil.rmtree(file.parent, ignore_errors=True)
-        self._rest()
 
     def _wrong_with(self, file: Path) -> list[str]:
         """Why a file is not accepted; nothing where it is."""
@@ -194,8 +196,9 @@ class Deliveries:
 
     def _read(self) -> Iterator[Delivery]:
         for path in self._kept.glob("*.json"):
-            data = json.loads(path.read_text(encoding="utf-8"))
-            yield Delivery(**{**data, "state": Decision(data["state"]), "reasons": tuple(data["reasons"])})
+            with suppress(ValueError, KeyError, TypeError):  # it is none of ours
+                data = json.loads(path.read_text(encoding="utf-8"))
+                yield Delivery(**{**data, "state": Decision(data["state"]), "reasons": tuple(data["reasons"])})
 
 
 def _about(paths: CertificatePaths) -> str:

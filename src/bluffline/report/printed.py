@@ -1,6 +1,7 @@
 """The certificate on paper: its page as a PDF/A for archives, in which the certificate itself lies whole, to be verified."""
 
 import logging
+import zlib
 from base64 import b64encode
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -15,7 +16,7 @@ from bluffline.report.signature import read_signature
 
 _VARIANT = "pdf/a-3b"  # ISO 19005-3, which lets anything be attached
 _FONTS = "B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold"
-_NO_PDF = (ValueError, KeyError, TypeError, AttributeError, IndexError, RecursionError, OverflowError, NotImplementedError)
+_NO_PDF = (ValueError, LookupError, TypeError, AttributeError, RecursionError, OverflowError, NotImplementedError, zlib.error)
 _MISSING = "libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0"
 
 
