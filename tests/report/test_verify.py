@@ -75,6 +75,12 @@ def test_a_file_that_was_renamed_with_its_certificate_is_still_what_was_certifie
     assert verified.good and told(verified, "file").told.endswith("the file that it is about, called good.mkv then.")
 
 
+def test_a_link_is_verified_by_the_certificate_of_what_it_leads_to(certified, signers, tmp_path):
+    (tmp_path / "link.mkv").symlink_to(certified)
+    verified = verify(tmp_path / "link.mkv", None, signers, Monitor())
+    assert verified.good and told(verified, "file").told.endswith("called good.mkv then.")
+
+
 def test_what_is_missing_is_told(certified, signers, tmp_path):
     file = copied(certified, tmp_path)
     paths = certificate_paths(file)

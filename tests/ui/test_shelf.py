@@ -47,9 +47,9 @@ def test_a_treatment_is_kept_seen_on_the_shot_and_put(surveyed_desk, open_shelf,
     assert empty.told.text() == "Choose one."
     empty.list.setCurrentRow(0)
     assert "open shade" in SHIPPED["Shade gone blue"].reasons[0] and SHIPPED[empty.name].reasons[0] in empty.told.text()
-    assert not empty.buttons["Take off the shelf"].isEnabled() and empty.buttons["Put as a look"].isEnabled()
+    assert not empty.buttons["Remove"].isEnabled() and empty.buttons["Use as a look"].isEnabled()
     empty.list.setCurrentRow(sorted(SHIPPED).index("Captions held"))
-    assert not empty.buttons["Put as a look"].isEnabled() and "nothing but limits" in empty.buttons["Put as a look"].toolTip()
+    assert not empty.buttons["Use as a look"].isEnabled() and "nothing but limits" in empty.buttons["Use as a look"].toolTip()
     document.give(0, STEPS, "own", ("because it was dark",))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Warm lamps", True))
     surveyed_desk.stocking.keep()
@@ -57,18 +57,18 @@ def test_a_treatment_is_kept_seen_on_the_shot_and_put(surveyed_desk, open_shelf,
     surveyed_desk.session.place.go_to(15)
     dialog = open_shelf()
     assert [dialog.list.item(n).text() for n in range(2)] == ["Cool", "Warm lamps"]
-    assert not dialog.list.item(0).icon().isNull() and not dialog.buttons["Put as a look"].isEnabled()
+    assert not dialog.list.item(0).icon().isNull() and not dialog.buttons["Use as a look"].isEnabled()
     dialog.search.setText("tone")
     assert dialog.list.item(0).text() == "Warm lamps" and dialog.list.count() == 1 + sum(
         any(isinstance(step, Tone) for step in stock.steps) for stock in SHIPPED.values()
     )
     dialog.list.setCurrentRow(0)
     assert "Tone: exposure +0.50 stops" in dialog.told.text()
-    dialog.buttons["Put in place of the steps"].click()
+    dialog.buttons["Replace the steps"].click()
     assert document.treatment == STEPS and document.reasons[1] == ("because it was dark",)
     dialog.reach.setChecked(False)
     dialog.reasons.setChecked(False)
-    dialog.buttons["Put in place of the steps"].click()
+    dialog.buttons["Replace the steps"].click()
     assert document.treatment[0] == Tone(0.5) and 1 not in document.reasons
     document.undo()
     document.undo()
@@ -86,10 +86,10 @@ def test_areas_are_followed_on_the_shelf_from_the_beginning_of_a_shot(surveyed_d
     session.place.go_to(0)
     dialog = open_shelf()
     dialog.list.setCurrentRow(0)
-    dialog.buttons["Put in place of the steps"].click()
+    dialog.buttons["Replace the steps"].click()
     assert session.document.work.treatments[0][0].reach.areas[0].follow == (Pose(0), Pose(4, 20))
     session.place.go_to(first)
-    dialog.buttons["Put in place of the steps"].click()
+    dialog.buttons["Replace the steps"].click()
     assert session.document.work.treatments[1][0].reach.areas[0] == followed
 
 
@@ -98,7 +98,7 @@ def test_a_look_is_put_with_its_strength(surveyed_desk, open_shelf):
     dialog = open_shelf()
     dialog.list.setCurrentRow(0)
     dialog.strength.setValue(40)
-    dialog.buttons["Put as a look"].click()
+    dialog.buttons["Use as a look"].click()
     (look,) = surveyed_desk.session.document.treatment
     assert isinstance(look, Look) and look.strength == 40 and look.steps == (Tone(0.5),), "limits stay out, and its reach"
 
@@ -112,12 +112,12 @@ def test_files_are_taken_in_and_given_out(surveyed_desk, open_shelf, tmp_path):
     assert load_stock(tmp_path / "evening.json").reasons == ("why",)
     dialog.take_in(tmp_path / "evening.json")
     assert shelf.names()[:2] == ["Evening", "Evening 2"] and dialog.name == "Evening 2"
-    dialog.buttons["Take off the shelf"].click()
+    dialog.buttons["Remove"].click()
     assert shelf.names() == ["Evening", *sorted(SHIPPED)]
     (tmp_path / "grade.cube").write_text("LUT_1D_SIZE 2\n0 0 0\n1 1 0.5\n")
     dialog.take_in(tmp_path / "grade.cube")
     dialog.strength.setValue(50)
-    dialog.buttons["Put as a look"].click()
+    dialog.buttons["Use as a look"].click()
     (look,) = surveyed_desk.session.document.treatment
     assert look.apply(np.ones(3), surveyed_desk.session.source) == pytest.approx([1, 1, 0.75]), "a LUT file at half strength"
     (tmp_path / "none.json").write_text("{}")

@@ -104,7 +104,7 @@ def verify(
             points, content = _signed(paths, keys, monitor)
             points.append(_printed(paths, found, pdf, believed=all(each.holds for each in points)))
     else:
-        paths = certificate_paths(file) if certificate is None else _paths_of(certificate)
+        paths = _beside(file) if certificate is None else _paths_of(certificate)
         points, content = _signed(paths, keys, monitor)
     try:
         data = json.loads(content)
@@ -125,6 +125,12 @@ def _read(certificate: Path) -> bytes:
         raise SettingsError(f"{shown(certificate)} can't be read: {error.strerror}.") from error
 
 
+def _beside(file: Path) -> CertificatePaths:
+    """The certificate beside a file; of a link that has none, the one beside what it leads to."""
+    paths = certificate_paths(file)
+    return certificate_paths(file.resolve()) if file.is_symlink() and not paths.data.exists() else paths
+
+
 def print_certificate(file: Path, monitor: Monitor) -> bytes:
     """The certificate beside a file as PDF, if it is as it was signed; by whom, and whether the file is, is not looked at.
 
@@ -132,7 +138,7 @@ def print_certificate(file: Path, monitor: Monitor) -> bytes:
     ------
     SettingsError : there is none, it is not as it was signed, or nothing can be printed here
     """
-    paths = certificate_paths(file)
+    paths = _beside(file)
     for point in _signature(paths, _read(paths.data), None, monitor):
         if not point.holds:
             raise SettingsError(f"The certificate of {shown(file.name)} is not printed. {point.told}")

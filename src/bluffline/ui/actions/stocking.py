@@ -95,14 +95,14 @@ class Stocking:
             return
         steps = shifted(stock.steps, self._first) if reach else without_reach(stock.steps)
         shot = self._session.place.shot
-        self._session.document.give(shot, steps, f"Put “{name}”", stock.reasons if reasons else ())
+        self._session.document.give(shot, steps, f"Replace the steps with “{name}”", stock.reasons if reasons else ())
         dialog.told.setText(f"Shot {shot + 1} has “{name}” in place of its own steps")
 
     def _put_look(self, dialog: ShelfDialog, name: str, strength: float) -> None:
         """Add a stock treatment to the shot in view as one step."""
         try:
             look = as_look(name, self.shelf.take(name).steps, strength)
-            self._session.document.add(look, f"Put “{name}” as a look")
+            self._session.document.add(look, f"Use “{name}” as a look")
         except BlufflineError as error:
             dialog.told.setText(str(error))
             return

@@ -26,7 +26,7 @@ class ResultDialog(QDialog):
 
     def __init__(self, proof: Proof, print_certificate: Callable[[Path], object], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What the proof came to")
+        self.setWindowTitle("Result of the proof")
         self.setModal(False)
         target = proof.request.target
         verdict = QLabel(proof.verdict.capitalize())

@@ -67,9 +67,9 @@ class ShelfDialog(Dialog):
         self.buttons: dict[str, QPushButton] = {}
         first, second = QHBoxLayout(), QHBoxLayout()
         for row, words, act in (
-            (first, "Put in place of the steps", self._put), (second, "Put as a look", self._put_look),
-            (second, "Take off the shelf", self._remove), (second, "Write to a file …", self._export),
-            (second, "Take in a file …", self._import),
+            (first, "Replace the steps", self._put), (second, "Use as a look", self._put_look),
+            (second, "Remove", self._remove), (second, "Export to a file …", self._export),
+            (second, "Import a file …", self._import),
         ):  # fmt: skip
             button = QPushButton(words)
             button.setFont(font(12))
@@ -132,18 +132,18 @@ class ShelfDialog(Dialog):
 
     def _chosen(self) -> None:
         for words, button in self.buttons.items():
-            button.setEnabled(bool(self.name) or words == "Take in a file …")
-        why_not = {"Take off the shelf": "", "Put as a look": ""}
+            button.setEnabled(bool(self.name) or words == "Import a file …")
+        why_not = {"Remove": "", "Use as a look": ""}
         if self._shelf.comes_with(self.name):
-            why_not["Take off the shelf"] = "It comes with the desk; one of your own by its name would stand in its place"
+            why_not["Remove"] = "It comes with the desk; one of your own by the same name is shown instead"
         if self.name and self._only_limits(self.name):
-            why_not["Put as a look"] = "It has nothing but limits, and a look holds none: put it in place of the steps"
+            why_not["Use as a look"] = "It has nothing but limits, and a look holds none: replace the steps with it"
         for words, why in why_not.items():
             self.buttons[words].setEnabled(bool(self.name) and not why)
             self.buttons[words].setToolTip(why)
-        empty = "Nothing stands on the shelf: keep a shot's treatment there, or take in a file."
+        empty = "No stock treatments yet: keep a shot's treatment here, or import a file."
         if self._shelf.names():
-            empty = "Choose one." if self.list.count() else "Nothing on the shelf is called so, or has such a step."
+            empty = "Choose one." if self.list.count() else "No stock treatment has such a name or step."
         self.told.setText(self._words(self.name) if self.name else empty)
 
     def _put(self) -> None:
@@ -157,7 +157,7 @@ class ShelfDialog(Dialog):
         self.refresh()
 
     def _export(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Write to a file", f"{self.name}.treatment.json", _FILES)
+        path, _ = QFileDialog.getSaveFileName(self, "Export to a file", f"{self.name}.treatment.json", _FILES)
         if path:
             self.export(Path(path))
 
@@ -171,7 +171,7 @@ class ShelfDialog(Dialog):
             self.told.setText(f"{self.name} is written to {path.name}")
 
     def _import(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a file", str(Path.cwd()), _TAKEN)
+        path, _ = QFileDialog.getOpenFileName(self, "Import a file", str(Path.cwd()), _TAKEN)
         if path:
             self.take_in(Path(path))
 
