@@ -8,6 +8,7 @@ import pytest
 
 from bluffline.media.target import certificate_paths
 from bluffline.report.keys import Keys
+from bluffline.shift.delivery import Decided
 from bluffline.shift.profile import Profile
 from bluffline.shift.states import State
 from bluffline.ui.shift.chosen import can
@@ -57,6 +58,18 @@ def test_what_was_handed_on_within_a_watched_folder_is_not_taken_in_hand_again(d
     assert delivered(desk, folder / "good.mkv") and delivered(desk, folder / "over.mkv")
     desk.go_on()
     assert (there / "good.mkv").exists() and len(desk.states) == 3
+
+
+def test_what_the_desk_delivered_is_noted_where_it_is_in_hand(desk, folder):
+    good, copy = folder / "good.mkv", folder / "legal" / "over-legal.mkv"
+    desk.shift.decided(folder / "another.mkv", "http://g", Decided(accepted=False, reasons=("Why.",)), "Rosalind")
+    assert (desk.states["good.mkv"], desk.states["over.mkv"]) == (State.GOOD, State.PROVED)
+    desk.shift.decided(good, "http://g", Decided(accepted=True, reasons=()), "Rosalind")
+    desk.shift.decided(copy, "http://g", Decided(accepted=False, reasons=("Not as it was signed.", "And more.")), "Rosalind")
+    assert (desk.states["good.mkv"], desk.states["over.mkv"]) == (State.DELIVERED, State.TO_FIX)
+    assert found_in(desk.shift.next()) == "sent back: Not as it was signed. And more."
+    desk.shift.proved(folder / "over.mkv", "picture proved legal", "Rosalind", [copy])
+    assert "sent back" not in found_in(next(file for file in desk.shift.files if file.path.name == "over.mkv"))
 
 
 def test_what_is_there_already_is_left(desk, folder, there):

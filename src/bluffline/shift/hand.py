@@ -12,7 +12,7 @@ from bluffline.errors import BlufflineError
 from bluffline.media.opening import shown
 from bluffline.shift.air import air_time, air_times
 from bluffline.shift.batch import Batch, Ended
-from bluffline.shift.delivery import SentBackError, hand_on, is_gateway
+from bluffline.shift.delivery import Decided, SentBackError, hand_on, is_gateway
 from bluffline.shift.file_in_hand import MACHINE, FileInHand, brief
 from bluffline.shift.gathering import gathered
 from bluffline.shift.ledger import Ledger, files_in, identity_of, kept_in, sha256_of
@@ -187,6 +187,16 @@ class Shift:
         else:
             self._change(path, state=State.DELIVERED, by=by)
 
+    def decided(self, delivered: Path, gateway: str, decided: Decided, by: str) -> None:
+        """Note what a gateway decided of a file in hand, or of its proved copy, that was delivered from the desk."""
+        for file in self.files:
+            if file.told is None or file.asked_for or str(delivered.absolute()) not in (str(file.path), *file.told.written):
+                continue
+            if decided.accepted:
+                self._change(file.path, state=State.DELIVERED, by=by)
+            else:
+                self._sent_back(file, gateway, " ".join(decided.reasons), by)
+
     def certify(self, path: Path) -> None:
         """Give a file its certificate, if it is good as it stands."""
         self._ask(path, _CERTIFICATE)
@@ -248,14 +258,18 @@ class Shift:
             if error is None:
                 self._change(file.path, state=State.DELIVERED, asked_for="")
             elif isinstance(error, SentBackError):
-                assert file.told is not None
-                why = f"sent back by {file.profile.deliver}: {error}"
-                self.told.append(f"{shown(file.path.name)}: {why}")
-                back = replace(file.told, state=State.TO_FIX, sentence=why, sent_back=str(error))
-                self._change(file.path, state=State.TO_FIX, told=back, asked_for="")
+                self._sent_back(file, file.profile.deliver, str(error), file.by)
             else:
                 self.told.append(str(error))
                 self._change(file.path, asked_for="")
+
+    def _sent_back(self, file: FileInHand, by_whom: str, reason: str, by: str) -> None:
+        """Note that a gateway refused a file: it is to fix again, and says why."""
+        assert file.told is not None
+        why = f"sent back by {by_whom}: {reason}"
+        self.told.append(f"{shown(file.path.name)}: {why}")
+        told = replace(file.told, state=State.TO_FIX, sentence=why, sent_back=reason)
+        self._change(file.path, state=State.TO_FIX, told=told, asked_for="", by=by)
 
     def _begin(self, asked: Asked) -> None:
         self._under_way.append(asked)

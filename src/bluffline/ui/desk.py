@@ -104,6 +104,7 @@ class Desk(QMainWindow):
         self.who = Who(settings, self)
         self.delivering = Delivering(self.work, settings, self.header, self.refresh_commands, self)
         self.shifting = Shifting(self.work, settings, self.who, self.header, self)
+        self.delivering.decided = self.shifting.take_decision
         self.player = Player(session, self.viewer, self._stopped)
         self.trying = Trying(
             session, self.viewer.frames, self.header.fault, lambda: self.jobs.kind is Kind.PROOF or self.player.playing

@@ -27,6 +27,7 @@ class Delivering:
         self, work: LongWork, settings: Settings, header: Header, changed: Callable[[], object], window: QWidget
     ) -> None:
         self._work, self._settings, self._header, self._changed, self._window = work, settings, header, changed, window
+        self.decided: Callable[[Path, str, Decided], object] = lambda *_: None  # whoever keeps states puts itself here
         self._runner = JobRunner()
         self._runner.progress.connect(self._progressed)
         self._runner.ended.connect(self._ended)
@@ -74,10 +75,12 @@ class Delivering:
 
             return deliver(file, gateway, monitor, token)
 
-        self._runner.jobs.start(Kind.DELIVERY, job, partial(self._tell, shown(file.name), gateway))
+        self._runner.jobs.start(Kind.DELIVERY, job, partial(self._tell, file, gateway))
         self._changed()
 
-    def _tell(self, name: str, gateway: str, decided: Decided) -> None:
+    def _tell(self, file: Path, gateway: str, decided: Decided) -> None:
+        name = shown(file.name)
+        self.decided(file, gateway, decided)
         if decided.accepted:
             self._header.say(f"{name} is delivered: {gateway} accepted it")
         else:

@@ -16,6 +16,7 @@ from bluffline.prove.prove import Proof
 from bluffline.session.faults import fault_of
 from bluffline.session.hold import Hold
 from bluffline.session.settings import Settings
+from bluffline.shift.delivery import Decided
 from bluffline.shift.file_in_hand import FileInHand
 from bluffline.shift.hand import Shift
 from bluffline.shift.ledger import Ledger
@@ -251,6 +252,11 @@ class Shifting(QObject):
             self._shift.proved(path, proof.verdict, by, written)
             if self._shift.next() is not None and any(file.path == path.absolute() for file in self._shift.files):
                 self._work.result_dialog.offer_next(self.take_next)
+
+    def take_decision(self, delivered: Path, gateway: str, decided: Decided) -> None:
+        """Note what a gateway decided of what was delivered from the desk, if it is in hand."""
+        if self._shift is not None:
+            self._shift.decided(delivered, gateway, decided, self._who.known or "the desk")
 
     def _act(self, act: str, files: list[FileInHand]) -> None:
         shift = self.shift
