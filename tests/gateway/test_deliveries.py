@@ -166,7 +166,6 @@ def test_a_gateway_that_is_killed_goes_on_where_it_was(home, good_files, tmp_pat
                 assert client.patch(made.headers["location"], headers=headers, content=path.read_bytes()).status_code == 204
             answer = client.post("/deliveries", json={"name": file.name, "parts": numbers})
         os.kill(process.pid, signal.SIGKILL)
-    assert set(arrived(folder).values()) <= {True}
     with running(folder) as (address, _):
         for _ in range(200):
             told = httpx.get(f"{address}{answer.headers['location']}").json()
