@@ -9,7 +9,6 @@ from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from enum import StrEnum
 from pathlib import Path
-from threading import RLock
 from typing import Any
 from uuid import uuid4
 
@@ -68,18 +67,18 @@ class Deliveries:
         self._kept, self._checking, self.accepted = folder / "deliveries", folder / "checking", folder / "accepted"
         for each in (self._kept, self._checking, self.accepted):
             each.mkdir(parents=True, exist_ok=True)
-        self._one, self._known = RLock(), {each.number: each for each in self._read()}
+        self._known = {each.number: each for each in self._read()}
         self._worker, self._monitor = ThreadPoolExecutor(1, "bluffline-gateway"), Monitor()
-        for path in self._checking.iterdir():  # a stop came between its coming and its being noted: its uploads are begun anew
-            if path.name not in self._known:
+        undecided = {each.number for each in self._known.values() if each.state is Decision.CHECKING}
+        for path in self._checking.iterdir():  # a stop came before it was noted, so that its uploads are begun anew, or after
+            if path.name not in undecided:
                 shutil.rmtree(path, ignore_errors=True)
         for delivery in self._known.values():
             if delivery.state is Decision.CHECKING:
                 self._worker.submit(self._decide, delivery)
 
     def __iter__(self) -> Iterator[Delivery]:
-        with self._one:
-            return iter(sorted(self._known.values(), key=lambda each: each.at, reverse=True))
+        return iter(sorted(self._known.values(), key=lambda each: each.at, reverse=True))
 
     def find(self, number: str) -> Delivery | None:
         """A delivery by its number."""
@@ -111,7 +110,8 @@ class Deliveries:
         except FileNotFoundError as error:
             shutil.rmtree(into, ignore_errors=True)
             raise RefusedError(409, "A part of it was handed in already.") from error
-        self._keep(delivery)
+        self._save(delivery)
+        self._known[delivery.number] = delivery
         self._worker.submit(self._decide, delivery)
         return delivery
 
@@ -135,8 +135,9 @@ class Deliveries:
         except Exception as error:  # noqa: BLE001 - whatever it is, nothing is accepted, and it is told
             told = fault_of(error, f"Checking {shown(delivery.name)}").sentence
             decided = replace(delivery, state=Decision.REFUSED, reasons=(told,))
-        self._keep(decided)
+        self._save(decided)
         shutil.rmtree(file.parent, ignore_errors=True)
+        self._known[delivery.number] = decided  # told once all of it is done
 
     def _wrong_with(self, file: Path) -> list[str]:
         """Why a file is not accepted; nothing where it is."""
@@ -189,10 +190,8 @@ class Deliveries:
 
     # Kept -------------------------------------------------------------------------------------------------------------
 
-    def _keep(self, delivery: Delivery) -> None:
-        with self._one:
-            save_text(self._kept / f"{delivery.number}.json", json.dumps(asdict(delivery)))
-            self._known[delivery.number] = delivery
+    def _save(self, delivery: Delivery) -> None:
+        save_text(self._kept / f"{delivery.number}.json", json.dumps(asdict(delivery)))
 
     def _read(self) -> Iterator[Delivery]:
         for path in self._kept.glob("*.json"):
