@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QPushButton, QWidget
 
 from bluffline.media.target import certificate_paths
 from bluffline.prove.prove import Proof
@@ -18,6 +18,7 @@ from bluffline.survey.survey import must_fix
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 
+_AROUND = 40  # pixels beside the buttons
 _MOST_LEFT = 8  # findings that are told one by one
 
 
@@ -68,17 +69,21 @@ class ResultDialog(QDialog):
 
     def offer(self, words: str, act: Callable[[], object]) -> None:
         """Offer something more to be done with what was written."""
-        button = self._buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
-        assert button is not None
-        button.clicked.connect(lambda _: act())
+        self._offered(words).clicked.connect(lambda _: act())
 
     def offer_next(self, take: Callable[[], object]) -> None:
         """Offer to go on with the file in hand that comes next; this closes with it."""
-        button = self._buttons.addButton("Take the next   F3", QDialogButtonBox.ButtonRole.ActionRole)
-        assert button is not None
+        button = self._offered("Take the next   F3")
         button.setShortcut("F3")
         button.setDefault(True)
         button.clicked.connect(lambda: (self.close(), take()))
+
+    def _offered(self, words: str) -> QPushButton:
+        """One more button, and room for its words."""
+        button = self._buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
+        assert button is not None
+        self.setMinimumWidth(max(self.minimumWidth(), self._buttons.sizeHint().width() + _AROUND))
+        return button
 
 
 def _open(path: Path) -> None:
