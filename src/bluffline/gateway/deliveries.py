@@ -12,20 +12,17 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
-from bluffline.declared import made
 from bluffline.errors import CancelledError
 from bluffline.gateway.uploads import RefusedError, Upload
 from bluffline.intake import read_bounded
 from bluffline.media.opening import shown
-from bluffline.media.probe import probe
-from bluffline.media.target import CERTIFICATE_PARTS, CertificatePaths, certificate_paths, claimed
+from bluffline.media.target import CERTIFICATE_PARTS, certificate_paths, claimed
 from bluffline.report.files import save_text
 from bluffline.report.keys import Keys
-from bluffline.report.verify import verify
+from bluffline.report.verify import certified_digest, read_as_certified, verify
 from bluffline.rules.catalogue import headline
 from bluffline.rules.rules import Rules
 from bluffline.session.faults import fault_of
-from bluffline.signal.format import Overrides
 from bluffline.survey.checking import check, checksum
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import must_fix, start_survey
@@ -152,8 +149,7 @@ class Deliveries:
 
     def _judged_here(self, file: Path, report: Mapping[str, Any]) -> list[str]:
         """What the rules of this place find that others did not."""
-        words = {name.replace(" ", "_"): word for name, word in report["file"]["read_as"].items()}
-        programme = probe(file, track=report["file"]["video_track"]).read_as(made(Overrides, words, "how it is read"))
+        programme = read_as_certified(file, report)
         checked = check(start_survey(programme, self._rules), self._monitor)
         if checked.good:
             return []
@@ -176,7 +172,7 @@ class Deliveries:
         target, here = self.accepted / file.name, certificate_paths(file)
         with claimed(target, "delivery") as claim:
             if target.exists():
-                if checksum([target], self._monitor, file.name) != _about(here):
+                if checksum([target], self._monitor, file.name) != certified_digest(json.loads(read_bounded(here.data))):
                     raise RefusedError(409, f"Another {shown(file.name)} was accepted before; it was left as it is.")
                 if all(path.exists() for path in certificate_paths(target)):
                     return "It was accepted before, and is the same."
@@ -198,9 +194,3 @@ class Deliveries:
             with suppress(ValueError, KeyError, TypeError):  # it is none of ours
                 data = json.loads(path.read_text(encoding="utf-8"))
                 yield Delivery(**{**data, "state": Decision(data["state"]), "reasons": tuple(data["reasons"])})
-
-
-def _about(paths: CertificatePaths) -> str:
-    """Which file a certificate is about, by its SHA-256."""
-    data = json.loads(read_bounded(paths.data))
-    return str(data["sha256"]["written"] if "sha256" in data else data["file"]["sha256"])

@@ -1,7 +1,7 @@
 """Verifying: whether a file, its certificate and the signature belong together, and whether the signer is trusted."""
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from hashlib import sha256
@@ -16,6 +16,7 @@ from bluffline.intake import read_bounded
 from bluffline.measure.region import Region
 from bluffline.media.opening import Opening, shown
 from bluffline.media.probe import probe
+from bluffline.media.programme import Programme
 from bluffline.media.target import CERTIFICATE_PARTS, CertificatePaths, certificate_paths
 from bluffline.media.track_digests import track_digests
 from bluffline.report.check import finding_report
@@ -236,7 +237,7 @@ def _signer(signature: Signature, keys: Keys) -> Point:
 def _about(file: Path, data: dict[str, Any], monitor: Monitor, *, look_inside: bool) -> list[Point]:
     """Whether the file is the one that a certificate is about, and whether that finds it good."""
     proof = _is_proof(data)
-    digest, size = _digest(data), data["size"]["written"] if proof else data["file"]["size"]
+    digest, size = certified_digest(data), data["size"]["written"] if proof else data["file"]["size"]
     good = data["proved"] is True if proof else data["must_fix"] == 0
     under = _report(data)["rules"]["title"]
     told = data["verdict"] if under in data["verdict"] else f"{data['verdict']} under {under}"
@@ -287,8 +288,20 @@ def _is_proof(data: dict[str, Any]) -> bool:
     return bool(data["schema"] == _PROOF)
 
 
-def _digest(data: dict[str, Any]) -> str:
-    """The SHA-256 of the file that a certificate is about."""
+def read_as_certified(file: Path, report: Mapping[str, Any]) -> Programme:
+    """A file, opened as it was when it was certified; ``report``: what its certificate says of it."""
+    said = made(Overrides, {name.replace(" ", "_"): word for name, word in report["file"]["read_as"].items()}, "how it is read")
+    rate = Fraction(report["file"]["frame_rate"]) if Opening.of(file).numbered else None
+    return probe(file, rate=rate, track=report["file"]["video_track"]).read_as(said)
+
+
+def certified_digest(data: dict[str, Any]) -> str:
+    """The SHA-256 of the file that a certificate is about.
+
+    Raises
+    ------
+    ValueError, KeyError, TypeError : it is no certificate
+    """
     return str(data["sha256"]["written"] if _is_proof(data) else data["file"]["sha256"])
 
 
@@ -309,12 +322,10 @@ def _measured(file: Path, data: dict[str, Any], rules: Rules | None, monitor: Mo
         return Point("measured", holds=False, told=told)
     if rules.checksum != under["sha256"]:
         return Point("measured", holds=False, told=f"Not judged anew: {rules.title} are not the rules that it was judged by.")
-    said = made(Overrides, {name.replace(" ", "_"): word for name, word in report["file"]["read_as"].items()}, "how it is read")
-    rate = Fraction(report["file"]["frame_rate"]) if Opening.of(file).numbered else None
-    programme = probe(file, rate=rate, track=report["file"]["video_track"]).read_as(said)
+    programme = read_as_certified(file, report)
     survey = start_survey(programme, rules, region=Region(*report["file"]["active_picture"]))
     survey = replace(survey, exact=tuple(Shot(first, last) for first, last in report.get("exact", ())))
-    if check(survey, monitor).sha256 != _digest(data):
+    if check(survey, monitor).sha256 != certified_digest(data):
         return Point("measured", holds=False, told="Not judged anew: it is not the file that the certificate is about.")
     shots = [Shot(each["first_frame"], each["last_frame"]) for each in report["shots"]]
     now = {_figures(finding_report(each, programme)) for each in survey.findings(shots)}

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from bluffline.errors import BlufflineError, MediaError, WriteError
+from bluffline.intake import read_bounded
 from bluffline.media.opening import Opening, shown
 from bluffline.media.target import certificate_paths, claimed
+from bluffline.report.verify import certified_digest
 from bluffline.shift.one_file import Told
 from bluffline.survey.checking import checksum
 from bluffline.survey.monitor import Monitor
@@ -78,7 +80,7 @@ def hand_on(path: Path, told: Told, where: str) -> None:
         raise WriteError(f"The folder {shown(folder)} is not there, so {name} was not handed on.")
     target = folder / media.name
     try:
-        certified = _certified(pages[0])
+        certified = certified_digest(json.loads(read_bounded(pages[0])))
         beside = {there: page.read_bytes() for there, page in zip(certificate_paths(target), pages, strict=True)}
         with claimed(target, "delivery") as claim:
             if target.exists():
@@ -93,9 +95,3 @@ def hand_on(path: Path, told: Told, where: str) -> None:
         raise WriteError(f"{name} could not be copied into {shown(folder)}: {error.strerror}.") from error
     except (ValueError, KeyError, TypeError) as error:
         raise MediaError(f"{shown(pages[0].name)} is no certificate any more, so {name} was not handed on.") from error
-
-
-def _certified(page: Path) -> str:
-    """The checksum that a certificate gives the file that it is about."""
-    data = json.loads(page.read_text())
-    return str(data["sha256"]["written"] if "sha256" in data else data["file"]["sha256"])
