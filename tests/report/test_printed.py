@@ -56,6 +56,14 @@ def test_it_is_verified_alone_beside_its_file(proved, on_paper, signers, tmp_pat
     assert not told(nobody, "signer").holds and "not looked at" in told(nobody, "print").told, "pages of strangers aren't set"
 
 
+def test_a_name_in_any_letters_is_kept_whole(proved, signers, tmp_path):
+    name = tmp_path / '陶器 <b>&"fair".mkv'
+    for path, other in zip((proved, *certificate_paths(proved)), (name, *certificate_paths(name)), strict=True):
+        other.write_bytes(path.read_bytes())
+    (tmp_path / "c.pdf").write_bytes(print_certificate(name, Monitor()))
+    assert verify(name, tmp_path / "c.pdf", signers, Monitor()).good
+
+
 def test_every_change_of_it_is_told(proved, on_paper, signers, tmp_path, monkeypatch):
     monkeypatch.setattr("bluffline.report.verify.printed", lambda _: on_paper)  # as it always is, see above
     path, rng, looked_at = tmp_path / "c.pdf", np.random.default_rng(16), 0

@@ -87,7 +87,7 @@ def read_print(pdf: bytes) -> Print:
     try:
         reader = pypdf.PdfReader(BytesIO(pdf))
         facts = reader.metadata
-        found = {name: data[0] for name, data in reader.attachments.items()}
+        found = {each.alternative_name or each.name: each.content for each in reader.attachment_list}
         by = str(facts.producer) if facts is not None else ""
     except (PyPdfError, *_NO_PDF) as error:
         raise ValueError("it is no PDF that can be read") from error
