@@ -94,7 +94,7 @@ def test_highlights_that_lie_hardly_above_black_are_no_aim(tmp_path):
 @pytest.mark.parametrize("seen", [None, True, False])
 def test_the_order_of_fields_is_found_where_what_moves_says_otherwise(tagged, seen):
     source = replace(SOURCE, interlaced=tagged is not None, top_field_first=tagged is not False)
-    found = list(FieldOrder().judge_file(Surveyed(WHOLE, source=source, top_first=seen), [Shot(0, 9)], RULES))
+    found = list(FieldOrder().judge_file(SurveyTable(0), Surveyed(WHOLE, source=source, top_first=seen), [Shot(0, 9)], RULES))
     assert bool(found) is (seen is not None and seen is not tagged)
     said = {None: "tagged progressive", True: "tagged top first", False: "tagged bottom first"}[tagged]
     words = f"The {'top' if seen else 'bottom'} field is first by what moves, {said}"

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from bluffline.measure import survey_kernels as kernels
 from bluffline.measure.blanking import BLACK_FRAME, NO_BLANKING, Blanking, blank_edges, measure_blanking
 from bluffline.measure.counted import Histogram, Limits, count_parts, used_codes, ycbcr_planes
+from bluffline.measure.flashes import Light
 from bluffline.measure.level_evidence import NO_EVIDENCE, LevelEvidence, level_evidence
 from bluffline.measure.plateau import NOT_LOOKED, Plateau, find_component_plateaus, find_luma_plateaus, row_step
 from bluffline.measure.region import Region, without
@@ -47,7 +48,7 @@ class FrameMeasure:
     with codes that are reserved for timing on a serial link, the first at ``reserved_x``, ``reserved_y`` in luma samples.
     ``edges``: how many rows at the top and bottom and columns at the left and right are blanking by themselves; all −1 in a
     frame that is black throughout, which says nothing about edges. ``blanking``: what lies outside the active picture.
-    ``level``: the range that it seems to have been made in.
+    ``level``: the range that it seems to have been made in. ``lights``: of the whole picture, where flashes are counted.
     """
 
     y_min: int
@@ -85,6 +86,7 @@ class FrameMeasure:
     clip_red: Plateau = NOT_LOOKED
     clip_green: Plateau = NOT_LOOKED
     clip_blue: Plateau = NOT_LOOKED
+    lights: tuple[Light, ...] = ()
 
 
 def measure_frame(

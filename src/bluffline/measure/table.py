@@ -2,7 +2,7 @@
 
 from collections import deque
 from collections.abc import Mapping, Sequence
-from dataclasses import fields
+from dataclasses import astuple, fields
 from operator import attrgetter
 from typing import Any
 
@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
+from bluffline.measure.flashes import FlashHistory, FlashMeasure
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.level_evidence import LevelEvidence
 from bluffline.signal.format import SignalFormat
@@ -43,6 +44,8 @@ _FIELDS: list[tuple[Any, ...]] = [
             "blank_rgb_high",
             "blank_rgb_low",
             "blank_outside",
+            "flash_count",
+            "flash_red_count",
         )
     ),
     ("edges", "i4", (4,)),
@@ -72,6 +75,10 @@ _FIELDS: list[tuple[Any, ...]] = [
             "drift",
             "combing",
             "gamut_area",
+            "flash_area",
+            "flash_rise",
+            "flash_red_area",
+            "flash_red_rise",
         )
     ),
     ("clip_high_graphic", "?"),
@@ -88,7 +95,10 @@ def _place(name: str) -> str:
     return next((place + name.removeprefix(prefix) for prefix, place in _NESTED if name.startswith(prefix)), name)
 
 
-_NOT_MEASURED = {"readable", "format", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look"}
+_FLASHES = [f"flash_{field.name}" for field in fields(FlashMeasure)]
+_NOT_MEASURED = {
+    "readable", "format", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look", *_FLASHES,
+}  # fmt: skip
 _MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in _NOT_MEASURED}
 _values = attrgetter(*_MEASURED.values())
 
@@ -106,11 +116,13 @@ class SurveyTable:
 
     ``areas``: how many areas have limits of their own; their columns ``areas_min``, ``areas_max`` (codes), ``areas_high`` and
     ``areas_low`` (percent of the area) are (N, areas). ``formats``: those that its frames are read by, which column ``format``
-    counts; the first is the programme's.
+    counts; the first is the programme's. ``flashes``: counts them, where they are asked for.
     """
 
-    def __init__(self, expected: int, areas: int = 0, formats: Sequence[SignalFormat] = ()) -> None:
-        self.formats = list(formats)
+    def __init__(
+        self, expected: int, areas: int = 0, formats: Sequence[SignalFormat] = (), flashes: FlashHistory | None = None
+    ) -> None:
+        self.formats, self._flashes = list(formats), flashes
         own = [
             (f"areas_{name}", kind, (areas,)) for name, kind in (("min", "i4"), ("max", "i4"), ("high", "f4"), ("low", "f4"))
         ]
@@ -151,6 +163,8 @@ class SurveyTable:
         self._rows[:] = np.zeros(1, self._rows.dtype)
         self._count, self._previous = 0, None
         self._samples.clear()
+        if self._flashes is not None:
+            self._flashes.clear()
         del self.formats[1:]
 
     def frozen(self) -> "SurveyTable":
@@ -232,5 +246,9 @@ class SurveyTable:
             if len(self._samples) == DRIFT:
                 row["drift"] = _change(measure.samples, self._samples[0], measure.percent)[1]
             self._samples.append(measure.samples)
+            if self._flashes is not None:
+                told = self._flashes.add(measure.lights, self.formats[row["format"]])
+                for name, figure in zip(_FLASHES, astuple(told), strict=True):
+                    row[name] = figure
             self._previous = measure
         self._count += 1

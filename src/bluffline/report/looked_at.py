@@ -54,7 +54,7 @@ def _of_the_rules(survey: Survey) -> Iterator[str]:
         yield f"Left out by the rules: {', '.join(area.name for area in rules.left_out)}"
     if survey.source.transfer in ("pq", "hlg"):
         yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
-    yield "No rule here: loudness, flashing"
+    yield "No rule here: loudness"
 
 
 def _track(track: Track) -> str:

@@ -42,14 +42,14 @@ def judge(
         evidence = ShotEvidence(number, shot, table, percent, source, rules, surveyed, picture, own, own is whole)
         found = memo.once((shot, picture, own, own is whole), partial(_of_shot, evidence))
         findings += [each if each.shot == number else each.in_shot(number) for each in found]
-    return in_reading_order([*findings, *_of_file(surveyed, shots, rules)])
+    return in_reading_order([*findings, *_of_file(table, surveyed, shots, rules)])
 
 
 def _of_shot(evidence: ShotEvidence) -> list[Finding]:
     return [found for rule in RULES if rule.on(evidence.rules) for found in rule.judge(evidence)]
 
 
-def _of_file(surveyed: Surveyed, shots: list[Shot], rules: Rules) -> Iterator[Finding]:
+def _of_file(table: SurveyTable, surveyed: Surveyed, shots: list[Shot], rules: Rules) -> Iterator[Finding]:
     for rule in RULES if shots else ():
         if rule.on(rules):
-            yield from rule.judge_file(surveyed, shots, rules)
+            yield from rule.judge_file(table, surveyed, shots, rules)

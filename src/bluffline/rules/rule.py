@@ -4,7 +4,7 @@ Everything else follows from the declaration: the rule file's keys with every va
 of what was judged and what was not, which findings *Legalise* answers, what a trial can tell of.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -12,6 +12,7 @@ from bluffline.declared import made
 from bluffline.rules.finding import Finding
 
 if TYPE_CHECKING:
+    from bluffline.measure.table import SurveyTable
     from bluffline.rules.evidence import ShotEvidence, Surveyed
     from bluffline.rules.rules import Rules
     from bluffline.rules.shots import Shot
@@ -74,6 +75,12 @@ class Rule:
         """What of one shot breaks it."""
         return iter(())
 
-    def judge_file(self, surveyed: "Surveyed", shots: Sequence["Shot"], rules: "Rules") -> Iterator[Finding]:
+    def measured(self, rules: "Rules") -> Hashable:
+        """What the rules in force have the survey measure for it beside all else; None where nothing."""
+        return None
+
+    def judge_file(
+        self, table: "SurveyTable", surveyed: "Surveyed", shots: Sequence["Shot"], rules: "Rules"
+    ) -> Iterator[Finding]:
         """What of the file as a whole breaks it; there is at least one shot."""
         return iter(())

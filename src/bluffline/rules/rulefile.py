@@ -15,7 +15,7 @@ from bluffline.rules.rule import Rule
 from bluffline.rules.rules import FILTERS, GAP, RuleArea, Rules
 from bluffline.signal.colorimetry import GAMUTS
 
-SHIPPED = ("r103", "strict")
+SHIPPED = ("r103", "strict", "delivery")
 _KEYS = {
     "": {"title", "limits", "tolerance", "filter", "area"},
     "limits": {"luma", "rgb", "gamut", "reserved"},

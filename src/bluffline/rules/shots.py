@@ -61,6 +61,11 @@ class Shot:
         return self.first <= frame <= self.last
 
 
+def shot_at(shots: Sequence[Shot], frame: int) -> int:
+    """The number of the shot that a frame lies in, of shots that follow one another; 0 before the first, and of none."""
+    return max(bisect_right(shots, frame, key=lambda shot: shot.first) - 1, 0)
+
+
 def cut_evidence(table: SurveyTable) -> NDArray[np.float64]:
     """(N,) strength of the change from the frame before, 0 … 1; 0 for the first frame."""
     blocks, spread = (table.column(name).astype(np.float64) for name in ("block_change", "spread_change"))

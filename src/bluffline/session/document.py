@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
@@ -12,7 +11,7 @@ from bluffline.errors import SettingsError
 from bluffline.measure.areas import Area
 from bluffline.propose.propose import Proposal, luma_extremes
 from bluffline.rules.finding import Waiver
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, shot_at
 from bluffline.session import rungs
 from bluffline.session.asked import Asked, Settled
 from bluffline.session.drawn import DrawnAreas
@@ -123,7 +122,7 @@ class Document:
     def shot(self) -> int:
         """The shot in view by the numbers that the work has, which hold though a survey has not come to it yet."""
         shots = self.shots
-        return max(bisect_right(shots, self._place.frame, key=lambda shot: shot.first) - 1, 0) if shots else self._place.shot
+        return shot_at(shots, self._place.frame) if shots else self._place.shot
 
     @property
     def shots(self) -> list[Shot]:

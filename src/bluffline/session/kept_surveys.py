@@ -26,6 +26,7 @@ from bluffline.media.index import Sounds, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
 from bluffline.media.source_file import SourceFile
 from bluffline.report.files import save_bytes
+from bluffline.rules.catalogue import RULES
 from bluffline.rules.rules import Rules
 from bluffline.rules.transitions import Transition, TransitionKind
 from bluffline.session.faults import fault_of
@@ -199,7 +200,8 @@ def _key(mark: str, picture: int, source: SignalFormat, region: Region | None = 
     ]
     asked = None
     if rules is not None:
-        asked = (rules.limits, rules.low_pass, rules.gamut, rules.areas)
+        beside = tuple(rule.measured(rules) for rule in RULES)
+        asked = (rules.limits, rules.low_pass, rules.gamut, rules.areas, beside)
     text = repr((mark, picture, read, region, asked, _program()))
     return hashlib.sha256(text.encode()).hexdigest()
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from typing import Protocol
 
 from bluffline.media.programme import Programme
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, shot_at
 from bluffline.session.event import Event
 
 
@@ -48,7 +47,7 @@ class Place:
     @property
     def shot(self) -> int:
         """Number of the shot in view; 0 before the survey knows."""
-        return max(bisect_right(self._known.shots, self.frame, key=lambda shot: shot.first) - 1, 0)
+        return shot_at(self._known.shots, self.frame)
 
     def go_to(self, frame: int) -> None:
         """Look at a frame, or the nearest there is."""

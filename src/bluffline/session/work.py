@@ -8,7 +8,7 @@ from typing import NamedTuple, TypeVar
 
 from bluffline.measure.areas import Area
 from bluffline.rules.finding import Waiver
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, shot_at
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import Heading, Step
 
@@ -249,7 +249,7 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
 
 def _touched(shot: Shot, others: Sequence[Shot]) -> range:
     """The numbers of the shots, which follow one another, that have frames of a shot."""
-    first = max(bisect_right(others, shot.first, key=lambda other: other.first) - 1, 0)
+    first = shot_at(others, shot.first)
     first += first < len(others) and others[first].last < shot.first
     return range(first, bisect_right(others, shot.last, key=lambda other: other.first))
 

@@ -27,7 +27,7 @@ from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 from bluffline.survey.beside import Beside
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import FIELDS_EVERY, Survey, end_survey, measured_frames, run_survey, start_survey
+from bluffline.survey.survey import FIELDS_EVERY, Survey, end_survey, flash_history, measured_frames, run_survey, start_survey
 
 _AT_ONCE = 8  # runs that are handed out at once: what they measured waits in memory
 TRIES = 3  # of a run, where the machine that was given it does not see the file
@@ -117,10 +117,12 @@ def measure_run(asked: RunAsked) -> RunTold:
     """
     refuse_another(asked.programme)
     survey = start_survey(asked.programme, asked.rules, region=asked.region)
-    length = asked.after - asked.first + DRIFT
-    table = SurveyTable(length, len(asked.rules.limited), [survey.source])
+    flashes = flash_history(asked.programme, asked.rules)
+    lead = max(DRIFT, 0 if flashes is None else flashes.frames)
+    length = asked.after - asked.first + lead
+    table = SurveyTable(length, len(asked.rules.limited), [survey.source], flashes)
     survey = replace(survey, table=table, exact=asked.exact)
-    before = max(asked.first - DRIFT, 0)  # frames that those of the run are held against
+    before = max(asked.first - lead, 0)  # frames that those of the run are held against
     with Reader(asked.programme) as reader:
         for measure, source in measured_frames(survey, reader, before, asked.after, asked.first):
             survey.table.append(measure, source)

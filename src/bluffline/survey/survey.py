@@ -11,6 +11,7 @@ import numpy as np
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
 from bluffline.measure.fields import FieldOrder
+from bluffline.measure.flashes import FlashHistory, lights
 from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.gamut import gamut_area
@@ -20,6 +21,7 @@ from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
+from bluffline.rules.each.flash import Flash
 from bluffline.rules.evidence import ChartMeasure, Surveyed
 from bluffline.rules.finding import Finding, Waiver
 from bluffline.rules.judging import judge
@@ -34,7 +36,7 @@ from bluffline.survey.monitor import Monitor, ahead_of, in_order
 
 _SAMPLES = 12
 FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
-_CHART = Chart()
+_CHART, _FLASH = Chart(), Flash()
 _BEFORE = 12  # frames that are decoded before those that are measured
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
@@ -132,8 +134,14 @@ def start_survey(programme: Programme, rules: Rules, *, region: Region | None = 
     region = region or find_region(programme)
     if _CHART.on(rules):
         rule_reference(_CHART.asked(rules))  # what can't be used is told before anything is measured
-    table = SurveyTable(programme.frame_count, len(rules.limited), [source])
+    table = SurveyTable(programme.frame_count, len(rules.limited), [source], flash_history(programme, rules))
     return Survey(programme, region, rules, table, fields=FieldOrder(source))
+
+
+def flash_history(programme: Programme, rules: Rules) -> FlashHistory | None:
+    """What counts the flashes of a programme, where the rules ask for it."""
+    limits = _FLASH.measured(rules)
+    return None if limits is None else FlashHistory(limits, float(programme.frame_rate), programme.format)
 
 
 def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Survey:
@@ -225,7 +233,10 @@ def _measure(survey: Survey, frame: Frame) -> tuple[FrameMeasure | None, SignalF
     strict = place >= 0 and frame.number in survey.exact[place]
     rules = exacting(survey.rules) if strict else survey.rules
     thorough = frame.number % THOROUGH_EVERY == 0
-    return measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough), frame.format
+    measure = measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough)
+    if (limits := _FLASH.measured(rules)) is not None:
+        measure = replace(measure, lights=lights(frame.planes, frame.format, limits.white))
+    return measure, frame.format
 
 
 @lru_cache(maxsize=4)

@@ -1,19 +1,19 @@
 """A filmed chart that is further from its reference than is allowed."""
 
 import math
-from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any
 
 from bluffline.declared import Between, made
+from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, shot_at
 
 _DIFFERENCE = Between(0.001, 1000, "ΔE2000")
 
@@ -47,10 +47,12 @@ class Chart(Rule):
         beside = folder / asked.reference
         return replace(asked, reference=str(beside)) if beside.is_file() else asked
 
-    def judge_file(self, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+    def judge_file(
+        self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules
+    ) -> Iterator[Finding]:
         rule = self.asked(rules)
         for found in surveyed.charts:
-            number = bisect_right(shots, found.frame, key=lambda shot: shot.first) - 1
+            number = shot_at(shots, found.frame)
             value, words = found.mean, f"The chart is off by {found.mean:.1f} ΔE in the mean; {rule.mean:g} is allowed"
             if found.mean <= rule.mean:
                 value = found.worst

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
+from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
@@ -17,7 +18,9 @@ class FieldOrder(Rule):
     place = 31
     tried = False
 
-    def judge_file(self, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+    def judge_file(
+        self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules
+    ) -> Iterator[Finding]:
         source, seen = surveyed.source, surveyed.top_first
         if source is None or seen is None or (source.interlaced and seen is source.top_field_first):
             return

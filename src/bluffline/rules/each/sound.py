@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
+from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
@@ -20,7 +21,9 @@ class Sound(Rule):
     whole_frames = True
     tried = False
 
-    def judge_file(self, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+    def judge_file(
+        self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules
+    ) -> Iterator[Finding]:
         after = surveyed.sound_after
         if surveyed.complete and after > _SLACK + 1 / surveyed.rate:
             last = shots[-1].last

@@ -5,6 +5,7 @@ from operator import attrgetter
 
 import numpy as np
 
+from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import ShotEvidence, Surveyed
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
@@ -36,7 +37,9 @@ class Unreadable(Rule):
         ):
             yield from shot.runs_of(rule, Severity.MUST_FIX, mask, area.astype(np.float64), area, words, least=1)
 
-    def judge_file(self, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+    def judge_file(
+        self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules
+    ) -> Iterator[Finding]:
         if surveyed.broken and surveyed.complete:
             last = shots[-1].last
             words = f"The file is damaged after this frame ({surveyed.broken}): what may follow could not be read"

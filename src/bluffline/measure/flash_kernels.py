@@ -1,0 +1,77 @@
+"""Compiled loops of flashes. Functions only; shapes and units are checked by `flashes`."""
+
+import numpy as np
+
+from bluffline.loops import loop
+
+
+@loop
+def _apart(dark, light, step, bright, contrast):
+    """Whether two states differ by as much as counts: by a step, or in contrast where even the darker one is bright."""
+    difference = light - dark
+    return difference >= step and (dark < bright or difference >= contrast * (light + dark))
+
+
+@loop
+def _state(values, marked, newest, known, limits):
+    """1 where a value has risen lately and not fallen since, −1 the other way round, else 0; see `count_flashes`."""
+    step, bright, contrast, marks = limits
+    now = low = high = values[newest]
+    low_age = high_age = low_at = high_at = 0
+    at = newest
+    for age in range(1, known):
+        at = at - 1 if at else len(values) - 1
+        value = values[at]
+        if value < low:
+            low, low_age, low_at = value, age, at
+        if value > high:
+            high, high_age, high_at = value, age, at
+    if high - low < step:
+        return 0
+    own = not marks or marked[newest]
+    risen = _apart(low, now, step, bright, contrast) and (own or marked[low_at])
+    fallen = _apart(now, high, step, bright, contrast) and (own or marked[high_at])
+    if high_age < low_age:  # what it was at its highest is nearer
+        return -1 if fallen else (1 if risen else 0)
+    return 1 if risen else (-1 if fallen else 0)
+
+
+@loop
+def _rises(states, newest, known):
+    """Whether a point that has risen had not, before: the last that it did was to fall, or it stood still."""
+    at = newest
+    for _ in range(1, known):
+        at = at - 1 if at else len(states) - 1
+        if states[at] != 0:
+            return states[at] == -1
+    return True
+
+
+@loop
+def count_flashes(values, marked, cells, means, states, rose, counts, newest, turn, known, limits):
+    """Take the newest of the pictures of a ring, and count how often each point has risen within another.
+
+    values: (P, R) float32, newest in column ``newest`` of ``known``; marked: (P, R) bool, and ``limits``: step, bright,
+    contrast and whether one end of a change has to be marked. cells: (P,) the cell each point lies in. Given anew are the
+    newest of means: (C, R) float32, and of states: (P, R) int8, column ``turn`` of rose: (P, S) bool, and counts: (P,) int32.
+    Returns how many points rose in the newest.
+    """
+    sums, sizes = np.zeros(len(means), np.float64), np.zeros(len(means), np.int64)
+    for place in range(len(values)):
+        sums[cells[place]] += values[place, newest]
+        sizes[cells[place]] += 1
+    together = np.zeros(len(means), np.int8)
+    for cell in range(len(means)):
+        means[cell, newest] = sums[cell] / max(sizes[cell], 1)
+        together[cell] = _state(means[cell], marked[0], newest, known, (limits[0], limits[1], limits[2], False))
+    rising = 0
+    for place in range(len(values)):
+        state = together[cells[place]]
+        if state != 0 and _state(values[place], marked[place], newest, known, limits) != state:
+            state = 0
+        states[place, newest] = state
+        rises = state == 1 and _rises(states[place], newest, known)
+        counts[place] += np.int32(rises) - np.int32(rose[place, turn])
+        rose[place, turn] = rises
+        rising += rises
+    return rising
