@@ -246,4 +246,5 @@ def _tracks(
         yield Track(
             stream.index, kind, name, "" if language == "und" else language, flags, round(offset, 4), round(after, 4),
             stream.metadata.get("title", ""), "" if layout.endswith("channels") else layout,
+            context.layout.nb_channels if stream.type == "audio" and context is not None else 0,
         )  # fmt: skip

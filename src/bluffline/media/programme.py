@@ -22,7 +22,7 @@ class Track:
     """A track that travels with the picture: what it is, in a few words.
 
     ``kind``: as FFmpeg names it, or timecode, chapters or cover. ``flags``: its dispositions (default, forced, …).
-    ``title``; ``layout``: of a sound's channels, empty where it is not said which is which.
+    ``title``; ``layout``: of a sound's channels, empty where it is not said which is which; ``channels``: how many.
     ``offset``, ``after``: seconds that a sound begins after the picture, and that it goes on after the picture ends.
     """
 
@@ -35,6 +35,7 @@ class Track:
     after: float = 0.0
     title: str = ""
     layout: str = ""
+    channels: int = 0
 
     @property
     def anew(self) -> bool:
@@ -173,6 +174,16 @@ class Programme:
     def frame_count(self) -> int:
         """Number of frames."""
         return self.index.count
+
+    @property
+    def seconds(self) -> float:
+        """How long it is."""
+        return float(self.frame_count / self.frame_rate)
+
+    @property
+    def begins(self) -> float:
+        """When its first frame is shown, in seconds of the file's clock."""
+        return float(int(self.index.times[0]) * (self.time_base if self.index.timed else 1 / self.frame_rate))
 
     @property
     def sound_after(self) -> float:

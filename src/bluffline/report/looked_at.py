@@ -16,6 +16,7 @@ _BESIDE = {
     "chapters": ("chapters", "their titles are not read"),
     "cover": ("cover picture", "not measured"),
 }
+_UNHEARD = "part of no programme sound that the rules name"
 
 
 def judged(survey: Survey) -> list[str]:
@@ -36,8 +37,10 @@ def not_judged(survey: Survey) -> list[str]:
 
 def _of_the_file(survey: Survey) -> Iterator[str]:
     programme = survey.programme
+    heard = {number for sound in survey.sounds for number in sound.tracks}
     for track in programme.tracks:
-        yield _track(track)
+        if track.index not in heard:
+            yield _track(track, _UNHEARD if any(survey.heard) else "")
     for words in words_for(survey.riding):
         yield f"{words[0].upper()}{words[1:]}: not read"
     if programme.carried.alpha:
@@ -54,9 +57,9 @@ def _of_the_rules(survey: Survey) -> Iterator[str]:
         yield f"Left out by the rules: {', '.join(area.name for area in rules.left_out)}"
     if survey.source.transfer in ("pq", "hlg"):
         yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
-    yield "No rule here: loudness"
 
 
-def _track(track: Track) -> str:
+def _track(track: Track, unheard: str) -> str:
     kind, why = _BESIDE.get(track.kind, (track.kind, "not read"))
+    why = unheard if unheard and track.kind == "audio" else why
     return f"Track {track.index}, {kind} ({track.description}): {why}"

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from bluffline.figures import figure
 from bluffline.measure.region import Region
+from bluffline.measure.sound import SoundMeasure
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.columns import Column
 from bluffline.rules.finding import Finding
@@ -38,7 +39,8 @@ class Surveyed:
     ``region``: the active picture; ``rate``: frames a second; ``lost``: the numbers of frames that are not in the file.
     ``complete``: whether all that the rules ask for has been measured. ``top_first``: which field is first by what moves, or
     None; ``source``: how the programme is read, where the file is judged. ``broken``: what is wrong with the file behind its
-    last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones.
+    last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones;
+    ``sounds``: of programme sounds, None before they were.
     """
 
     region: Region
@@ -50,6 +52,7 @@ class Surveyed:
     broken: str = ""
     sound_after: float = 0.0
     charts: Sequence[ChartMeasure] = ()
+    sounds: Sequence[SoundMeasure] | None = None
 
 
 @dataclass(frozen=True)
@@ -116,7 +119,7 @@ class ShotEvidence:
             return
         start = self.shot.first
         kept = [run for run in runs_in(mask) if run[1] - run[0] + 1 >= (least or self.rules.frames)]
-        for runs in _close(kept, self.rules.gap * self.surveyed.rate):
+        for runs in close_runs(kept, self.rules.gap * self.surveyed.rate):
             first, last = runs[0][0], runs[-1][1]
             inside = np.concatenate([np.arange(a, b + 1) for a, b in runs])
             worst = int(inside[np.argmax(sign * value[inside])])
@@ -146,7 +149,7 @@ def _filled(words: str, value: float) -> str:
     return before + figure(value, form) + rest
 
 
-def _close(runs: list[tuple[int, int]], gap: float) -> list[list[tuple[int, int]]]:
+def close_runs(runs: list[tuple[int, int]], gap: float) -> list[list[tuple[int, int]]]:
     """Runs in groups that lie less than ``gap`` frames apart."""
     groups: list[list[tuple[int, int]]] = []
     for run in runs:

@@ -22,6 +22,7 @@ import bluffline
 from bluffline.errors import WriteError
 from bluffline.folders import UserFolder
 from bluffline.measure.region import Region
+from bluffline.measure.sound import SoundMeasure
 from bluffline.media.index import Sounds, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
 from bluffline.media.source_file import SourceFile
@@ -116,11 +117,14 @@ class SurveyStore:
             joins = [Transition(TransitionKind(kind), int(first), int(last)) for kind, first, last in facts["joins"]]
             if formats[:1] != survey.table.formats or not np.isin(kept["format"], range(len(formats))).all():
                 raise ValueError("it was read by another format")
-            survey.table.fill({name: kept[name] for name in kept.files if name != "facts"})
+            survey.table.fill({name: kept[name] for name in kept.files if name in survey.table.names})
             survey.table.formats[:] = formats
             survey.joins.take(joins, len(survey.table))
             survey.riding.update(str(each) for each in facts["riding"])
             survey.read[:] = [read] if read else []
+            if (sounds := facts["sounds"]) is not None:
+                survey.sounds[:] = [_sound_from(kept, number, told) for number, told in enumerate(sounds)]
+                survey.heard[:] = [True]
             if survey.fields is not None:
                 survey.fields.top, survey.fields.bottom, survey.fields.neither = votes
             return True
@@ -148,14 +152,16 @@ class SurveyStore:
         table, order = survey.table, survey.fields
         if len(table) != survey.programme.frame_count or survey.exact or survey.programme.changed():
             return
-        facts = {
+        facts: dict[str, Any] = {
             "read": survey.read[0] if survey.read else "",
             "riding": sorted(survey.riding),
             "formats": [_format_text(each) for each in table.formats],
             "joins": [(each.kind, each.first, each.last) for each in survey.joins.found],
             "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
+            "sounds": [_sound_text(each) for each in survey.sounds] if any(survey.heard) else None,
         }
         columns = {name: table.column(name) for name in table.names}
+        columns |= {_sounded(n, name): getattr(each, name) for n, each in enumerate(survey.sounds) for name in _HOPS}
         self._write(
             self._path(survey, mark), _packed({"facts": np.frombuffer(json.dumps(facts).encode(), np.uint8), **columns})
         )
@@ -204,6 +210,29 @@ def _key(mark: str, picture: int, source: SignalFormat, region: Region | None = 
         asked = (rules.limits, rules.low_pass, rules.gamut, rules.areas, beside)
     text = repr((mark, picture, read, region, asked, _program()))
     return hashlib.sha256(text.encode()).hexdigest()
+
+
+_HOPS = "weighted", "power", "peak", "true_peak", "clipped", "together"
+
+
+def _sounded(number: int, name: str) -> str:
+    """What a figure of a programme sound's hops is kept as."""
+    return f"sound.{number}.{name}"
+
+
+def _sound_text(sound: SoundMeasure) -> dict[str, Any]:
+    """A programme sound as plain data, but for its hops."""
+    return {each.name: getattr(sound, each.name) for each in fields(sound) if each.name not in _HOPS}
+
+
+def _sound_from(kept: Mapping[str, NDArray[Any]], number: int, told: dict[str, Any]) -> SoundMeasure:
+    """A programme sound from `_sound_text` and its hops."""
+    hops = {name: kept[_sounded(number, name)] for name in _HOPS}
+    tracks, channels = (tuple(told[name]) for name in ("tracks", "channels"))
+    shape = hops["power"].shape
+    if shape[1:] != (len(channels),) or any(each.shape not in (shape, shape[:1]) for each in hops.values()):
+        raise ValueError("its sound is of another shape")
+    return SoundMeasure(tracks, channels, float(told["begins"]), trouble=str(told["trouble"]), **hops)
 
 
 def _format_text(source: SignalFormat) -> dict[str, Any]:

@@ -2,22 +2,25 @@
 
 from collections.abc import Callable
 from threading import Thread
+from typing import Generic, TypeVar
 
 from bluffline.errors import CancelledError
 from bluffline.survey.monitor import Monitor
 
+Made = TypeVar("Made")
 
-class Beside:
+
+class Beside(Generic[Made]):
     """Begun at once, and stopped when the other job ends first: ``stop`` it wherever that ends."""
 
-    def __init__(self, work: Callable[[Monitor], str]) -> None:
+    def __init__(self, work: Callable[[Monitor], Made]) -> None:
         self._monitor = Monitor()
-        self._made: list[str] = []
+        self._made: list[Made] = []
         self._error: Exception | None = None
         self._thread = Thread(target=self._run, args=(work,), name="bluffline-beside", daemon=True)
         self._thread.start()
 
-    def _run(self, work: Callable[[Monitor], str]) -> None:
+    def _run(self, work: Callable[[Monitor], Made]) -> None:
         try:
             self._made.append(work(self._monitor))
         except CancelledError:
@@ -25,7 +28,12 @@ class Beside:
         except Exception as error:  # noqa: BLE001 (whatever it is, whoever asks for the result has it)
             self._error = error
 
-    def result(self) -> str:
+    def runs(self, seconds: float) -> bool:
+        """Whether it still does after so many seconds, or sooner."""
+        self._thread.join(seconds)
+        return self._thread.is_alive()
+
+    def result(self) -> Made:
         """What it came to.
 
         Raises

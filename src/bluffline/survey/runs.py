@@ -26,8 +26,18 @@ from bluffline.rules.rules import Rules
 from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 from bluffline.survey.beside import Beside
+from bluffline.survey.hearing import listening
 from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import FIELDS_EVERY, Survey, end_survey, flash_history, measured_frames, run_survey, start_survey
+from bluffline.survey.survey import (
+    FIELDS_EVERY,
+    Survey,
+    end_survey,
+    flash_history,
+    measured_frames,
+    run_survey,
+    start_survey,
+    to_hear,
+)  # fmt: skip
 
 _AT_ONCE = 8  # runs that are handed out at once: what they measured waits in memory
 TRIES = 3  # of a run, where the machine that was given it does not see the file
@@ -143,30 +153,31 @@ def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage:
     CancelledError : the monitor was asked to stop
     """
     programme, total = survey.programme, survey.programme.frame_count
-    reading = Beside(partial(packets_digest, programme))
     asked = (
         RunAsked(programme, survey.rules, survey.region, *run, survey.exact) for run in runs_of(programme, hands.runs)
     )
-    try:
-        with closing(hands.each(measure_run, asked, programme)) as measured:
-            for _, told in measured:
-                if not told.rows["readable"].all():
-                    break
-                survey.table.extend(told.rows, told.formats)
-                survey.joins.grow(survey.table, complete=False)
-                survey.riding.update(told.riding)
-                if survey.fields is not None:
-                    survey.fields.vote(*told.votes)
-                monitor.at(stage, len(survey.table), total)
+    with listening(programme, to_hear(survey)) as heard:
+        reading = Beside(partial(packets_digest, programme))
+        try:
+            with closing(hands.each(measure_run, asked, programme)) as measured:
+                for _, told in measured:
+                    if not told.rows["readable"].all():
+                        break
+                    survey.table.extend(told.rows, told.formats)
+                    survey.joins.grow(survey.table, complete=False)
+                    survey.riding.update(told.riding)
+                    if survey.fields is not None:
+                        survey.fields.vote(*told.votes)
+                    monitor.at(stage, len(survey.table), total)
+            if len(survey.table) == total:
+                digest = reading.result()
+        finally:
+            reading.stop()
         if len(survey.table) == total:
-            digest = reading.result()
-    finally:
-        reading.stop()
-    if len(survey.table) < total:
-        survey.clear()  # how much of it is lost depends on where one begins to read
-        return run_survey(survey, monitor, stage=stage)
-    with Reader(programme) as reader:
-        return end_survey(survey, reader, digest, monitor)
+            with Reader(programme) as reader:
+                return end_survey(survey, reader, digest, monitor, heard)
+    survey.clear()  # how much of it is lost depends on where one begins to read
+    return run_survey(survey, monitor, stage=stage)
 
 
 def refuse_another(programme: Programme) -> None:

@@ -16,12 +16,14 @@ from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.gamut import gamut_area
 from bluffline.measure.region import Region, without
+from bluffline.measure.sound import SoundMeasure
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.each.flash import Flash
+from bluffline.rules.each.loudness import Loudness
 from bluffline.rules.evidence import ChartMeasure, Surveyed
 from bluffline.rules.finding import Finding, Waiver
 from bluffline.rules.judging import judge
@@ -32,11 +34,12 @@ from bluffline.rules.waivers import waived
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
 from bluffline.survey.chart_rule import chart_in, rule_reference
+from bluffline.survey.hearing import Listening, Mapping, listening
 from bluffline.survey.monitor import Monitor, ahead_of, in_order
 
 _SAMPLES = 12
 FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
-_CHART, _FLASH = Chart(), Flash()
+_CHART, _FLASH, _SOUND = Chart(), Flash(), Loudness()
 _BEFORE = 12  # frames that are decoded before those that are measured
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
@@ -48,7 +51,8 @@ class Survey:
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
     finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
     ``riding``: what rides on its frames, see `media.riders`. ``waivers``: what findings are to pass, and by whose word.
-    ``searched``: holds True once charts have been looked for, where the rules ask for one.
+    ``searched``: holds True once charts have been looked for, where the rules ask for one; ``heard``: once ``sounds`` holds
+    every programme sound, where they ask for those.
     ``joins``: by what its shots come and go.
     """
 
@@ -61,6 +65,8 @@ class Survey:
     exact: tuple[Shot, ...] = ()
     fields: FieldOrder | None = None
     searched: list[bool] = field(default_factory=list)
+    sounds: list[SoundMeasure] = field(default_factory=list, repr=False)
+    heard: list[bool] = field(default_factory=list)
     riding: set[str] = field(default_factory=set)
     waivers: tuple[Waiver, ...] = ()
     joins: TransitionSearch = field(default_factory=TransitionSearch, repr=False)
@@ -74,7 +80,8 @@ class Survey:
     def complete(self) -> bool:
         """Whether every frame has been measured, and all is looked for that is looked for among them."""
         searched = not _CHART.on(self.rules) or any(self.searched)
-        return self.joins.known == len(self.table) == self.programme.frame_count and searched
+        heard = not _SOUND.on(self.rules) or any(self.heard)
+        return self.joins.known == len(self.table) == self.programme.frame_count and searched and heard
 
     def clear(self) -> None:
         """Forget what has been measured."""
@@ -99,6 +106,7 @@ class Survey:
         surveyed = Surveyed(
             self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
             fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
+            list(self.sounds) if any(self.heard) else None,
         )  # fmt: skip
         return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
@@ -152,15 +160,20 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
     CancelledError : the monitor was asked to stop; the rows measured so far remain.
     """
     total = survey.programme.frame_count
-    with Reader(survey.programme) as reader:
+    with Reader(survey.programme) as reader, listening(survey.programme, to_hear(survey)) as heard:
         if len(survey.table) == total:
-            return end_survey(survey, reader, None, monitor)
+            return end_survey(survey, reader, None, monitor, heard)
         begun = len(survey.table)
         for row, source in measured_frames(survey, reader, begun, total):
             survey.table.append(row, source)
             survey.joins.grow(survey.table, complete=False)
             monitor.at(stage, len(survey.table), total)
-        return end_survey(survey, reader, reader.digest if begun == 0 else "", monitor)
+        return end_survey(survey, reader, reader.digest if begun == 0 else "", monitor, heard)
+
+
+def to_hear(survey: Survey) -> Mapping | None:
+    """The programme sounds that a survey still has to hear; None where there are none."""
+    return None if any(survey.heard) else _SOUND.measured(survey.rules)
 
 
 def measured_frames(
@@ -176,14 +189,22 @@ def measured_frames(
     return in_order(partial(_measure, survey), _watched(frames, survey, noted), ahead_of(survey.source))
 
 
-def end_survey(survey: Survey, reader: Reader, digest: str | None, monitor: Monitor) -> Survey:
-    """Finish a survey whose frames are all measured. ``digest``: see `Reader.digest`; None where it is known already."""
+def end_survey(
+    survey: Survey, reader: Reader, digest: str | None, monitor: Monitor, heard: Listening | None
+) -> Survey:
+    """Finish a survey whose frames are all measured.
+
+    ``digest``: see `Reader.digest`; None where it is known already. ``heard``: what listens to its sound, where that is asked.
+    """
     survey.joins.grow(survey.table, complete=True)
     if digest is not None:
         survey.read[:] = [digest] if digest else []
     if _CHART.on(survey.rules):
         survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
         survey.searched[:] = [True]
+    if heard is not None:
+        survey.sounds[:] = heard.result(monitor)
+        survey.heard[:] = [True]
     return survey
 
 
