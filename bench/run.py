@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -19,6 +20,7 @@ for _place in ("DATA", "CACHE", "STATE"):
     os.environ[f"XDG_{_place}_HOME"] = tempfile.mkdtemp()  # nothing from another sitting
 
 import av
+import numpy as np
 from av.filter import Graph
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
@@ -30,7 +32,8 @@ from bluffline.measure.frame_signal import FrameSignal
 from bluffline.media.probe import probe
 from bluffline.media.reader import Reader
 from bluffline.memory import keep_frame_memory
-from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rulefile import load_rules, parse_rules
+from bluffline.rules.rules import Rules
 from bluffline.session.chart import ChartRequest, ChartSetup, read_and_fit
 from bluffline.session.session import Session
 from bluffline.session.settings import Settings
@@ -111,17 +114,25 @@ def told_ratio(
     tell(name, value, "×", least=least, most=most, told=told)
 
 
-def make(path: Path, encoder: str, size: tuple[int, int], frames: int, options: dict[str, str]) -> Path:
-    """A 10-bit 4:2:2 clip of consecutive frames of the demo, kiln and courtyard, scaled."""
+def make(
+    path: Path, encoder: str, size: tuple[int, int], frames: int, options: dict[str, str], *, heard: bool = False
+) -> Path:
+    """A 10-bit 4:2:2 clip of consecutive frames of the demo, kiln and courtyard, scaled; with a stereo sound or none."""
+    noise = np.random.default_rng(1).integers(-8000, 8000, (1, 2 * 1920), np.int16)
     with av.open(str(demo_clip())) as source:
         pictures = [p.reformat(*size, "yuv422p10le") for n, p in enumerate(source.decode(video=0)) if 220 <= n < 220 + FRAMES]
     with av.open(str(path), "w") as container:
         stream = container.add_stream(encoder, rate=25, options=options)
         stream.width, stream.height, stream.pix_fmt = *size, "yuv422p10le"
+        track = container.add_stream("pcm_s16le", rate=48_000, layout="stereo") if heard else None
         for number in range(frames):
             picture = pictures[number % len(pictures)]
             picture.pts, picture.time_base = number, Fraction(1, 25)
             container.mux(stream.encode(picture))
+            if track is not None:
+                block = av.AudioFrame.from_ndarray(noise, format="s16", layout="stereo")
+                block.sample_rate, block.pts, block.time_base = 48_000, number * 1920, Fraction(1, 48_000)
+                container.mux(track.encode(block))
         container.mux(stream.encode(None))
     return path
 
@@ -159,6 +170,19 @@ def survey_times(path: Path, least: float) -> None:
     told_ratio(f"survey of {path.stem} × decode alone", ours, alone, least=least)
     told_ratio(f"survey of {path.stem} × libavfilter's signalstats", ours, theirs, least=4)
     told_ratio(f"decode of {path.stem} alone × signalstats, which bounds it", alone, theirs)
+
+
+def all_rules_times(path: Path) -> None:
+    """A survey with every rule on against one by levels alone."""
+    programme, everything = probe(path), load_rules("delivery")
+    levels = parse_rules(everything.text.partition("[tags]")[0], "levels")
+    region = start_survey(programme, levels).region
+
+    def survey(rules: Rules) -> None:
+        run_survey(start_survey(programme, rules, region=region), Monitor())
+
+    alone, ours = in_turns(partial(survey, levels), partial(survey, everything))
+    told_ratio(f"survey of {path.stem} by every rule × by levels alone", alone, ours, most=1.25)
 
 
 def gauge_times(path: Path) -> None:
@@ -283,6 +307,8 @@ def main() -> None:
         prores = make(folder / "prores-1080.mov", "prores", (1920, 1080), FRAMES, {"profile": "3"})
         for clip, least in ((h264, 0.9), (prores, 0.95)) if "--desk" not in sys.argv else ():
             survey_times(clip, least)
+        if "--desk" not in sys.argv:
+            all_rules_times(make(folder / "heard-1080.mov", "libx264", (1920, 1080), FRAMES, FAST, heard=True))
         gauge_times(h264)
         chart_times()
         for clip in (demo_clip(), h264):

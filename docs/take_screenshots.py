@@ -38,6 +38,7 @@ from bluffline.ui.desk import Desk
 from bluffline.ui.dialogs.facts import FactsDialog
 from bluffline.ui.dialogs.key_sheet import KeySheet
 from bluffline.ui.dialogs.write import WriteDialog
+from bluffline.ui.findings.list import Order
 from bluffline.ui.style.style import dress
 from bluffline.view.looking import Compare
 from bluffline.view.preview import View
@@ -119,9 +120,6 @@ def main() -> None:
         until(lambda: len(desk.session.shots) >= 6)
         save("surveying")
         until(lambda: desk.session.surveyed and desk.jobs.kind is None)
-        desk.session.place.select(next(f for f in desk.session.findings if f.rule == "luma-high"))
-        until(lambda: desk.viewer.shown == desk.session.place.frame)
-        save("finding")
         desk.work.legalise()
         until(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None)
         until(lambda: desk.session.all_tried)  # what is told to be left is what was tried
@@ -224,6 +222,15 @@ def main() -> None:
         until(lambda: "Looking" not in write.carried.text())
         dialog("write", write)
         dialog("keys", KeySheet(desk), fitted=False)
+        desk.programmes.open_demo_of_time()
+        until(lambda: desk.session.surveyed and desk.jobs.kind is None)
+        desk.findings.order_by(Order.ASPECT)
+        desk.session.place.select(next(f for f in desk.session.findings if f.rule == "phase"))
+        settle()
+        save("time-and-sound")
+        desk.findings.order_by(Order.SHOT)
+        desk.programmes.choose_rules("r103")
+        until(lambda: desk.session.surveyed and desk.jobs.kind is None)
         _take_in_hand(desk, scratch / "saturday")
         save("hand")
         desk.close()

@@ -56,8 +56,8 @@ def test_a_good_sound_breaks_nothing_in_any_carrier(picture, tmp_path, ending, c
 
 
 @pytest.mark.parametrize(("name", "samples", "rule", "span", "words"), [
-    ("loud", steady(-18), "loudness", (0, 199), "Track 1 is −18.0 LUFS; −23 ± 0.5 is asked for"),
-    ("quiet", steady(-30), "loudness", (0, 199), "Track 1 is −30.0 LUFS; −23 ± 0.5 is asked for"),
+    ("loud", steady(-18), "loudness", (0, 199), "Track 1 is −18.0 LUFS: −23 ± 0.5 is asked for"),
+    ("quiet", steady(-30), "loudness", (0, 199), "Track 1 is −30.0 LUFS: −23 ± 0.5 is asked for"),
     ("turned", steady() * [1, -1], "phase", (20, 199), "Track 1 has left against right: they correlate by −1.00"),
 ])  # fmt: skip
 def test_what_is_wrong_all_through(picture, tmp_path, name, samples, rule, span, words):
@@ -124,7 +124,7 @@ def test_layouts_that_are_asked_for(picture, tmp_path):
     path = with_sounds(picture, tmp_path / "six.mov", [steady(), six])
     assert "sound-layout" not in {each.rule for each in found(path, rules('layouts = ["stereo", "5.1"]'))}
     (fault,) = [each for each in found(path, rules('layouts = ["stereo"]')) if each.rule == "sound-layout"]
-    assert fault.reason == "Programme sound is stereo, 5.1; stereo is asked for"
+    assert fault.reason == "Programme sound is stereo, 5.1: stereo is asked for"
 
 
 def test_no_sound_at_all_is_no_pass(picture):
@@ -134,7 +134,7 @@ def test_no_sound_at_all_is_no_pass(picture):
 
 def test_two_sounds_with_one_fault_are_one_finding_that_names_both(picture, tmp_path):
     (fault,) = found(with_sounds(picture, tmp_path / "two.mov", [steady(-18), steady(-30)]))
-    assert fault.reason == "Track 1 is −18.0 LUFS; −23 ± 0.5 is asked for; Track 2 is −30.0 LUFS; −23 ± 0.5 is asked for"
+    assert fault.reason == "Track 1 is −18.0 LUFS: −23 ± 0.5 is asked for; Track 2 is −30.0 LUFS: −23 ± 0.5 is asked for"
 
 
 def test_range_and_short_term_where_they_are_asked_for(picture, tmp_path):

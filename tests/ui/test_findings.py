@@ -10,7 +10,7 @@ from bluffline.rules.severity import Severity
 from bluffline.session.faults import Fault
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
-from bluffline.ui.findings.list import FindingsList
+from bluffline.ui.findings.list import FindingsList, Order
 
 WAIT = 60_000
 LEFT = Qt.MouseButton.LeftButton
@@ -34,7 +34,7 @@ def test_findings_fold_by_shot_and_by_rule(surveyed_desk, qtbot):
     qtbot.mouseClick(tree.viewport(), LEFT, pos=place)
     assert not tree.isExpanded(heads(desk)[0].index()) and desk.session.place.selected is None
     by_shot = told(desk)
-    desk.findings.order_by(rule=True)
+    desk.findings.order_by(Order.RULE)
     assert len(heads(desk)) == len({found.rule for found in desk.session.findings}) and sorted(told(desk)) == sorted(by_shot)
     assert desk.findings.grab().toImage().width() > 0
     desk.session.place.select(desk.session.findings[1])
@@ -55,18 +55,18 @@ def test_severities_are_left_out_and_steps_pass_over_them(surveyed_desk, qtbot):
 def test_a_list_that_grows_is_the_one_made_at_once(surveyed_desk, qtbot):
     session, grown = surveyed_desk.session, surveyed_desk.findings
     everything = session.findings
-    for rule in (False, True):
-        grown.order_by(rule=rule)
+    for order in Order:
+        grown.order_by(order)
         for count in (0, 1, 2, 1, len(everything), 0, len(everything)):
             session.findings = everything[:count]
             grown.refresh()
             fresh = FindingsList(session)
             qtbot.addWidget(fresh)
-            fresh.order_by(rule=rule)
+            fresh.order_by(order)
             assert [(h.text(), h.rowCount()) for h in heads(surveyed_desk)] == [
                 (fresh.rows.item(n).text(), fresh.rows.item(n).rowCount()) for n in range(fresh.rows.rowCount())
             ]
-    grown.order_by(rule=False)
+    grown.order_by(Order.SHOT)
     assert told(surveyed_desk) == [headline(each) for each in everything]
 
 

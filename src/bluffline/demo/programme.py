@@ -6,13 +6,14 @@ import sys
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import av
 import numpy as np
 
-from bluffline.demo import CLIP, TRUTH, fair, line_up, works
+from bluffline.demo import CLIP, TIDE_CLIP, TIDE_TRUTH, TRUTH, fair, line_up, tide, works
 from bluffline.demo.line_up import Scene
 from bluffline.demo.paint import HEIGHT, WIDTH, Picture
 from bluffline.signal.format import Planes
@@ -191,12 +192,13 @@ def truth(areas: list[dict[str, float]]) -> dict[str, Any]:
 
 
 def main() -> None:
-    """Build the shipped demo programme."""
+    """Build the shipped demo programmes."""
     parser = argparse.ArgumentParser(description=main.__doc__)
     parser.add_argument("folder", type=Path, nargs="?", default=Path(__file__).parent / "data")
     folder: Path = parser.parse_args().folder
     folder.mkdir(parents=True, exist_ok=True)
-    build(folder, lambda text: print(text, file=sys.stderr))
+    for make in (build, partial(tide.build, clip=TIDE_CLIP, truth=TIDE_TRUTH)):
+        make(folder, report=lambda text: print(text, file=sys.stderr))
 
 
 if __name__ == "__main__":

@@ -113,7 +113,8 @@ def verdict(survey: Survey, findings: list[Finding]) -> str:
     waived = sum(finding.waiver is not None for finding in findings)
     passed = f"; {waived} finding{'s' if waived > 1 else ''} waived" if waived else ""
     filtered = f", judged after a {survey.rules.filter} filter" if survey.rules.low_pass else ""
-    return f"{left} in the picture under {rules_name(survey.rules)}{filtered}{passed}"
+    judged = "picture and sound" if survey.sounds else "the picture"
+    return f"{left} in {judged} under {rules_name(survey.rules)}{filtered}{passed}"
 
 
 def track_report(track: Track) -> TrackForm:

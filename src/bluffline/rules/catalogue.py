@@ -4,7 +4,7 @@
 from bluffline.declared import declared_in
 from bluffline.rules import each
 from bluffline.rules.finding import Finding
-from bluffline.rules.rule import Rule
+from bluffline.rules.rule import Aspect, Rule
 
 
 def _found() -> tuple[Rule, ...]:
@@ -33,6 +33,11 @@ def rule_of(name: str) -> Rule:
 def rule_title(name: str) -> str:
     """A rule in words, from the id that findings carry."""
     return rule_of(name).titles[name]
+
+
+def aspect_of(finding: Finding) -> Aspect:
+    """What of the programme a finding is about."""
+    return rule_of(finding.rule).aspect
 
 
 def answered() -> frozenset[str]:

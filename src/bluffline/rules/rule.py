@@ -5,6 +5,7 @@ of what was judged and what was not, which findings *Legalise* answers, what a t
 """
 
 from collections.abc import Hashable, Iterator, Mapping, Sequence
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -16,6 +17,14 @@ if TYPE_CHECKING:
     from bluffline.rules.evidence import ShotEvidence, Surveyed
     from bluffline.rules.rules import Rules
     from bluffline.rules.shots import Shot
+
+
+class Aspect(StrEnum):
+    """What of a programme is judged: its pictures, what they do in time, or its sound."""
+
+    PICTURE = "picture"
+    TIME = "time"
+    SOUND = "sound"
 
 
 class Rule:
@@ -30,6 +39,7 @@ class Rule:
     named : whether it is off unless the rule file has the section
     answered : the ids that *Legalise* answers
     extremes : of ids that are told by one, the column of `percent_columns` and whether its greatest counts
+    aspect : what it is about
     whole_frames : whether its findings are of frames as a whole, not of parts of the picture
     tried : whether treated frames of a shot tell what becomes of it
     colon_told : whether what follows a colon in its reasons belongs to what they say in short
@@ -43,6 +53,7 @@ class Rule:
     named: ClassVar[bool] = False
     answered: ClassVar[frozenset[str]] = frozenset()
     extremes: ClassVar[Mapping[str, tuple[str, bool]]] = {}
+    aspect: ClassVar[Aspect] = Aspect.PICTURE
     whole_frames: ClassVar[bool] = False
     tried: ClassVar[bool] = True
     colon_told: ClassVar[bool] = False

@@ -13,7 +13,8 @@ from bluffline.session.settings import Settings
 from bluffline.ui.actions.commands import COMMANDS, MENUS, WHILE_IN_HAND
 from bluffline.ui.actions.hands import Hands
 
-_WHEREVER = ("quit", "open", "open-demo", "cancel")  # of other menus, what can be done while the files in hand are shown
+# Of other menus, what can be done while the files in hand are shown.
+_WHEREVER = ("quit", "open", "open-demo", "open-tide", "cancel")
 
 
 class Menus(QMenuBar):

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from bluffline.declared import Between
 from bluffline.rules.evidence import ShotEvidence
 from bluffline.rules.finding import Finding
-from bluffline.rules.rule import Rule
+from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.severity import Severity
 
 
@@ -30,6 +30,7 @@ class Black(Rule):
     words = "black frames"
     place = 22
     section, key, named = BlackAsked, "black", True
+    aspect = Aspect.TIME
     whole_frames = True
     tried = False
 

@@ -11,7 +11,7 @@ from bluffline.measure.flashes import FlashLimits
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed, runs_in
 from bluffline.rules.finding import Finding
-from bluffline.rules.rule import Rule
+from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, shot_at
@@ -36,6 +36,7 @@ class Flash(Rule):
     words = "flashes"
     place = 21
     section, key, named = FlashAsked, "flash", True
+    aspect = Aspect.TIME
     whole_frames = True
     tried = False
 
@@ -47,16 +48,19 @@ class Flash(Rule):
         self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules
     ) -> Iterator[Finding]:
         asked, second = self.asked(rules), int(np.ceil(surveyed.rate))
-        for rule, what, kind in (("flash", "Flashes", "flash_"), ("red-flash", "Flashes of red", "flash_red_")):
+        for rule, what, kind in (("flash", "flashes", "flash_"), ("red-flash", "red flashes", "flash_red_")):
             counts, areas = table.column(f"{kind}count"), table.column(f"{kind}area")
             begun = np.flatnonzero(table.column(f"{kind}rise") >= _SEEN)
             told = counts > asked.flashes
+            runs: list[tuple[int, int]] = []
             for found, end in runs_in(told):  # what is told of a frame is of the second up to it
                 within = begun[(begun > found - second) & (begun <= end)]
                 first, last = int(within[0]), int(within[-1])
+                runs = [*runs[:-1], (runs[-1][0], last)] if runs and first <= runs[-1][1] + second else [*runs, (first, last)]
+            for first, last in runs:
                 worst = first + int(np.lexsort((areas[first : last + 1], counts[first : last + 1]))[-1])
                 most, area = int(counts[first : last + 1].max()), float(areas[first : last + 1].max())
-                words = f"{what}, {most} in a second, over {area:.0f} % of the screen: {asked.flashes} are allowed"
+                words = f"{most} {what} a second: over {area:.0f} % of the screen; {asked.flashes} are allowed"
                 number = shot_at(shots, worst)
                 yield Finding(
                     rule, asked.severity, number, first, last, worst, float(most), "in 1 s", round(area, 3), words,

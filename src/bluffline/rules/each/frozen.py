@@ -11,7 +11,7 @@ from bluffline.measure.table import DRIFT
 from bluffline.rules.each.black import Black, black_frames
 from bluffline.rules.evidence import ShotEvidence, runs_in
 from bluffline.rules.finding import Finding
-from bluffline.rules.rule import Rule
+from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.severity import Severity
 
 _TILE = 12  # times the noise in the mean: what coding changes a small part of the picture by
@@ -34,6 +34,7 @@ class Frozen(Rule):
     words = "frozen frames"
     place = 23
     section, key, named = FrozenAsked, "frozen", True
+    aspect = Aspect.TIME
     whole_frames = True
     tried = False
 

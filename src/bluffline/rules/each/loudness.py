@@ -15,7 +15,7 @@ from bluffline.measure.sound import HOP, SHORT_TERM, SoundMeasure, decibels
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed, close_runs, runs_in
 from bluffline.rules.finding import Finding
-from bluffline.rules.rule import Rule
+from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot, shot_at
@@ -75,6 +75,7 @@ class Loudness(Rule):
     words = "programme sound"
     place = 31
     section, key, named = SoundAsked, "sound", True
+    aspect = Aspect.SOUND
     whole_frames = True
     tried = False
 
@@ -95,7 +96,7 @@ class Loudness(Rule):
             found.append(telling.whole("sound-unmeasured", 0.0, "", words))
         layouts = tuple(_LAYOUTS.get(len(each.channels), f"{len(each.channels)} channels") for each in sounds)
         if asked.layouts and layouts != asked.layouts:
-            words = f"Programme sound is {', '.join(layouts) or 'missing'}; {', '.join(asked.layouts)} is asked for"
+            words = f"Programme sound is {', '.join(layouts) or 'missing'}: {', '.join(asked.layouts)} is asked for"
             found.append(telling.whole("sound-layout", float(len(sounds)), "", words))
         for sound in sounds:
             found += telling.of(sound)
@@ -122,10 +123,10 @@ class _Telling:
         loudness = max(sound.integrated, _SILENT)
         if abs(loudness - asked.loudness) > asked.tolerance + 1e-9:
             told = f"is {_lufs(loudness)}" if loudness > _SILENT else "is silent, under −70 LUFS"
-            words = f"{name} {told}; {figure(asked.loudness, 'g')} ± {asked.tolerance:g} is asked for"
+            words = f"{name} {told}: {figure(asked.loudness, 'g')} ± {asked.tolerance:g} is asked for"
             yield self.whole("loudness", loudness, "LUFS", words)
         if sound.range > asked.range:
-            words = f"{name} has a loudness range of {sound.range:.1f} LU; {asked.range:g} is allowed"
+            words = f"{name} has a loudness range of {sound.range:.1f} LU: {asked.range:g} is allowed"
             yield self.whole("loudness-range", sound.range, "LU", words)
         if isfinite(asked.short_term):
             loud = np.concatenate([np.full(SHORT_TERM - 1, -inf), sound.loudness_over(SHORT_TERM)])[: len(sound.power)]
@@ -158,9 +159,8 @@ class _Telling:
 
     def _phase(self, sound: SoundMeasure) -> Iterator[Finding]:
         asked = self.asked
-        product, power = (
-            np.convolve(each, np.ones(_SECOND))[: len(each)] for each in (sound.together, np.sqrt(sound.power.prod(axis=1)))
-        )
+        both = sound.together, np.sqrt(sound.power.prod(axis=1))
+        product, power = (np.convolve(each, np.ones(_SECOND), "same")[: len(each)] for each in both)
         heard = decibels(np.sqrt(sound.power)).min(axis=1) >= asked.silence
         alike = np.where(heard, product / np.maximum(power, 1e-20), 1.0)
         least = ceil(asked.phase_seconds / HOP - 1e-6)

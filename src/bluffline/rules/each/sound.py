@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed
 from bluffline.rules.finding import Finding
-from bluffline.rules.rule import Rule
+from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
@@ -18,6 +18,7 @@ class Sound(Rule):
 
     titles = {"sound": "Sound without picture"}
     place = 32
+    aspect = Aspect.SOUND
     whole_frames = True
     tried = False
 

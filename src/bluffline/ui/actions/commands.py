@@ -139,6 +139,9 @@ def _proposed(wanted: Wanted) -> Callable[[Hands], object]:
 COMMANDS: tuple[Command, ...] = (
     Command("open", "Programme", "Open …", ("Ctrl+O",), lambda h: h.programmes.choose(), _always),
     Command("open-demo", "Programme", "Open the demo programme", (), lambda h: h.programmes.open_demo(), _always),
+    Command(
+        "open-tide", "Programme", "Open the demo of time and sound", (), lambda h: h.programmes.open_demo_of_time(), _always
+    ),
     Command("facts", "Programme", "Facts and overrides …", ("I",), lambda h: h.programmes.show_facts(), apart=True),
     Command("survey", "Programme", "Survey again", ("Ctrl+R",), lambda h: h.programmes.survey_again()),
     Command("cancel", "Programme", "Cancel, or put the tool down", ("Esc",), lambda h: h.cancel(), _always),

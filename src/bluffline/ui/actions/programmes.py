@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from bluffline.demo import demo_clip
+from bluffline.demo import demo_clip, tide_clip
 from bluffline.errors import BlufflineError
 from bluffline.media.codecs import Codec
 from bluffline.media.signals import TestSignal, write_signal
@@ -42,6 +42,11 @@ class Programmes:
     def open_demo(self) -> None:
         """Take the demo programme under control."""
         self.open(demo_clip())
+
+    def open_demo_of_time(self) -> None:
+        """Take the demo programme whose time and sound are wrong under control, by the rules that tell of them."""
+        if self.open(tide_clip()):
+            self.choose_rules("delivery")
 
     def choose(self) -> None:
         """Ask for a file and open it."""

@@ -1,10 +1,9 @@
-"""The findings, folded by shot or by rule; a click goes there."""
+"""The findings, folded by shot, by rule or by what they are about; a click goes there."""
 
 from collections import Counter
-from collections.abc import Callable
 from dataclasses import replace
+from enum import StrEnum
 from itertools import groupby
-from operator import attrgetter
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup, QIcon, QPainter, QPen, QPolygonF
@@ -20,8 +19,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.rules.catalogue import headline, part_of, rule_title
+from bluffline.rules.catalogue import aspect_of, headline, part_of, rule_title
 from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Aspect
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
@@ -33,15 +33,23 @@ _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
+class Order(StrEnum):
+    """By what findings are folded."""
+
+    SHOT = "By shot"
+    RULE = "By rule"
+    ASPECT = "By kind"
+
+
 class FindingsList(QWidget):
-    """A row for each shot or rule with findings, and under it a row for each finding; above them what is shown."""
+    """A row for each shot, rule or aspect with findings, and under it a row for each finding; above them what is shown."""
 
     chosen = pyqtSignal(object)  # Finding
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._by_rule = False
+        self._order = Order.SHOT
         self.rows = FindingRows(session, self)
         self.tree = _Tree()
         self.tree.setModel(self.rows)
@@ -87,23 +95,23 @@ class FindingsList(QWidget):
         self.order.setFont(font(11))
         self.order.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu, group = QMenu(self.order), QActionGroup(self)
-        for words, by_rule in (("By shot", False), ("By rule", True)):
-            action = QAction(words, self)
+        for order in Order:
+            action = QAction(order, self)
             action.setCheckable(True)
-            action.setChecked(not by_rule)
-            action.triggered.connect(lambda _, by_rule=by_rule: self.order_by(rule=by_rule))
+            action.setChecked(order is self._order)
+            action.triggered.connect(lambda _, order=order: self.order_by(order))
             group.addAction(action)
             menu.addAction(action)
         menu.addSeparator()
         menu.addAction("Fold all", self.tree.collapseAll)
         menu.addAction("Unfold all", self.tree.expandAll)
         self.order.setMenu(menu)
-        self.order.setText("By shot ▾")
+        self.order.setText(f"{self._order} ▾")
 
-    def order_by(self, *, rule: bool) -> None:
-        """Put findings together by rule, or by shot."""
-        self._by_rule = rule
-        self.order.setText("By rule ▾" if rule else "By shot ▾")
+    def order_by(self, order: Order) -> None:
+        """Put findings together by what they have in common."""
+        self._order = order
+        self.order.setText(f"{order} ▾")
         self.refresh()
 
     def _filter(self) -> None:
@@ -120,8 +128,10 @@ class FindingsList(QWidget):
         for severity, button in self.severities.items():
             button.setText(f"{counts[severity]} {severity.rpartition(' ')[2]}")
         shown = [finding for finding in found if finding.severity in self._session.place.severities]
-        if self._by_rule:
+        if self._order is Order.RULE:
             shown.sort(key=lambda finding: (list(Severity).index(finding.severity), finding.rule))
+        else:
+            shown.sort(key=self._last)
         groups = [(key, list(each)) for key, each in groupby(shown, self._key)]
         for row in self.rows.show(groups, self._empty_text()):
             self.tree.setExpanded(row, True)
@@ -154,9 +164,17 @@ class FindingsList(QWidget):
                 return self.rows.index(findings.index(finding), 0, self.rows.index(place, 0))
         return QModelIndex()
 
-    @property
-    def _key(self) -> Callable[[Finding], int | str]:
-        return attrgetter("rule" if self._by_rule else "shot")
+    def _key(self, finding: Finding) -> int | str:
+        """What a finding is folded under. Sound knows no cuts: it is no shot's."""
+        if self._order is Order.RULE:
+            return finding.rule
+        aspect = aspect_of(finding)
+        return aspect if self._order is Order.ASPECT or aspect is Aspect.SOUND else finding.shot
+
+    def _last(self, finding: Finding) -> int:
+        """Which come after all others, where they are not folded by rule."""
+        aspect = aspect_of(finding)
+        return list(Aspect).index(aspect) if self._order is Order.ASPECT else int(aspect is Aspect.SOUND)
 
     def _clicked(self, index: QModelIndex) -> None:
         if index.data(KEY) is not None:
@@ -214,7 +232,8 @@ class _FindingDelegate(QStyledItemDelegate):
         assert model is not None and session.programme is not None
         count = model.rowCount(index)
         if isinstance(key, str):
-            title, facts = rule_title(key), f"{count} finding{'s' if count > 1 else ''}"
+            title = key.capitalize() if isinstance(key, Aspect) else rule_title(key)
+            facts = f"{count} finding{'s' if count > 1 else ''}"
         else:
             left = session.left_in(key)
             title, facts = f"Shot {key + 1}", session.programme.label(session.shots[key].first)

@@ -12,7 +12,7 @@ from bluffline.session.session import Session
 
 FINDING = Qt.ItemDataRole.UserRole + 1
 KEY = Qt.ItemDataRole.UserRole + 2
-Group = tuple[int | str, list[Finding]]  # the number of a shot or the id of a rule, and what is found there
+Group = tuple[int | str, list[Finding]]  # the number of a shot, the id of a rule or an aspect, and what is found there
 _TOLD = (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole)
 
 

@@ -26,6 +26,7 @@ from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
+from bluffline.ui.skyline.lanes import Lanes
 from bluffline.ui.skyline.marks import TOLD_APART, Marks, Meeting
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
 
@@ -53,6 +54,7 @@ class Skyline(QWidget):
         self._image: QImage | None = None
         self._drawn: tuple[object, QPixmap] | None = None
         self._marked, self._met = Marks.of([], []), Meeting.of([])
+        self._lanes, self._told = Lanes([]), self._session.findings
         self._pan_from: tuple[float, float] | None = None
         self._low = False
         self._rest = QTimer(self)  # while a figure is pulled, what it makes of the whole programme has time
@@ -108,7 +110,8 @@ class Skyline(QWidget):
 
     @property
     def _field(self) -> QRectF:
-        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - 8, 1), max(self.height() - _TOP - (6 if self._low else _FOOT), 1))
+        top, foot = _TOP + self._lanes.high, 6 if self._low else _FOOT
+        return QRectF(_LEFT, top, max(self.width() - _LEFT - 8, 1), max(self.height() - top - foot, 1))
 
     def x_of(self, frame: X) -> X:
         """Where a frame, or each of many, begins, in widget pixels."""
@@ -168,7 +171,7 @@ class Skyline(QWidget):
             x, start = self._pan_from
             span = self._end - self._start
             self._move_to(start - (event.position().x() - x) / self._field.width() * span, span)
-        elif self._session.programme is not None and event.position().y() > _TOP:
+        elif self._session.programme is not None and event.position().y() > self._field.top():
             self.frame_chosen.emit(self.frame_at(event.position().x()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -193,13 +196,17 @@ class Skyline(QWidget):
         self.redraw()
 
     def mark_place(self, finding: Finding) -> QPointF:
-        """Where a finding's mark stands."""
+        """Where a finding's mark stands, or the middle of its bar."""
         marks = self._marks()
+        if (bar := self._lanes.middle(finding, _TOP, self.x_of)) is not None:
+            return bar
         return QPointF(float(self._xs_of(marks)[marks.findings.index(finding)]), _TOP / 2)
 
     def _marks(self) -> Marks:
-        if self._marked.findings is not self._session.findings:
-            self._marked = Marks.of(self._session.findings, self._session.shots)
+        if self._told is not self._session.findings:
+            self._told = self._session.findings
+            self._lanes, marked = Lanes.of(self._told)
+            self._marked = Marks.of(marked, self._session.shots)
         return self._marked
 
     def _meeting(self) -> Meeting:
@@ -213,7 +220,9 @@ class Skyline(QWidget):
 
     def _mark_at(self, place: QPointF) -> Finding | None:
         marks = self._marks()
-        if place.y() > _TOP or not marks.findings:
+        if place.y() > _TOP:
+            return self._lanes.at(place, _TOP, self.x_of, self._session.place.selected)
+        if not marks.findings:
             return None
         off = np.abs(self._xs_of(marks) - place.x())
         nearest = int(off.argmin())
@@ -224,6 +233,7 @@ class Skyline(QWidget):
     def redraw(self) -> None:
         """Draw anew all but the place in view."""
         self._image = self._drawn = None
+        self._marks()
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -307,6 +317,7 @@ class Skyline(QWidget):
             mark = drawn[marks.findings[number].severity]
             half = mark.deviceIndependentSize().width() / 2
             painter.drawPixmap(round(xs[number] - half), round(_TOP / 2 - half), mark)
+        self._lanes.draw(painter, field, _TOP, self.x_of, selected)
         if selected is not None and selected in marks.findings:
             draw_mark(painter, self.mark_place(selected), selected.severity, TINT, 4.5)
 

@@ -1,0 +1,74 @@
+"""Findings of time and sound on the desk: lanes of the skyline, the list by kind, and the demo that has them."""
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Aspect
+from bluffline.rules.severity import Severity
+from bluffline.ui.findings.list import Order
+from bluffline.ui.skyline.lanes import HIGH, Lanes
+
+WAIT = 120_000
+MUST, LOOK = Severity.MUST_FIX, Severity.LOOK
+
+
+def found(rule, first, last, severity=MUST):
+    return Finding(rule, severity, 0, first, last, first, 1.0, "s", 0.0, f"{rule} here", frames=last - first + 1)
+
+
+LOUD, QUIET = found("loudness", 0, 99), found("silence", 20, 40, LOOK)
+BLACK, HIGH_LUMA = found("black", 5, 9), found("luma-high", 0, 9)
+
+
+def test_each_kind_has_a_lane_of_its_own_where_there_is_one():
+    lanes, rest = Lanes.of([HIGH_LUMA, LOUD, QUIET, BLACK])
+    assert [(aspect, findings) for aspect, findings in lanes.lanes] == [(Aspect.TIME, [BLACK]), (Aspect.SOUND, [LOUD, QUIET])]
+    assert rest == [HIGH_LUMA] and lanes.high == 2 * HIGH
+    none, all_of_it = Lanes.of([HIGH_LUMA])
+    assert none.high == 0 and all_of_it == [HIGH_LUMA]
+
+
+@pytest.mark.parametrize(("x", "row", "meant"), [
+    (30, 1, QUIET), (70, 1, LOUD), (7, 0, BLACK), (70, 0, None), (30, 2, None), (15, 1, LOUD), (42, 1, QUIET),
+])  # fmt: skip
+def test_a_bar_is_pointed_at_and_the_shorter_one_before_what_it_lies_in(x, row, meant):
+    lanes, _ = Lanes.of([HIGH_LUMA, LOUD, QUIET, BLACK])
+    assert lanes.at(QPointF(x, 20 + row * HIGH + 4), 20, float, None) is meant
+    assert lanes.at(QPointF(30, 15), 20, float, None) is None
+
+
+def test_a_click_on_what_is_selected_goes_to_the_next_that_lies_there():
+    lanes, _ = Lanes.of([LOUD, QUIET])
+    place = QPointF(30, 24)
+    assert lanes.at(place, 20, float, QUIET) is LOUD and lanes.at(place, 20, float, LOUD) is QUIET
+
+
+@pytest.fixture
+def tide(desk, qtbot):
+    with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
+        desk.programmes.open_demo_of_time()
+    qtbot.waitUntil(lambda: desk.session.surveyed and desk.session.rules.name == "delivery", timeout=WAIT)
+    return desk
+
+
+def test_the_demo_shows_what_is_wrong_in_time_and_sound_where_it_is(tide, qtbot):
+    session, sky = tide.session, tide.skyline
+    rows = tide.findings.rows
+    assert str(rows.groups[-1][0]) == Aspect.SOUND, "sound knows no cuts"
+    tide.findings.order_by(Order.ASPECT)
+    assert [key for key, _ in rows.groups] == [Aspect.PICTURE, Aspect.TIME, Aspect.SOUND]
+    for finding in session.findings:
+        if finding.severity is MUST:
+            for _ in range(3):  # others may lie over it
+                if session.place.selected != finding:
+                    qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=sky.mark_place(finding).toPoint())
+            assert session.place.selected == finding, finding.rule
+    tide.findings.order_by(Order.SHOT)
+    session.place.go_to(0)
+    session.place.severities = frozenset({MUST})
+    met = []
+    for _ in range(20):
+        session.place.next_finding(1)
+        met.append(session.place.selected)
+    assert set(met) >= {finding for finding in session.findings if finding.severity is MUST}, "N goes through all"
