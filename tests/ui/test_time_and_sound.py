@@ -65,9 +65,9 @@ def test_the_demo_shows_what_is_wrong_in_time_and_sound_where_it_is(tide, qtbot)
                     qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=sky.mark_place(finding).toPoint())
             assert session.place.selected == finding, finding.rule
     tide.findings.order_by(Order.SHOT)
-    session.place.go_to(0)
     session.place.severities = frozenset({MUST})
-    met = []
+    session.place.select(session.place.looked_at[0])
+    met = [session.place.selected]
     for _ in range(20):
         session.place.next_finding(1)
         met.append(session.place.selected)

@@ -40,7 +40,7 @@ class Surveyed:
     ``complete``: whether all that the rules ask for has been measured. ``top_first``: which field is first by what moves, or
     None; ``source``: how the programme is read, where the file is judged. ``broken``: what is wrong with the file behind its
     last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones;
-    ``sounds``: of programme sounds, None before they were.
+    ``sounds``: of programme sounds, None before they were. ``start``: timecode of the first frame, empty where none is told.
     """
 
     region: Region
@@ -53,6 +53,7 @@ class Surveyed:
     sound_after: float = 0.0
     charts: Sequence[ChartMeasure] = ()
     sounds: Sequence[SoundMeasure] | None = None
+    start: str = ""
 
 
 @dataclass(frozen=True)

@@ -106,7 +106,7 @@ class Survey:
         surveyed = Surveyed(
             self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
             fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
-            list(self.sounds) if any(self.heard) else None,
+            list(self.sounds) if any(self.heard) else None, programme.label(0) if programme.timecode.told else "",
         )  # fmt: skip
         return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
