@@ -5,7 +5,7 @@ BIN := .venv/bin
 SHOWN := .venv/shown
 READY := .venv/ready
 
-.PHONY: demo test lint bench judge demo-data screenshots lock clean
+.PHONY: demo deb test lint bench judge demo-data screenshots lock clean
 
 # The desk opens as soon as its first picture can be made; what else is compiled is compiled behind it.
 demo: $(SHOWN)
@@ -68,6 +68,10 @@ lock: $(READY)
 	$(BIN)/pip install --quiet pip-tools
 	$(BIN)/pip-compile $(LOCKED) --extra dev --extra build --output-file requirements.lock pyproject.toml
 	$(BIN)/pip-compile $(LOCKED) --extra build --constraint requirements.lock --output-file requirements-demo.lock pyproject.toml
+
+# A Debian package of all of it, for this machine's Debian and processor.
+deb: $(READY)
+	$(BIN)/python packaging/build.py deb dist
 
 clean:
 	rm -rf .venv out build dist

@@ -9,6 +9,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 import joining
 import legalising
 import proposing
+import timed
 from sets import FILMS_KEPT_BACK, FRAMES_KEPT_BACK, FRAMES_TUNED_ON, KEPT_BACK, TUNED_ON
 
 
@@ -31,6 +32,8 @@ def main() -> None:
         proposing.matched(more)
         print(f"Joined shots, pictures {name}")
         joining.joined(films[name])
+        print(f"Time and sound, pictures {name}")
+        timed.timed(films[name])
         print(f"  {time.perf_counter() - began:.0f} s")
     print("Legalising, made pictures")
     legalising.ramps()

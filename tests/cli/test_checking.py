@@ -53,7 +53,7 @@ def test_a_check_names_its_file_and_what_its_word_is_about(good, capsys, tmp_pat
     assert report["file"]["sha256"] == hashlib.sha256(good.read_bytes()).hexdigest() in out
     assert report["file"]["size"] == good.stat().st_size and report["checked"] and report["versions"]["bluffline"]
     assert "not judged  Track 1, sound (pcm_s16le, 48000 Hz, 1 ch): its levels and content are not measured" in out
-    assert any("loudness" in each for each in report["not_judged"]) and "6 of 6 frames" in report["judged"][0]
+    assert any("programme sound" in each for each in report["not_judged"]) and "6 of 6 frames" in report["judged"][0]
 
 
 def test_each_read_of_the_checksum_that_fails_leaves_no_verdict_and_no_certificate(good, capsys, tmp_path, monkeypatch):

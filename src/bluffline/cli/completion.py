@@ -18,11 +18,18 @@ def add_command(commands: "argparse._SubParsersAction[argparse.ArgumentParser]",
 def _completion(whole: argparse.ArgumentParser, options: argparse.Namespace) -> int:
     import shtab
 
+    files_completed(whole)
+    print(shtab.complete(whole, options.shell))
+    return 0
+
+
+def files_completed(whole: argparse.ArgumentParser) -> None:
+    """Have a parser's paths completed as files."""
+    import shtab
+
     for action in _actions(whole):
         if action.type is Path:
             action.complete = shtab.FILE  # type: ignore[attr-defined]
-    print(shtab.complete(whole, options.shell))
-    return 0
 
 
 def _actions(parser: argparse.ArgumentParser) -> Iterator[argparse.Action]:

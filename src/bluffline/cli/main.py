@@ -56,7 +56,7 @@ def main(arguments: Sequence[str]) -> int:
 
     0: nothing to fix; 1: must-fix findings remain; 2: it could not be done; 3: an error that was not foreseen, told in the log.
     """
-    options = _parser().parse_args(arguments)
+    options = make_parser().parse_args(arguments)
     try:
         run: Callable[[argparse.Namespace], int] = options.run
         return run(options)
@@ -87,7 +87,8 @@ def _failed(options: argparse.Namespace, sentence: str, more: str, code: int) ->
     return code
 
 
-def _parser() -> argparse.ArgumentParser:
+def make_parser() -> argparse.ArgumentParser:
+    """What the command line understands: all commands and their options."""
     parser = argparse.ArgumentParser("bluffline", description="Broadcast quality control.", epilog=_DESK_HELP)
     parser.add_argument("--version", action="version", version=f"bluffline {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND", dest="command")

@@ -110,8 +110,10 @@ class SurveyStore:
         if len(survey.table):
             return False
 
-        def fill(kept: Any) -> bool:
-            facts = json.loads(bytes(kept["facts"]).decode())
+        def fill(kept: Any) -> bool | None:
+            facts, asked = json.loads(bytes(kept["facts"]).decode()), _beside(survey.rules)
+            if any(facts["beside"].get(key) != figures for key, figures in asked.items()):
+                return None  # it lacks what these rules have measured beside all else
             read, votes = str(facts["read"]), [int(count) for count in facts["fields"]]
             formats = [_format_from(each) for each in facts["formats"]]
             joins = [Transition(TransitionKind(kind), int(first), int(last)) for kind, first, last in facts["joins"]]
@@ -122,7 +124,7 @@ class SurveyStore:
             survey.joins.take(joins, len(survey.table))
             survey.riding.update(str(each) for each in facts["riding"])
             survey.read[:] = [read] if read else []
-            if (sounds := facts["sounds"]) is not None:
+            if "sound" in asked and (sounds := facts["sounds"]) is not None:
                 survey.sounds[:] = [_sound_from(kept, number, told) for number, told in enumerate(sounds)]
                 survey.heard[:] = [True]
             if survey.fields is not None:
@@ -158,6 +160,7 @@ class SurveyStore:
             "formats": [_format_text(each) for each in table.formats],
             "joins": [(each.kind, each.first, each.last) for each in survey.joins.found],
             "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
+            "beside": _beside(survey.rules),
             "sounds": [_sound_text(each) for each in survey.sounds] if any(survey.heard) else None,
         }
         columns = {name: table.column(name) for name in table.names}
@@ -206,10 +209,14 @@ def _key(mark: str, picture: int, source: SignalFormat, region: Region | None = 
     ]
     asked = None
     if rules is not None:
-        beside = tuple(rule.measured(rules) for rule in RULES)
-        asked = (rules.limits, rules.low_pass, rules.gamut, rules.areas, beside)
+        asked = (rules.limits, rules.low_pass, rules.gamut, rules.areas)
     text = repr((mark, picture, read, region, asked, _program()))
     return hashlib.sha256(text.encode()).hexdigest()
+
+
+def _beside(rules: Rules) -> dict[str, str]:
+    """What rules have measured beside all else, each by the key of its rule."""
+    return {rule.key: repr(asked) for rule in RULES if (asked := rule.measured(rules)) is not None}
 
 
 _HOPS = "weighted", "power", "peak", "true_peak", "clipped", "together"
