@@ -37,6 +37,7 @@ COMPLETIONS = {
     "fish": "fish/vendor_completions.d/bluffline.fish",
 }
 LIBRARIES = "usr/lib/bluffline"
+BUILD_ONLY = "editables", "hatchling", "pathspec", "pluggy", "trove_classifiers"  # of the lock file, what runs nothing
 MAINTAINER = "The Bluffline developers <developers@bluffline.example>"
 LAUNCHER = """#!/bin/sh
 # The application's own libraries before all others, for it and for the processes that it starts.
@@ -110,6 +111,8 @@ def make_deb(folder: Path) -> Path:
             after=f"{sys.version_info.major}.{sys.version_info.minor + 1}", needed=", ".join(_system_libraries()),
         )  # fmt: skip
         _write(root / "DEBIAN" / "control", control.encode())
+        for script in ("postinst", "prerm"):
+            _write(root / "DEBIAN" / script, (HERE / script).read_text("utf-8").format(python=python).encode(), 0o755)
         folder.mkdir(parents=True, exist_ok=True)
         target = folder / f"bluffline_{bluffline.__version__}_{processor}.deb"
         subprocess.run(["dpkg-deb", "--root-owner-group", "-Zxz", "-z1", "--build", root, target], check=True)
@@ -124,7 +127,8 @@ def _install_libraries(target: Path, scratch: Path) -> None:
     into = ["install", "--no-compile", "--no-deps", "--target", target]
     subprocess.run([*pip, *into, "--require-hashes", "-r", ROOT / "requirements-demo.lock"], check=True)
     subprocess.run([*pip, *into, wheel], check=True)
-    shutil.rmtree(target / "bin", ignore_errors=True)
+    for path in (target / "bin", target / "share", *(each for name in BUILD_ONLY for each in target.glob(f"{name}*"))):
+        shutil.rmtree(path, ignore_errors=True)
     for path in sorted(target.rglob("*")):
         if not path.is_symlink():
             path.chmod(0o755 if path.is_dir() else 0o644)

@@ -14,6 +14,7 @@ from bluffline.measure.areas import Selection
 from bluffline.measure.bars import BarsReading, read_bars
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.region import Region
+from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import CODECS, codec_for
 from bluffline.media.opening import shown
 from bluffline.media.programme import Programme
@@ -22,9 +23,13 @@ from bluffline.media.signals import SIGNALS, signal_named, write_signal
 from bluffline.report.bars import bars_report, describe_bars
 from bluffline.report.files import save_text
 from bluffline.report.gauge import SIZE, save_gauge
+from bluffline.rules.each.loudness import Loudness
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.rules import Rules
+from bluffline.session.around import Around, heard_by_frame
 from bluffline.signal.colorimetry import GAMUTS
+from bluffline.survey.hearing import hear, sounds_of
+from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import find_region, levels_of
 
 _SEARCHED = 10  # seconds at the head of a file that bars are looked for in
@@ -108,7 +113,12 @@ def _moment(programme: Programme, rules: Rules, frame: int, gauge: Instrument) -
     rate = float(programme.frame_rate)
     half = round(gauge.around / 2 * rate)
     first = max(frame - half, 0)
-    return Moment(frame, rate, first, levels_of(programme, rules, range(first, min(frame + half + 1, programme.frame_count))))
+    part = range(first, min(frame + half + 1, programme.frame_count))
+    if gauge.hears:
+        sounds = hear(programme, sounds_of(programme, Loudness().measured(rules) or ()), Monitor())
+        heard = heard_by_frame(sounds[0], programme, rules) if sounds else None
+        return Around(rate, programme.format, SurveyTable(0), heard=heard).at(frame, gauge.around)
+    return Moment(frame, rate, first, levels_of(programme, rules, part))
 
 
 def _bars(options: argparse.Namespace) -> int:

@@ -25,17 +25,29 @@ Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
+class Heard:
+    """What is heard with each frame, (N,): ``momentary``, ``short_term`` in LUFS, ``peak`` in dBTP; NaN where that is nothing.
+
+    ``asked``: what the rules ask of it, by its name, in the same units.
+    """
+
+    columns: Mapping[str, NDArray[np.float64]]
+    asked: Mapping[str, float]
+
+
+@dataclass(frozen=True, eq=False)
 class Moment:
     """The frame in view among those around it: its number, and frames a second.
 
     ``levels``: of frames from ``first`` on, (N,) each in percent: y_min, y_max, rgb_min, rgb_max and, of the
-    source, y_mean; NaN where a frame could not be measured.
+    source, y_mean; NaN where a frame could not be measured. ``heard``: of the same frames, where sound was measured.
     """
 
     frame: int
     rate: float
     first: int
     levels: Mapping[str, NDArray[np.float64]]
+    heard: Heard | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +81,7 @@ class Seen:
 
     ``words``: whether it reads the source or what is treated; ``proxy``: at half size; ``roomy``: whether there is room for
     more than these few words. ``luma``: see `Scale`; ``gamut`` and ``gamut_area``: what is asked for, and the percent of pixels
-    outside it; ``combing``: percent.
+    outside it; ``combing``: percent; ``heard``: whether sound was measured.
     """
 
     unit: Unit
@@ -80,6 +92,7 @@ class Seen:
     gamut: str | None = None
     gamut_area: float | None = None
     combing: float | None = None
+    heard: bool = False
 
     def told(self, *words: str) -> str:
         """Words, and that the gauge reads half the size, where it does."""
@@ -95,6 +108,7 @@ class Instrument(ABC):
     name : in files and on the command line; ``modes``: what each is called, by what stands there
     place : in menus
     square : whether its field is; ``sideways``: whether levels run across; ``across``: whether its columns are the picture's
+    hears : whether it shows sound
     by_gamut : whether it marks colours outside the gamut asked for
     margins : pixels left, above, right and below that its words need beside the field
 
@@ -111,6 +125,7 @@ class Instrument(ABC):
     square: ClassVar[bool] = False
     sideways: ClassVar[bool] = False
     across: ClassVar[bool] = False
+    hears: ClassVar[bool] = False
     by_gamut: ClassVar[bool] = False
     margins: ClassVar[tuple[int, int, int, int]] = (6, 6, 6, 6)
 

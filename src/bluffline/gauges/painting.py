@@ -14,6 +14,7 @@ from bluffline.measure.counted import Limits
 from bluffline.signal.format import SignalFormat
 
 GROUND = 26  # grey of a gauge's field, 0 … 255
+UNKNOWN = 0xFF000000 | (GROUND + 16) * 0x010101  # of a field where nothing has been measured
 _WHITE = (245.0, 245.0, 245.0)
 _COLOURS = {
     "Y′": _WHITE, "R′": (245.0, 70.0, 60.0), "G′": (60.0, 215.0, 75.0), "B′": (85.0, 120.0, 250.0),

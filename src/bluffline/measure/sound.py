@@ -56,6 +56,18 @@ class SoundMeasure:
         """(N − hops + 1,) loudness of each run of so many hops, LUFS; −∞ in silence. Run n ends with hop n + hops − 1."""
         return _lufs(_means(self.weighted @ self._weights, hops))
 
+    def by_frame(self, rate: float, count: int) -> dict[str, NDArray[np.float64]]:
+        """(count,) momentary and short-term loudness up to each frame's end, LUFS, and its true peak, dBTP; else NaN."""
+        last = np.floor(((np.arange(count) + 1) / rate - self.begins) / HOP + 1e-6).astype(np.int64) - 1
+        heard = (last >= 0) & (last < len(self.power))
+        columns = {}
+        for name, hops in (("momentary", MOMENTARY), ("short_term", SHORT_TERM)):
+            each = np.concatenate([np.full(hops - 1, np.nan), self.loudness_over(hops)])[: len(self.power)]
+            each = np.append(np.maximum(each, QUIETEST), np.nan)
+            columns[name] = np.where(heard, each[np.where(heard, last, -1)], np.nan)
+        peaks = np.append(decibels(self.true_peak.max(axis=1, initial=0)), np.nan)
+        return columns | {"peak": np.where(heard, peaks[np.where(heard, last, -1)], np.nan)}
+
     @property
     def _weights(self) -> NDArray[np.float64]:
         return np.array([_WEIGHTS.get(name, 1.0) for name in self.channels])

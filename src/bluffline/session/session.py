@@ -13,7 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import WriteError
+from bluffline.gauges.instrument import Heard
 from bluffline.measure.region import Region
+from bluffline.measure.sound import SoundMeasure
 from bluffline.measure.table import SurveyTable
 from bluffline.media.codecs import Codec
 from bluffline.media.coding import Coding
@@ -29,7 +31,7 @@ from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 from bluffline.rules.waivers import waived
-from bluffline.session.around import Around
+from bluffline.session.around import Around, heard_by_frame
 from bluffline.session.document import Document
 from bluffline.session.event import Event
 from bluffline.session.found import Found
@@ -70,6 +72,7 @@ class Session:
         self.judge_again: Callable[[], object] = self.refresh  # whoever has a thread for it puts that in place of this
         self._tried = object()  # another one for whatever is known of trials
         self._around: tuple[tuple[object, ...], Around] | None = None
+        self._heard: tuple[SoundMeasure, Heard] | None = None
         self._near: tuple[list[Shot], list[int]] | None = None
         self._coding: tuple[object, Coding | None] | None = None
         self._counted: tuple[tuple[object, ...], tuple[dict[int, int], int]] | None = None
@@ -248,8 +251,17 @@ class Session:
         if self._around is None or any(one is not other for one, other in zip(key, self._around[0], strict=True)):
             table = self._judged.survey.table.frozen() if self._judged is not None else SurveyTable(0)
             columns = self.treated_columns() if treatments and self._judged is not None else None
-            self._around = key, Around(float(self.programme.frame_rate), self.source, table, columns)
+            self._around = key, Around(float(self.programme.frame_rate), self.source, table, columns, self._what_is_heard())
         return self._around[1]
+
+    def _what_is_heard(self) -> Heard | None:
+        """The first programme sound by frames, made once; None where none was measured."""
+        sound = self.survey.sounds[0] if self.survey is not None and self.survey.sounds else None
+        if sound is None or self.survey is None:
+            return None
+        if self._heard is None or self._heard[0] is not sound:
+            self._heard = sound, heard_by_frame(sound, self.survey.programme, self.survey.rules)
+        return self._heard[1]
 
     # Trials ----------------------------------------------------------------------------------------------------------
 

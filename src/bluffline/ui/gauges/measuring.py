@@ -138,6 +138,7 @@ class Measuring:
                 roomy=setup.shown < SLOTS and not half,
                 luma=setup.luma,
                 gamut=setup.gamut or self.session.rules.gamut,
+                heard=self.session.survey is not None and bool(self.session.survey.sounds),
                 gamut_area=preview.gamut_area if preview is not None else None,
                 combing=preview.measure.combing if preview is not None and preview.measure is not None else None,
             )
