@@ -127,7 +127,8 @@ def _install_libraries(target: Path, scratch: Path) -> None:
     into = ["install", "--no-compile", "--no-deps", "--target", target]
     subprocess.run([*pip, *into, "--require-hashes", "-r", ROOT / "requirements-demo.lock"], check=True)
     subprocess.run([*pip, *into, wheel], check=True)
-    for path in (target / "bin", target / "share", *(each for name in BUILD_ONLY for each in target.glob(f"{name}*"))):
+    unused = "bin", "share", "PyOpenColorIO/bin", *(f"{name}*" for name in BUILD_ONLY)
+    for path in [found for name in unused for found in target.glob(name)]:
         shutil.rmtree(path, ignore_errors=True)
     for path in sorted(target.rglob("*")):
         if not path.is_symlink():
@@ -175,8 +176,9 @@ def _write_page(folder: Path, parser: argparse.ArgumentParser, name: str) -> Non
     }  # fmt: skip
     text = str(Manpage(parser, format="pretty", _data=about))
     title = f'.TH "{name.upper()}" "1" "{_made():%Y-%m-%d}" "bluffline {bluffline.__version__}"'
-    text = re.sub(r"^\.TH .*", title, text, flags=re.MULTILINE)
     text = re.sub(r"^(?=['.](?!([A-Z]{1,2}|br|sp|nf|fi)\b))", r"\\&", text, flags=re.MULTILINE)  # ".cube" is no request
+    text = re.sub(r"^\.TH .*", f"{title}\n.ad l\n.nh", text, flags=re.MULTILINE)
+    text = text.replace(f"\n{parser.prog} \\- ", f"\n{name} \\- ", 1)
     _write(folder / f"{name}.1.gz", gzip.compress(text.encode(), 9, mtime=0))
 
 

@@ -1,9 +1,11 @@
 """What is heard in files, judged: each fault by itself, where it is, and nothing where nothing is wrong."""
 
+from contextlib import suppress
+
 import numpy as np
 import pytest
 
-from bluffline.errors import RulesError
+from bluffline.errors import MediaError, RulesError
 from bluffline.media.probe import probe
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.rules.catalogue import RULES
@@ -154,6 +156,30 @@ def test_damage_in_a_track_is_silence_of_its_length_and_the_rest_stays_in_place(
     path.write_bytes(data)
     silence = [each for each in found(path) if each.rule == "silence"]
     assert silence and silence[-1].first_frame <= 100 and silence[-1].last_frame == 174
+
+
+def test_what_it_came_to_is_said_where_nothing_is_wrong_too(picture, tmp_path):
+    told = judged(surveyed(with_sounds(picture, tmp_path / "good.mov", [steady()])))
+    assert "Sound track 1: 8.0 s, −23.0 LUFS, range 0.0 LU, true peak −23.0 dBTP" in told
+    told = judged(surveyed(with_sounds(picture, tmp_path / "silent.mov", [steady() * 0])))
+    assert "Sound track 1: 8.0 s, silent, range 0.0 LU, true peak −120.0 dBTP" in told
+
+
+@pytest.mark.parametrize("ending", ["mov", "mkv", "ts"])
+def test_a_file_that_is_cut_short_or_damaged_anywhere_is_heard_as_far_as_it_goes(picture, tmp_path, ending):
+    """Whatever the damage: one sentence, or a survey that comes to its end."""
+    path = with_sounds(picture, tmp_path / f"whole.{ending}", [steady()], "mp2" if ending == "ts" else "pcm_s16le")
+    data = path.read_bytes()
+    rng = np.random.default_rng(11)
+    for number in range(8):
+        broken = bytearray(data)
+        place = int(rng.integers(len(data) // 3, len(data) - 4000))
+        broken[place : len(data) if number % 2 else place + 4000] = b"" if number % 2 else rng.bytes(4000)
+        damaged = tmp_path / f"{number}.{ending}"
+        damaged.write_bytes(broken)
+        with suppress(MediaError):
+            survey = surveyed(damaged)
+            assert survey.complete and all(sound.trouble or sound.seconds > 1 for sound in survey.sounds)
 
 
 def test_it_is_kept_with_the_survey(picture, tmp_path):

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+from bluffline.figures import figure
+from bluffline.measure.sound import QUIETEST, SoundMeasure, decibels
 from bluffline.media.programme import Track
 from bluffline.media.riders import words_for
 from bluffline.rules.catalogue import RULES
@@ -26,8 +28,16 @@ def judged(survey: Survey) -> list[str]:
     things = [words for rule in RULES if rule.on(rules) and (words := rule.told(rules))]
     return [
         f"Video track {programme.picture}: {read} of {programme.frame_count} frames, picture {region.width}×{region.height}",
+        *(_sound(each) for each in survey.sounds),
         f"By {rules.title}: {', '.join(things)}",
     ]
+
+
+def _sound(sound: SoundMeasure) -> str:
+    numbers = " and ".join(map(str, sound.tracks))
+    top = figure(float(decibels(sound.true_peak.max(initial=0))), ".1f")
+    told = f"{figure(sound.integrated, '.1f')} LUFS" if sound.integrated > QUIETEST else "silent"
+    return f"Sound track {numbers}: {sound.seconds:.1f} s, {told}, range {sound.range:.1f} LU, true peak {top} dBTP"
 
 
 def not_judged(survey: Survey) -> list[str]:

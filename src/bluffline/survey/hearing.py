@@ -52,8 +52,8 @@ class Listening:
         CancelledError : the monitor was asked to stop
         """
         while self._beside.runs(_WAIT):
-            if (at := self._at) is not None:
-                monitor.at(at.stage, at.done, at.total, at.unit)
+            at = self._at or Progress("Sound", 0, 1, 0.0, "seconds")
+            monitor.at(at.stage, at.done, at.total, at.unit)
         return self._beside.result()
 
     def stop(self) -> None:
@@ -90,15 +90,19 @@ def hear(programme: Programme, sounds: Mapping, monitor: Monitor, tell: Any = la
         wanted = sorted({track for tracks in sounds for track in tracks} & streams.keys())
         tracks = {each: _Track(programme) for each in wanted}
         mixes = [_Mix(numbers, [tracks.get(each) for each in numbers]) for numbers in sounds]
-        for count, packet in enumerate(source.packets([streams[each] for each in wanted]) if wanted else ()):
-            track = tracks[packet.stream.index]
-            track.take(packet)
-            if count % _TOLD_EVERY == 0:
-                for mix in mixes:
-                    mix.go_on()
-                done = min(int(track.seconds), total)
-                monitor.at("Sound", done, total, "seconds")
-                tell(Progress("Sound", done, total, 0.0, "seconds"))
+        try:
+            for count, packet in enumerate(source.packets([streams[each] for each in wanted]) if wanted else ()):
+                track = tracks[packet.stream.index]
+                track.take(packet)
+                if count % _TOLD_EVERY == 0:
+                    for mix in mixes:
+                        mix.go_on()
+                    done = min(int(track.seconds), total)
+                    monitor.at("Sound", done, total, "seconds")
+                    tell(Progress("Sound", done, total, 0.0, "seconds"))
+        except av.error.FFmpegError as error:
+            for track in tracks.values():
+                track.trouble = track.trouble or f"the file is damaged after {track.seconds:.1f} s of it ({error.strerror})"
     return [mix.end() for mix in mixes]
 
 
@@ -130,7 +134,7 @@ class _Track:
             self._frame(frame)
 
     def _frame(self, frame: Any) -> None:
-        programme, channels = self.programme, tuple(each.name for each in frame.layout.channels)
+        programme, channels = self.programme, _names(frame)
         start = self.seconds if frame.time is None else frame.time - programme.begins
         if not self.rate:
             usual = CHANNELS.get(len(channels), channels)
@@ -217,10 +221,16 @@ def _padded(samples: NDArray[np.float32], count: int) -> NDArray[np.float32]:
     return np.concatenate([samples[:count], np.zeros((short, samples.shape[1]), np.float32)])
 
 
+def _names(frame: Any) -> tuple[str, ...]:
+    """What the channels of a frame are, as FFmpeg names them; numbers where the file does not say which is which."""
+    names = tuple(each.name for each in frame.layout.channels)
+    return names if len(names) == frame.layout.nb_channels else tuple(map(str, range(frame.layout.nb_channels)))
+
+
 def _samples(frame: Any) -> NDArray[np.float32]:
     """(n, C) samples of a decoded frame, full scale being 1."""
-    data, channels = frame.to_ndarray(), len(frame.layout.channels)
-    samples: NDArray[Any] = data.T if frame.format.is_planar else data.reshape(-1, channels)
+    data = frame.to_ndarray()
+    samples: NDArray[Any] = data.T if frame.format.is_planar else data.reshape(-1, frame.layout.nb_channels)
     if samples.dtype == np.uint8:
         return np.asarray((samples.astype(np.float32) - 128) / 128, np.float32)
     if samples.dtype.kind == "i":
