@@ -165,6 +165,14 @@ def test_what_it_came_to_is_said_where_nothing_is_wrong_too(picture, tmp_path):
     assert "Sound track 1: 8.0 s, silent, range 0.0 LU, true peak −120.0 dBTP" in told
 
 
+def test_samples_that_are_no_numbers_are_told_and_the_rest_is_measured(picture, tmp_path):
+    samples = steady()
+    samples[3 * RATE : 3 * RATE + 50] = np.nan
+    samples[4 * RATE] = 1e30
+    faults = {each.rule: each for each in found(with_sounds(picture, tmp_path / "nan.mov", [samples], "pcm_f32le"))}
+    assert "no numbers" in faults["sound-unmeasured"].reason and faults["true-peak"].first_frame <= 100
+
+
 @pytest.mark.parametrize("ending", ["mov", "mkv", "ts"])
 def test_a_file_that_is_cut_short_or_damaged_anywhere_is_heard_as_far_as_it_goes(picture, tmp_path, ending):
     """Whatever the damage: one sentence, or a survey that comes to its end."""

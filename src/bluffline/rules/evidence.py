@@ -135,13 +135,13 @@ class ShotEvidence:
                 worst_value=round(worst_value, 2),
                 unit="%",
                 worst_area=round(float(area[inside].max()), 3),
-                reason=_filled(words, worst_value) + (f" ({len(runs)} runs)" if len(runs) > 1 else ""),
+                reason=filled(words, worst_value) + (f" ({len(runs)} runs)" if len(runs) > 1 else ""),
                 runs=len(runs),
                 frames=len(inside),
             )
 
 
-def _filled(words: str, value: float) -> str:
+def filled(words: str, value: float) -> str:
     """The sentence with its figure, if it has one, and a true minus sign in that alone."""
     before, brace, after = words.partition("{:")
     if not brace:

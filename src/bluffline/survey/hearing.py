@@ -23,6 +23,7 @@ _JITTER = 0.005  # seconds that times may be off samples before something is mis
 _LONGER = 60.0  # seconds of silence at most that are put in where sound goes on after the picture
 _TOLD_EVERY = 64  # packets
 _WAIT = 0.1  # seconds
+_GREATEST = 1000.0  # times full scale that a sample of floating point is taken for
 _NAMED = {"FL", "FR", "FC", "LFE", "BL", "BR", "SL", "SR", "BC", "FLC", "FRC"}
 
 
@@ -115,6 +116,7 @@ class _Track:
     channels: tuple[str, ...] = ()
     begins: float = 0.0
     trouble: str = ""
+    flaw: str = ""  # what is wrong with it that it can be measured with
     outs: list[list[NDArray[np.float32]]] = field(default_factory=list)
     taken: int = 0  # samples
     _layout: tuple[str, ...] = ()
@@ -148,7 +150,10 @@ class _Track:
         if missing > _JITTER:
             room = max(programme.seconds + _LONGER - self.seconds, 0)
             self._put(np.zeros((round(min(missing, room) * self.rate), len(channels)), np.float32))
-        self._put(_samples(frame))
+        samples = _samples(frame)
+        if not np.isfinite(samples).all():
+            self.flaw = "some of its samples are no numbers, and were taken for silence"
+        self._put(np.clip(np.nan_to_num(samples, nan=0.0), -_GREATEST, _GREATEST))
 
     def _put(self, samples: NDArray[np.float32]) -> None:
         for out in self.outs:
@@ -206,7 +211,7 @@ class _Mix:
 
     def end(self) -> SoundMeasure:
         self.go_on(ended=True)
-        trouble = self._trouble or next((track.trouble for track in self._tracks if track.trouble), "")
+        trouble = self._trouble or next((told for track in self._tracks if (told := track.trouble or track.flaw)), "")
         if not self._whole:
             trouble = "the file has no such sound track"
         elif self._meter is None and not trouble:

@@ -13,7 +13,7 @@ from bluffline.declared import Between
 from bluffline.figures import figure
 from bluffline.measure.sound import HOP, SHORT_TERM, SoundMeasure, decibels
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import Surveyed, close_runs, runs_in
+from bluffline.rules.evidence import Surveyed, close_runs, filled, runs_in
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
@@ -122,7 +122,7 @@ class _Telling:
             return
         loudness = max(sound.integrated, _SILENT)
         if abs(loudness - asked.loudness) > asked.tolerance + 1e-9:
-            told = f"is {_lufs(loudness)}" if loudness > _SILENT else "is silent, under −70 LUFS"
+            told = f"is {figure(loudness, '.1f')} LUFS" if loudness > _SILENT else "has nothing over −70 LUFS for 0.4 s"
             words = f"{name} {told}: {figure(asked.loudness, 'g')} ± {asked.tolerance:g} is asked for"
             yield self.whole("loudness", loudness, "LUFS", words)
         if sound.range > asked.range:
@@ -184,11 +184,9 @@ class _Telling:
             last = self._frame(sound.begins + (runs[-1][1] + 1 - ahead) * HOP, before=True)
             shown = len(inside) * HOP if rule == "silence" else told
             more = f" ({len(runs)} times)" if len(runs) > 1 else ""
-            before, _, form = words.partition("{:")
-            form, _, rest = form.partition("}")
             yield Finding(
                 rule, self.asked.severity, shot_at(self.shots, at), first, max(first, last), at, round(told, 2), unit, 0.0,
-                f"{_name(sound)} {before}{figure(shown, form)}{rest}{more}", runs=len(runs),
+                f"{_name(sound)} {filled(words, shown)}{more}", runs=len(runs),
                 frames=max(round(len(inside) * HOP * self.rate), 1),
             )  # fmt: skip
 
@@ -210,7 +208,3 @@ def _name(sound: SoundMeasure) -> str:
 
 def _place(finding: Finding) -> tuple[str, int, int]:
     return finding.place
-
-
-def _lufs(value: float) -> str:
-    return f"{figure(value, '.1f')} LUFS"
