@@ -44,32 +44,14 @@ LAUNCHER = """#!/bin/sh
 PYTHONPATH=/{libraries}${{PYTHONPATH:+:$PYTHONPATH}} exec /usr/bin/python{python} -s -m bluffline "$@"
 """
 OVERRIDES = """# Every library is in the package as its own project builds it, since no release of Debian has all of them.
-bluffline: embedded-library
-bluffline: unstripped-binary-or-object
 bluffline: custom-library-search-path
-bluffline: hardening-no-fortify-functions
-bluffline: hardening-no-relro
-bluffline: shared-library-lacks-prerequisites
-bluffline: library-not-linked-against-libc
-bluffline: executable-stack-in-shared-library
-bluffline: shared-library-is-executable
-bluffline: script-not-executable
-bluffline: unusual-interpreter
-bluffline: wrong-path-for-interpreter
-bluffline: python3-script-but-no-python3-dep
-bluffline: package-contains-documentation-outside-usr-share-doc
-bluffline: extra-license-file
-bluffline: package-contains-empty-directory
-bluffline: national-encoding
-bluffline: font-in-non-font-package
-bluffline: font-outside-font-dir
-bluffline: truetype-font-prohibits-installable-embedding
-bluffline: spelling-error-in-binary
-bluffline: binary-has-unneeded-section
-bluffline: arch-dependent-file-not-in-arch-specific-directory
-bluffline: no-code-sections
-bluffline: statically-linked-binary
 bluffline: duplicate-font-file
+bluffline: embedded-library
+bluffline: library-not-linked-against-libc
+bluffline: national-encoding
+bluffline: shared-library-lacks-prerequisites
+bluffline: unstripped-binary-or-object
+bluffline: unusual-interpreter
 """
 
 
