@@ -48,26 +48,24 @@ def _rises(states, newest, known):
 
 
 @loop
-def count_flashes(values, marked, cells, means, states, rose, counts, newest, turn, known, limits):
+def count_flashes(values, marked, cells, together, states, rose, counts, newest, turn, known, limits):
     """Take the newest of the pictures of a ring, and count how often each point has risen within another.
 
     values: (P, R) float32, newest in column ``newest`` of ``known``; marked: (P, R) bool, and ``limits``: step, bright,
-    contrast and whether one end of a change has to be marked. cells: (P,) the cell each point lies in. Given anew are the
-    newest of means: (C, R) float32, and of states: (P, R) int8, column ``turn`` of rose: (P, S) bool, and counts: (P,) int32.
-    Returns how many points rose in the newest.
+    contrast and whether one end of a change has to be marked. cells: (P,) the cell each point lies in, of which ``together`` is
+    the share that has to go one way, of all that move. Given anew are the newest of states: (P, R) int8, column ``turn`` of
+    rose: (P, S) bool, and counts: (P,) int32. Returns how many points rose in the newest.
     """
-    sums, sizes = np.zeros(len(means), np.float64), np.zeros(len(means), np.int64)
+    up, down = np.zeros(cells.max() + 1, np.int32), np.zeros(cells.max() + 1, np.int32)
     for place in range(len(values)):
-        sums[cells[place]] += values[place, newest]
-        sizes[cells[place]] += 1
-    together = np.zeros(len(means), np.int8)
-    for cell in range(len(means)):
-        means[cell, newest] = sums[cell] / max(sizes[cell], 1)
-        together[cell] = _state(means[cell], marked[0], newest, known, (limits[0], limits[1], limits[2], False))
+        state = _state(values[place], marked[place], newest, known, limits)
+        states[place, newest] = state
+        up[cells[place]] += state == 1
+        down[cells[place]] += state == -1
     rising = 0
     for place in range(len(values)):
-        state = together[cells[place]]
-        if state != 0 and _state(values[place], marked[place], newest, known, limits) != state:
+        cell, state = cells[place], states[place, newest]
+        if (up[cell] if state == 1 else down[cell]) < together * (up[cell] + down[cell]):
             state = 0
         states[place, newest] = state
         rises = state == 1 and _rises(states[place], newest, known)

@@ -16,8 +16,8 @@ from bluffline.signal.matrix import ycbcr_to_rgb
 _STEP, _BRIGHT, _CONTRAST = 20.0, 160.0, 1 / 17  # cd/m² that count; from where contrast counts instead, and how much [BT1702]
 _RED_STEP, _RED_SHARE, _RED_SCALE = 20.0, 0.8, 320.0  # of R − G − B, and of R in all three where red is saturated [WCAG22]
 _PQ_WHITE, _HLG_PEAK, _HLG_GAMMA = 203.0, 1000.0, 1.2  # cd/m² of what `to_light` calls 1, and of the reference display [BT2100]
-_ACROSS = 120  # points of a line, or nearly
-_COLUMNS, _ROWS = 16, 9  # cells whose points have to change together: what moves past changes them by turns
+_ACROSS = 120  # points of a line at most
+_COLUMNS, _ROWS, _TOGETHER = 16, 9, 0.85  # cells, and the share of their points that change which has to go one way
 _LATELY = 0.24  # seconds in which a change has to have come about; that is longer than half of any flash that counts
 _SHORTEST_LATELY = 13  # pictures
 
@@ -69,7 +69,7 @@ class _Grid:
 
     @classmethod
     def of(cls, source: SignalFormat) -> "_Grid":
-        step = max(source.width // _ACROSS, 1)
+        step = -(-source.width // _ACROSS)
         columns = np.arange(step // 2, source.width, step)
         rows = np.arange(step // 2, source.height, step)
         cells = (rows * _ROWS // source.height)[:, None] * _COLUMNS + columns * _COLUMNS // source.width
@@ -122,7 +122,7 @@ class _Counting:
     def __init__(self, limits: tuple[float, float, float, bool], lately: int, second: int) -> None:
         self._limits, self._lately, self._second = limits, lately, second
         self._taken = 0
-        self._values = self._marked = self._means = self._states = self._rose = np.zeros((0, 0))
+        self._values = self._marked = self._states = self._rose = np.zeros((0, 0))
         self.counts = np.zeros(0, np.int32)
 
     def add(self, values: NDArray[np.float32], marked: NDArray[np.bool_], cells: NDArray[np.int64]) -> int:
@@ -130,14 +130,14 @@ class _Counting:
         if len(values) != len(self.counts):
             points, lately = len(values), self._lately
             self._values, self._marked = np.zeros((points, lately), np.float32), np.zeros((points, lately), np.bool_)
-            self._means, self._states = np.zeros((_COLUMNS * _ROWS, lately), np.float32), np.zeros((points, lately), np.int8)
-            self._rose, self.counts = np.zeros((points, self._second), np.bool_), np.zeros(points, np.int32)
+            self._states, self._rose = np.zeros((points, lately), np.int8), np.zeros((points, self._second), np.bool_)
+            self.counts = np.zeros(points, np.int32)
             self._taken = 0
         newest, turn = self._taken % self._lately, self._taken % self._second
         self._values[:, newest], self._marked[:, newest] = values, marked
         self._taken += 1
         rising: int = kernels.count_flashes(
-            self._values, self._marked, cells, self._means, self._states, self._rose, self.counts, newest, turn,
+            self._values, self._marked, cells, _TOGETHER, self._states, self._rose, self.counts, newest, turn,
             min(self._taken, self._lately), self._limits,
         )  # fmt: skip
         return rising
@@ -147,22 +147,18 @@ class FlashHistory:
     """What the frames so far mean for the flashes of the next one.
 
     A point flashes each time that it brightens, where it has darkened before or stood still: by 20 cd/m² where the darker of
-    both is under 160, else by a contrast of a seventeenth; or that it turns to or from saturated red. Its part of the picture
-    has to do so with it. It is told of a frame from no more than `frames` before it.
+    both is under 160, else by a contrast of a seventeenth; or that it turns to or from saturated red. What changes in its part
+    of the picture has to go the same way: what moves past, or glitters, goes both. It is told of a frame from no more than
+    `frames` before it.
     """
 
     def __init__(self, limits: FlashLimits, rate: float, source: SignalFormat) -> None:
-        self._limits, self._source = limits, source
+        self._limits = limits
         self._fields = 1 if source.scan is Scan.PROGRESSIVE else 2
         pictures = rate * self._fields
         self._second = max(ceil(pictures - 1e-6), 1)
         self._lately = max(_SHORTEST_LATELY, ceil(pictures * _LATELY) + 1)
         self.clear()
-
-    @property
-    def white(self) -> float:
-        """cd/m² of the display."""
-        return self._limits.white
 
     @property
     def frames(self) -> int:
