@@ -3,6 +3,7 @@
 import csv
 import io
 from dataclasses import asdict
+from math import inf
 from typing import Any
 
 from bluffline.media.opening import shown
@@ -95,6 +96,11 @@ def _transition(transition: Transition) -> TransitionForm:
     return {"kind": str(transition.kind), "first_frame": transition.first, "last_frame": transition.last}
 
 
+def _figures(asked: Any) -> dict[str, Any]:
+    """What a section asks, without what it leaves free, which no JSON can say."""
+    return {name: value for name, value in asdict(asked).items() if value != inf}
+
+
 def overrides(programme: Programme) -> dict[str, str]:
     """The operator's word against the file's own, by what it is about."""
     told = programme.tagged
@@ -146,7 +152,7 @@ def rules_report(rules: Rules) -> RulesForm:
             {"name": area.name, "box": list(area.box), "use": "leave out" if area.luma is None else None, "luma": area.luma}
             for area in rules.areas
         ],
-        "asked": {rule.key: asdict(rule.asked(rules)) for rule in RULES if rule.section is not None and rule.on(rules)},
+        "asked": {rule.key: _figures(rule.asked(rules)) for rule in RULES if rule.section is not None and rule.on(rules)},
     }
 
 

@@ -20,9 +20,10 @@ from bluffline.report.check import finding_report, overrides, rules_name, verdic
 from bluffline.report.keys import PublicKey
 from bluffline.report.looked_at import judged, not_judged
 from bluffline.report.worst import worst_of
-from bluffline.rules.catalogue import headline, part_of
+from bluffline.rules.catalogue import aspect_of, headline, part_of
 from bluffline.rules.columns import percent_columns
 from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Aspect
 from bluffline.rules.shots import Shot, edges
 from bluffline.signal.format import SignalFormat
 from bluffline.signal.matrix import standard
@@ -197,7 +198,13 @@ def page(name: str, package: str = "bluffline.report") -> Any:
 
 def _rows(findings: Sequence[Finding], programme: Programme) -> list[dict[str, Any]]:
     """The findings as lines of a table."""
-    return [{"waived": None, **finding_report(finding, programme), "part": part_of(finding)} for finding in findings]
+    told = [(finding_report(each, programme), part_of(each) or _whole(each)) for each in findings]
+    return [{"waived": None, **report, "part": part} for report, part in told]
+
+
+def _whole(finding: Finding) -> str:
+    """What of the programme a finding is about that is no part of its picture."""
+    return "sound" if aspect_of(finding) is Aspect.SOUND else "frames"
 
 
 def skyline_svg(survey: Survey, shots: Sequence[Shot]) -> str:
