@@ -128,11 +128,11 @@ def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path):
 
 
 def test_what_can_not_be_proved_is_written_and_said(tmp_path):
-    """Limits that no treatment can meet: after four rounds the file is there and the proof says that it is not legal."""
+    """Limits that no treatment can meet, nor be tightened in: the file is there, and the proof says that it is not legal."""
     source = make_clip(tmp_path / "s.mkv", lambda n: np.random.default_rng(n).uniform(0.2, 0.8, (128, 256, 3)), 2)
     impossible = Rules("impossible", "Impossible", Limits((0.0, 1.0), (0.0, 1.0)), area=0.0, frames=1)
     proof = prove(request(source, tmp_path / "o.mov", impossible, {0: (SoftCeiling(1.0, 80.0, 0.5),)}), Monitor())
-    assert proof.rounds == 4 and not proof.legal and (tmp_path / "o.mov").exists()
+    assert proof.rounds == 1 and not proof.legal and (tmp_path / "o.mov").exists()
 
 
 def test_what_was_to_be_left_as_it_is_is_not_treated_by_the_proof(over_clip, tmp_path):
@@ -309,8 +309,20 @@ def test_a_verdict_counts_what_was_waived(over_clip, tmp_path):
     by_word = replace(open_, waiver=Waiver("", "as agreed", "Duty editor", "2026-11-29T16:41:00Z"))
     one, two = " but for 1 finding waived", " but for 2 findings waived"
     for found, words in (([open_], ""), ([open_, by_word], one), ([by_word] * 2, two)):
-        proof = SimpleNamespace(unreadable=(), legal=True, after_findings=found)
+        proof = SimpleNamespace(unreadable=(), legal=True, after_findings=found, after=SimpleNamespace(sounds=[]))
         assert Proof.verdict.fget(proof) == f"picture proved legal{words}"
+
+
+def test_what_no_step_answers_is_not_written_again_and_again(over_clip, tmp_path):
+    """Under rules that ask for sound, of which there is none: the picture is legal after one round, and that is said."""
+    survey = run_survey(start_survey(probe(over_clip), load_rules("delivery")), Monitor())
+    shots = survey.shots()
+    ladders = {each.shot: each.treatment for each in propose_all(survey, shots, survey.findings())}
+    ladders = {0: (SoftCeiling(103, 109, 90),)} | ladders  # in the shot that is said to have no sound as well
+    proof = prove(ProveRequest(survey, shots, ladders, tmp_path / "o.mkv", codec_for(tmp_path / "o.mkv")), Monitor())
+    left = must_fix(proof.after_findings)
+    assert [each.rule for each in left] == ["sound-unmeasured"] and ladders
+    assert (proof.rounds, proof.verdict) == (1, "sound not legal")
 
 
 def test_legalise_counts_the_shots_that_it_has_looked_at(over_clip):

@@ -233,7 +233,7 @@ def _legalise(options: argparse.Namespace) -> int:
         print(f"bluffline: {loss}", file=sys.stderr)
 
     def summary() -> str:
-        verdict = proof.verdict if proof.legal or proof.unreadable else "picture NOT legal"
+        verdict = proof.verdict.replace("not legal", "NOT legal")
         treated = f"{len(proof.treatments)} of {len(plan.shots)} shots treated"
         rounds = "round" if proof.rounds == 1 else "rounds"
         paths = "\n".join(f"  {shown(path)}" for path in certificate_paths(options.out))

@@ -23,7 +23,9 @@ from bluffline.propose.propose import Proposal, luma_extremes, propose, tightene
 from bluffline.prove.handing import HandedOn, why_all_encoded
 from bluffline.prove.pictures import KeepUnreadable, refuse_changed, refuse_other_light
 from bluffline.prove.render import render
+from bluffline.rules.catalogue import aspect_of
 from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Aspect
 from bluffline.rules.shots import Shot
 from bluffline.survey.checking import checksum
 from bluffline.survey.monitor import Monitor
@@ -86,7 +88,10 @@ class Proof:
             return f"not proved: {count} frame{'s' if count > 1 else ''} could not be read"
         waived = sum(finding.waiver is not None for finding in self.after_findings)
         but = f" but for {waived} finding{'s' if waived > 1 else ''} waived" if waived else ""
-        return f"picture proved legal{but}" if self.legal else "picture not legal"
+        if self.legal:
+            return f"{'picture and sound' if self.after.sounds else 'picture'} proved legal{but}"
+        left = sorted({"sound" if aspect_of(each) is Aspect.SOUND else "picture" for each in must_fix(self.after_findings)})
+        return f"{' and '.join(left)} not legal"
 
     @property
     def coded(self) -> str:
@@ -220,7 +225,10 @@ def prove(request: ProveRequest, monitor: Monitor, certify: Certify = lambda _: 
             to_mend = [finding for finding in must_fix(findings) if finding.shot not in left_alone]
             if not to_mend or turn == MOST_ROUNDS:
                 break
-            treatments = _with_margin(request, treatments, to_mend)
+            tightened_up = _with_margin(request, treatments, to_mend)
+            if tightened_up == treatments:  # no step answers what is left
+                break
+            treatments = tightened_up
         source_checksum = checksum(survey.programme.opening.files, monitor, "the source")
         refuse_changed(survey.programme)
         proof = Proof(
