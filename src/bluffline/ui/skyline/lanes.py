@@ -15,7 +15,7 @@ from bluffline.ui.style.style import CARD, DIM, TEXT, TINT, WELL, font
 HIGH = 12  # pixels of a lane
 _BAR, _LEAST = 5, 3  # pixels that a bar is high, and long at the least
 _NEAR = 4  # pixels beside a bar that still mean it
-_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 _LANED = (Aspect.TIME, Aspect.SOUND)
 
 
@@ -64,7 +64,7 @@ class Lanes:
         for row, (aspect, findings) in enumerate(self.lanes):
             y = top + row * HIGH
             painter.setPen(DIM)
-            painter.drawText(QRectF(0, y - 2, field.left() - 6, HIGH + 4), _RIGHT, aspect)
+            painter.drawText(QRectF(0, y - 2, field.left() - 6, HIGH + 4), RIGHT, aspect)
             painter.fillRect(QRectF(field.left(), y + HIGH - 1.5, field.width(), 0.5), WELL)
             for finding in findings:
                 left, right = _span(finding, x_of)

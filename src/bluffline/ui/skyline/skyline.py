@@ -26,7 +26,7 @@ from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
-from bluffline.ui.skyline.lanes import Lanes
+from bluffline.ui.skyline.lanes import RIGHT, Lanes
 from bluffline.ui.skyline.marks import TOLD_APART, Marks, Meeting
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
 
@@ -53,8 +53,7 @@ class Skyline(QWidget):
         self._start, self._end = 0.0, 1.0
         self._image: QImage | None = None
         self._drawn: tuple[object, QPixmap] | None = None
-        self._marked, self._met = Marks.of([], []), Meeting.of([])
-        self._lanes, self._told = Lanes([]), self._session.findings
+        self._marked, self._met, self._lanes, self._told = Marks.of([], []), Meeting.of([]), Lanes([]), session.findings
         self._pan_from: tuple[float, float] | None = None
         self._low = False
         self._rest = QTimer(self)  # while a figure is pulled, what it makes of the whole programme has time
@@ -220,10 +219,8 @@ class Skyline(QWidget):
 
     def _mark_at(self, place: QPointF) -> Finding | None:
         marks = self._marks()
-        if place.y() > _TOP:
+        if place.y() > _TOP or not marks.findings:
             return self._lanes.at(place, _TOP, self.x_of, self._session.place.selected)
-        if not marks.findings:
-            return None
         off = np.abs(self._xs_of(marks) - place.x())
         nearest = int(off.argmin())
         return marks.findings[nearest] if off[nearest] <= 8 else None
@@ -276,8 +273,7 @@ class Skyline(QWidget):
         painter.setFont(font(11, mono=True))
         painter.setPen(DIM)
         for value in (0, 50, 100):
-            box = QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value} %")
+            painter.drawText(QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16), RIGHT, f"{value} %")
 
     def drawn_silhouette(self, width: int, height: int) -> QImage | None:
         """The extremes of every frame in view at a size; None where nothing has been measured."""
