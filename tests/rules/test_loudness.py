@@ -1,6 +1,7 @@
 """What is heard in files, judged: each fault by itself, where it is, and nothing where nothing is wrong."""
 
 from contextlib import suppress
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from bluffline.rules.catalogue import RULES
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
 from bluffline.session.kept_surveys import SurveyStore
+from bluffline.survey.checking import check_again
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import run_survey, start_survey
 from clips import blocks
@@ -163,6 +165,18 @@ def test_what_it_came_to_is_said_where_nothing_is_wrong_too(picture, tmp_path):
     assert "Sound track 1: 8.0 s, −23.0 LUFS, range 0.0 LU, true peak −23.0 dBTP" in told
     told = judged(surveyed(with_sounds(picture, tmp_path / "silent.mov", [steady() * 0])))
     assert "Sound track 1: 8.0 s, silent, range 0.0 LU, true peak −120.0 dBTP" in told
+
+
+def test_a_sound_that_is_another_under_the_same_pictures_is_not_certified_by_what_was_heard_before(picture, tmp_path):
+    path = with_sounds(picture, tmp_path / "kept.mkv", [steady()], "pcm_s16le")
+    survey = surveyed(path)
+    assert check_again(survey, Monitor()).good
+    swapped = with_sounds(picture, tmp_path / "other.mkv", [steady() * [1, -1]], "pcm_s16le")
+    assert swapped.stat().st_size == path.stat().st_size
+    path.write_bytes(swapped.read_bytes())
+    here = replace(survey, programme=probe(path))  # as a survey that was kept comes back to a file of this name
+    with pytest.raises(MediaError, match="is not what was surveyed"):
+        check_again(here, Monitor())
 
 
 def test_samples_that_are_no_numbers_are_told_and_the_rest_is_measured(picture, tmp_path):

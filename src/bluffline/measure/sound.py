@@ -47,6 +47,12 @@ class SoundMeasure:
     together: Single
     trouble: str = ""
 
+    def same(self, other: "SoundMeasure") -> bool:
+        """Whether another measurement came to the same in every hop."""
+        hops = [(getattr(self, name), getattr(other, name)) for name in ("weighted", "power", "peak", "clipped", "together")]
+        alike = all(np.array_equal(one, another) for one, another in hops)
+        return alike and (self.tracks, self.begins, self.trouble) == (other.tracks, other.begins, other.trouble)
+
     @property
     def seconds(self) -> float:
         """How long it is, in whole hops."""

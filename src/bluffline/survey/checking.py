@@ -7,10 +7,12 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from bluffline.errors import MediaError
+from bluffline.measure.sound import SoundMeasure
 from bluffline.media.reader import Reader
 from bluffline.rules.finding import Finding
 from bluffline.rules.shots import Shot
 from bluffline.survey.beside import Beside
+from bluffline.survey.hearing import hear
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import Survey, must_fix, run_survey, unreadable_frames
 
@@ -61,7 +63,7 @@ def check(survey: Survey, monitor: Monitor, run: Callable[[Survey, Monitor], obj
 
 
 def check_again(survey: Survey, monitor: Monitor) -> Checked:
-    """Bind a survey that was made before to its file: every packet is read again and held against what was measured.
+    """Bind a survey that was made before to its file: every packet of the picture is read again, and every sound heard again.
 
     Raises
     ------
@@ -71,8 +73,10 @@ def check_again(survey: Survey, monitor: Monitor) -> Checked:
         raise MediaError(f"{survey.programme.name} has not been measured wholly yet.")
     total = survey.programme.frame_count
     with Reader(survey.programme) as reader:
-        if survey.read != [reader.packets_digest(lambda number: monitor.at("Reading again", number, total))]:
-            raise MediaError(f"{survey.programme.name} is not what was surveyed; survey it again.")
+        alike = survey.read == [reader.packets_digest(lambda number: monitor.at("Reading again", number, total))]
+    again = hear(survey.programme, tuple(sound.tracks for sound in survey.sounds), monitor)
+    if not alike or not all(map(SoundMeasure.same, survey.sounds, again)):
+        raise MediaError(f"{survey.programme.name} is not what was surveyed; survey it again.")
     return _bound(survey, checksum(survey.programme.opening.files, monitor, "the file"))
 
 

@@ -23,6 +23,7 @@ _JITTER = 0.005  # seconds that times may be off samples before something is mis
 _LONGER = 60.0  # seconds of silence at most that are put in where sound goes on after the picture
 _TOLD_EVERY = 64  # packets
 _WAIT = 0.1  # seconds
+_LEAST_RATE = 8000  # Hz
 _GREATEST = 1000.0  # times full scale that a sample of floating point is taken for
 _NAMED = {"FL", "FR", "FC", "LFE", "BL", "BR", "SL", "SR", "BC", "FLC", "FRC"}
 
@@ -194,6 +195,9 @@ class _Mix:
         if self._meter is not None:
             return True
         if self._trouble or not all(track.rate for track in tracks) or not tracks:
+            return False
+        if min(track.rate for track in tracks) < _LEAST_RATE:
+            self._trouble = f"its sampling rate is under {_LEAST_RATE} Hz, which no loudness is defined for"
             return False
         begins = min(track.begins for track in tracks)
         rates = {track.rate for track in tracks}
