@@ -92,6 +92,7 @@ def test_white_of_the_reference_becomes_the_white_of_the_programme(tmp_path):
         (CGATS.replace("90.0", "ninety"), "line 9, field LAB_L: “ninety” is not a number."),
         (CGATS.replace("90.0", "nan"), "line 9, field LAB_L: “nan” is not a number."),
         (CGATS.replace("90.0", "190"), "line 9, field LAB_L: 190 does not lie between 0 and 110."),
+        (CGATS.replace("90.0 0.0", "90.0 -1E106"), "field LAB_A, LAB_B: 1e+106 does not lie between 0 and 300."),
         (CGATS.replace("90.0 0.0", "90.0"), "line 9: 3 fields where 4 are announced."),
         (CGATS.replace("SETS 2", "SETS 3"), "announces 3 sets of data and holds 2."),
         (CGATS.replace("SETS 2", "SETS two"), "line 7, field NUMBER_OF_SETS: “two” is not a whole number."),

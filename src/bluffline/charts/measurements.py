@@ -22,6 +22,7 @@ _SPECTRAL = re.compile(r"^(?:SPECTRAL_)?(?:NM|R_)?_?(\d{3})(?:NM)?$")
 _WHITE = re.compile(r"\b(D50|D55|D65|A|C)\b", re.IGNORECASE)
 _WHITE_KEYS = ("ILLUMINATION_NAME", "ILLUMINANT", "WEIGHTING_FUNCTION", "MEASUREMENT_SOURCE", "WHITE")
 _LEAST_BANDS = 16
+_MOST_CHROMA, _MOST_XYZ = 300, 200  # further out than any surface or lamp that a camera sees
 _FIELD = re.compile(r'"[^"]*"|\S+')
 
 
@@ -79,17 +80,19 @@ def _colours(path: Path, fields: list[str], rows: list[_Row], white: str) -> NDA
     if all(name in fields for name in _LAB):
         lab = _numbers(path, fields, rows, _LAB)
         _require_range(path, rows, lab[:, 0], 0, 110, "LAB_L")
+        _require_range(path, rows, np.abs(lab[:, 1:]).max(axis=1), 0, _MOST_CHROMA, "LAB_A, LAB_B")
         return lab_to_xyz(lab, np.array(WHITES[white]))
     if all(name in fields for name in _XYZ):
         xyz = _numbers(path, fields, rows, _XYZ)
         _require_range(path, rows, xyz[:, 1], 0, 120, "XYZ_Y")
+        _require_range(path, rows, np.abs(xyz).max(axis=1), 0, _MOST_XYZ, "XYZ_X, XYZ_Z")
         return xyz / 100
     bands = {int(match[1]): field for field in fields if (match := _SPECTRAL.match(field))}
     if len(bands) < _LEAST_BANDS:
         raise ChartError(f"{path} has neither LAB_L LAB_A LAB_B, nor XYZ_X XYZ_Y XYZ_Z, nor a spectrum.")
     lengths = sorted(bands)
     reflectance = _numbers(path, fields, rows, [bands[length] for length in lengths])
-    _require_range(path, rows, reflectance.max(axis=1), 0, 2, "spectrum (0 … 1)")
+    _require_range(path, rows, np.abs(reflectance).max(axis=1), 0, 2, "spectrum (0 … 1)")
     return integrate(np.array(lengths, np.float64), reflectance, white)
 
 

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import firwin, sosfilt, upfirdn
 
 Single = NDArray[np.float32]
 
@@ -136,6 +135,8 @@ def k_weighting(rate: int) -> NDArray[np.float64]:
 @lru_cache(maxsize=4)
 def _between(rate: int) -> tuple[int, NDArray[np.float64], float]:
     """How many times as many samples tell the true peak, the filter that makes them, and how much it can add at most."""
+    from scipy.signal import firwin
+
     times = 4 if rate < 96_000 else 2
     taps = firwin(2 * _REACH * times + 1, 1 / times, window=("kaiser", 7.0)) * times
     return times, taps, float(max(np.abs(taps[phase::times]).sum() for phase in range(times)))
@@ -174,6 +175,8 @@ class SoundMeter:
         )
 
     def _measure(self, samples: Single, count: int) -> None:
+        from scipy.signal import sosfilt
+
         weighted, self._state = sosfilt(k_weighting(self._rate), samples.astype(np.float64), axis=0, zi=self._state)
         in_hops = samples.reshape(count, self._hop, -1)
         peak = np.abs(in_hops).max(axis=1)
@@ -190,6 +193,8 @@ class SoundMeter:
         self._before = held[-2 * _REACH :]
         found = peak.copy()
         if float(peak.max()) * most > max(self._greatest, _LOUD):
+            from scipy.signal import upfirdn
+
             # What lies between the last samples is told with those that come next.
             fine = np.abs(upfirdn(taps, held, up=times, axis=0))[2 * _REACH * times :][: len(samples) * times]
             found = np.maximum(fine.reshape(len(peak), self._hop * times, -1).max(axis=1), peak).astype(np.float32)
