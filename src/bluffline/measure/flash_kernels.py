@@ -26,8 +26,6 @@ def _state(values, marked, newest, known, limits):
             low, low_age, low_at = value, age, at
         if value > high:
             high, high_age, high_at = value, age, at
-    if high - low < step:
-        return 0
     own = not marks or marked[newest]
     risen = _apart(low, now, step, bright, contrast) and (own or marked[low_at])
     fallen = _apart(now, high, step, bright, contrast) and (own or marked[high_at])
@@ -51,19 +49,28 @@ def _rises(states, newest, known):
 def count_flashes(values, marked, cells, together, states, rose, counts, newest, turn, known, limits):
     """Take the newest of the pictures of a ring, and count how often each point has risen within another.
 
-    values: (P, R) float32, newest in column ``newest`` of ``known``; marked: (P, R) bool, and ``limits``: step, bright,
+    values: (R, P) float32, newest in row ``newest`` of ``known``; marked: (R, P) bool, and ``limits``: step, bright,
     contrast and whether one end of a change has to be marked. cells: (P,) the cell each point lies in, of which ``together`` is
     the share that has to go one way, of all that move. Given anew are the newest of states: (P, R) int8, column ``turn`` of
     rose: (P, S) bool, and counts: (P,) int32. Returns how many points rose in the newest.
     """
     up, down = np.zeros(cells.max() + 1, np.int32), np.zeros(cells.max() + 1, np.int32)
-    for place in range(len(values)):
-        state = _state(values[place], marked[place], newest, known, limits)
+    least, most = values[0].copy(), values[0].copy()
+    for row in range(1, known):
+        for place in range(len(least)):
+            value = values[row, place]
+            least[place] = value if value < least[place] else least[place]
+            most[place] = value if value > most[place] else most[place]
+    step = np.float32(limits[0])
+    for place in range(len(least)):
+        state = np.int8(0)
+        if most[place] - least[place] >= step:  # most points stay as they are
+            state = np.int8(_state(values[:, place], marked[:, place], newest, known, limits))
         states[place, newest] = state
         up[cells[place]] += state == 1
         down[cells[place]] += state == -1
     rising = 0
-    for place in range(len(values)):
+    for place in range(len(least)):
         cell, state = cells[place], states[place, newest]
         if (up[cell] if state == 1 else down[cell]) < together * (up[cell] + down[cell]):
             state = 0

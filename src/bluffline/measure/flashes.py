@@ -1,5 +1,6 @@
 """Flashes [BT1702]: what of a picture brightens and darkens, or turns red and back, how often within a second."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from math import ceil
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from bluffline.measure import flash_kernels as kernels
 from bluffline.signal.colorimetry import rgb_to_xyz, to_light
 from bluffline.signal.format import Model, Planes, Scan, SignalFormat
-from bluffline.signal.matrix import ycbcr_to_rgb
+from bluffline.signal.matrix import ChromaGains
 
 _STEP, _BRIGHT, _CONTRAST = 20.0, 160.0, 1 / 17  # cd/m² that count; from where contrast counts instead, and how much [BT1702]
 _RED_STEP, _RED_SHARE, _RED_SCALE = 20.0, 0.8, 320.0  # of R − G − B, and of R in all three where red is saturated [WCAG22]
@@ -20,6 +21,8 @@ _ACROSS = 120  # points of a line at most
 _COLUMNS, _ROWS, _TOGETHER = 16, 9, 0.85  # cells, and the share of their points that change which has to go one way
 _LATELY = 0.24  # seconds in which a change has to have come about; that is longer than half of any flash that counts
 _SHORTEST_LATELY = 13  # pictures
+_FINE = 4096  # steps of signal to 100 %, by which light is told
+Single = NDArray[np.float32]
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,32 +91,41 @@ def lights(planes: Planes, source: SignalFormat, white: float) -> tuple[Light, .
     return tuple(_shown(_signal(planes, source, rows, grid.columns), source, white) for rows in grid.rows)
 
 
-def _signal(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> NDArray[Any]:
-    """(P, 3) R′, G′ and B′ of points, 0 … 1; each has the chroma that it is stored with."""
-    levels, first = source.levels, planes[0][np.ix_(rows, columns)].astype(np.float64)
-    if source.model is Model.RGB:
-        rest = [plane[np.ix_(rows, columns)].astype(np.float64) for plane in planes[1:]]
-        return (np.stack([first, *rest], -1).reshape(-1, 3) - levels.black) / levels.swing
+def _signal(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> list[Single]:
+    """R′, G′ and B′ of points, (P,) each, 0 … 1; each point has the chroma that it is stored with."""
+    levels, single = source.levels, np.float32
+    own = planes if source.model is Model.RGB else planes[:1]
+    luma, *rest = (plane[np.ix_(rows, columns)].ravel().astype(single) for plane in own)
+    luma = (luma - single(levels.black)) * single(1 / levels.swing)
+    if rest:
+        return [luma, *((part - single(levels.black)) * single(1 / levels.swing) for part in rest)]
     sites = np.ix_(source.sites_of_rows[rows], columns // 2 if source.halved[0] else columns)
-    chroma = [(plane[sites].astype(np.float64) - levels.zero) / levels.span for plane in planes[1:]]
-    return ycbcr_to_rgb(np.stack([(first - levels.black) / levels.swing, *chroma], -1).reshape(-1, 3), source.matrix)
+    gains = ChromaGains.of(source.matrix)
+    cb, cr = ((plane[sites].ravel().astype(single) - single(levels.zero)) * single(1 / levels.span) for plane in planes[1:])
+    green = luma + single(gains.green_cb) * cb + single(gains.green_cr) * cr
+    return [luma + single(gains.red_cr) * cr, green, luma + single(gains.blue_cb) * cb]
 
 
-def _shown(signal: NDArray[Any], source: SignalFormat, white: float) -> Light:
-    weights = rgb_to_xyz(source.primaries)[1]
-    light = to_light(np.maximum(signal, 0), source.transfer)
+@lru_cache(maxsize=8)
+def _light_of(transfer: str) -> Single:
+    """Light of signals from 0 up, `_FINE` steps to 1."""
+    return to_light(np.arange(2 * _FINE) / _FINE, transfer).astype(np.float32)
+
+
+def _shown(signal: Sequence[Single], source: SignalFormat, white: float) -> Light:
+    weights = [np.float32(weight) for weight in rgb_to_xyz(source.primaries)[1]]
+    table = _light_of(source.transfer)
+    places = (np.clip(part * np.float32(_FINE) + np.float32(0.5), 0, len(table) - 1).astype(np.int32) for part in signal)
+    red, green, blue = (table[place] for place in places)
+    luminance = weights[0] * red + weights[1] * green + weights[2] * blue
+    scale: Any = np.float32(white)
     if source.transfer == "pq":
-        light *= _PQ_WHITE
-        white = _PQ_WHITE
+        scale, white = np.float32(_PQ_WHITE), _PQ_WHITE
     elif source.transfer == "hlg":
-        light *= _HLG_PEAK * np.maximum(light @ weights, 1e-9)[:, None] ** (_HLG_GAMMA - 1)
-        white = _HLG_PEAK
-    else:
-        light *= white
-    total = light.sum(axis=1)
-    red = np.maximum(light[:, 0] - light[:, 1] - light[:, 2], 0) * (_RED_SCALE / white)
-    saturated = (light[:, 0] >= _RED_SHARE * total) & (total > 0)
-    return Light((light @ weights).astype(np.float32), red.astype(np.float32), saturated)
+        scale, white = _HLG_PEAK * np.maximum(luminance, 1e-9) ** (_HLG_GAMMA - 1), _HLG_PEAK
+    over = np.maximum(red - green - blue, 0) * scale * np.float32(_RED_SCALE / white)
+    saturated = (red >= np.float32(_RED_SHARE) * (red + green + blue)) & (red > 0)
+    return Light(np.asarray(luminance * scale, np.float32), np.asarray(over, np.float32), saturated)
 
 
 class _Counting:
@@ -129,12 +141,12 @@ class _Counting:
         """How many points rise in the next picture; a picture of another size begins anew."""
         if len(values) != len(self.counts):
             points, lately = len(values), self._lately
-            self._values, self._marked = np.zeros((points, lately), np.float32), np.zeros((points, lately), np.bool_)
+            self._values, self._marked = np.zeros((lately, points), np.float32), np.zeros((lately, points), np.bool_)
             self._states, self._rose = np.zeros((points, lately), np.int8), np.zeros((points, self._second), np.bool_)
             self.counts = np.zeros(points, np.int32)
             self._taken = 0
         newest, turn = self._taken % self._lately, self._taken % self._second
-        self._values[:, newest], self._marked[:, newest] = values, marked
+        self._values[newest], self._marked[newest] = values, marked
         self._taken += 1
         rising: int = kernels.count_flashes(
             self._values, self._marked, cells, _TOGETHER, self._states, self._rose, self.counts, newest, turn,
