@@ -30,7 +30,7 @@ _SECONDS, _RATE = 24, 48_000
 _HEARD = "none", "none", "silence", "one side", "sound-clipped", "phase", "true-peak", "loudness", "short silence", "wide"
 _UNHEARD = "none", "short silence", "wide"
 _RULE = {"one side": "silence"}
-_ALSO = {kind: {"loudness"} for kind in ("true-peak", "silence", "one side")} | {"sound-clipped": {"true-peak", "loudness"}}
+_ALSO = {kind: {"loudness"} for kind in ("true-peak", "silence", "one side", "wide")} | {"sound-clipped": {"true-peak", "loudness"}}
 _SOUND_RULES = [rule for rule in RULES if rule.key == "sound"]
 
 
@@ -116,6 +116,9 @@ def _heard(number):
     both = noise * rng.uniform(0.1, 1) + voice[:, None] * rng.uniform(0.3, 1)
     both[:, 1] = both[:, 1] * 0.9 + 0.1 * rng.normal(0, 0.1, count)
     asked = rng.uniform(-23.4, -22.6) if kind != "loudness" else -23 + rng.choice([-1, 1]) * rng.uniform(0.7, 9)
+    for _ in range(3):  # no peak of it comes near full scale, which would be a fault of its own
+        both *= 10 ** ((asked - _metered(both).integrated) / 20)
+        both = 0.6 * np.tanh(both / 0.6)
     both *= 10 ** ((asked - _metered(both).integrated) / 20)
     length = int(_RATE * (rng.uniform(0.3, 2.5) if kind == "short silence" else rng.uniform(3.5, 8)))
     first = int(rng.integers(_RATE, count - length - _RATE))
@@ -131,7 +134,7 @@ def _heard(number):
     elif kind == "phase":
         both[part, 1] = -both[part, 0]
     elif kind == "wide":  # left and right have nothing in common, which is no fault
-        both[part, 1] = np.roll(both[part, 0], 7919)
+        both[part, 1] = np.abs(both[part]).mean() * rng.normal(0, 1.2, length)
     run = range(_SECONDS * 25) if kind == "loudness" else range(first * 25 // _RATE, (first + length) * 25 // _RATE + 1)
     rules = parse_rules(load_rules("delivery").text, "delivery")
     surveyed = Surveyed(Region.whole(signal()), 25.0, complete=True, source=signal(), sounds=[_metered(both)])
