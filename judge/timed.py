@@ -30,7 +30,8 @@ _SECONDS, _RATE = 24, 48_000
 _HEARD = "none", "none", "silence", "one side", "sound-clipped", "phase", "true-peak", "loudness", "short silence", "wide"
 _UNHEARD = "none", "short silence", "wide"
 _RULE = {"one side": "silence"}
-_ALSO = {kind: {"loudness"} for kind in ("true-peak", "silence", "one side", "wide")} | {"sound-clipped": {"true-peak", "loudness"}}
+_MOVES = "true-peak", "silence", "one side", "wide"  # what loudness moves by
+_ALSO = {kind: {"loudness"} for kind in _MOVES} | {"sound-clipped": {"true-peak", "loudness"}}
 _SOUND_RULES = [rule for rule in RULES if rule.key == "sound"]
 
 
