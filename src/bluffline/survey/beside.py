@@ -5,7 +5,7 @@ from threading import Thread
 from typing import Generic, TypeVar
 
 from bluffline.errors import CancelledError
-from bluffline.survey.monitor import Monitor
+from bluffline.survey.monitor import Monitor, Progress
 
 Made = TypeVar("Made")
 
@@ -13,8 +13,8 @@ Made = TypeVar("Made")
 class Beside(Generic[Made]):
     """Begun at once, and stopped when the other job ends first: ``stop`` it wherever that ends."""
 
-    def __init__(self, work: Callable[[Monitor], Made]) -> None:
-        self._monitor = Monitor()
+    def __init__(self, work: Callable[[Monitor], Made], tell: Callable[[Progress], None] = lambda _: None) -> None:
+        self._monitor = Monitor(tell)
         self._made: list[Made] = []
         self._error: Exception | None = None
         self._thread = Thread(target=self._run, args=(work,), name="bluffline-beside", daemon=True)

@@ -40,7 +40,7 @@ class Listening:
 
     def __init__(self, programme: Programme, asked: Mapping) -> None:
         self._at: Progress | None = None
-        self._beside = Beside(lambda quiet: hear(programme, sounds_of(programme, asked), quiet, self._tell))
+        self._beside = Beside(lambda quiet: hear(programme, sounds_of(programme, asked), quiet), self._tell)
 
     def _tell(self, told: Progress) -> None:
         self._at = told
@@ -74,7 +74,7 @@ def listening(programme: Programme, asked: Mapping | None) -> Iterator[Listening
             heard.stop()
 
 
-def hear(programme: Programme, sounds: Mapping, monitor: Monitor, tell: Any = lambda _: None) -> list[SoundMeasure]:
+def hear(programme: Programme, sounds: Mapping, monitor: Monitor) -> list[SoundMeasure]:
     """Measure programme sounds, each of its tracks, to their ends.
 
     A track that can't be decoded, or that becomes another on its way, is measured up to there; `SoundMeasure.trouble` says so.
@@ -101,7 +101,6 @@ def hear(programme: Programme, sounds: Mapping, monitor: Monitor, tell: Any = la
                         mix.go_on()
                     done = min(int(track.seconds), total)
                     monitor.at("Sound", done, total, "seconds")
-                    tell(Progress("Sound", done, total, 0.0, "seconds"))
         except av.error.FFmpegError as error:
             for track in tracks.values():
                 track.trouble = track.trouble or f"the file is damaged after {track.seconds:.1f} s of it ({error.strerror})"
