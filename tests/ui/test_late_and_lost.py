@@ -443,6 +443,13 @@ def test_work_that_waits_to_be_kept_is_kept_when_the_desk_is_closed(surveyed_des
     again.close()
 
 
+def test_a_window_that_is_closed_is_told_nothing_more(surveyed_desk):
+    surveyed_desk.facts.tell_left()
+    assert [timer for timer in surveyed_desk.findChildren(QTimer) if timer.isActive()]
+    surveyed_desk.close()
+    assert not [timer for timer in surveyed_desk.findChildren(QTimer) if timer.isActive()]
+
+
 def test_opening_is_stopped_and_what_is_under_control_goes_on(surveyed_desk, qtbot, hold, other_clip):
     desk, programme = surveyed_desk, surveyed_desk.session.programme
     held = hold(kept_surveys, "frame_index")

@@ -467,5 +467,6 @@ class Desk(QMainWindow):
         self.delivering.stop()
         self.trying.stop()
         self.skyline.stop()
+        self.facts.stop()
         self.header.say("")
         self.viewer.close()

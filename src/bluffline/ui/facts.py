@@ -25,7 +25,7 @@ class Facts:
         self._session, self._viewer, self._measuring, self._header = session, viewer, measuring, header
         self._heads = heads
         self._added: dict[int, int] = {}  # findings that coding adds, as they were told of
-        self._left = QTimer()  # thousands of shots are counted after what the hand did is drawn
+        self._left = QTimer(heads["Findings"])  # thousands of shots are counted after what the hand did is drawn
         self._left.setSingleShot(True)
         self._left.timeout.connect(self._tell_left)
 
@@ -45,6 +45,10 @@ class Facts:
     def tell_left(self) -> None:
         """How much of what must be fixed is left, as far as it is known; in a moment, once for all that changes until then."""
         self._left.start()
+
+    def stop(self) -> None:
+        """Tell no more."""
+        self._left.stop()
 
     def _tell_left(self) -> None:
         session = self._session
