@@ -1,5 +1,6 @@
 """Findings of time and sound on the desk: lanes of the skyline, the list by kind, and the demo that has them."""
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
@@ -8,6 +9,7 @@ from bluffline.rules.rule import Aspect
 from bluffline.rules.severity import Severity
 from bluffline.ui.findings.list import Order
 from bluffline.ui.skyline.lanes import HIGH, Lanes
+from bluffline.ui.skyline.marks import TOLD_APART
 
 WAIT = 120_000
 MUST, LOOK = Severity.MUST_FIX, Severity.LOOK
@@ -23,7 +25,7 @@ BLACK, HIGH_LUMA = found("black", 5, 9), found("luma-high", 0, 9)
 
 def test_each_kind_has_a_lane_of_its_own_where_there_is_one():
     lanes, rest = Lanes.of([HIGH_LUMA, LOUD, QUIET, BLACK])
-    assert [(aspect, findings) for aspect, findings in lanes.lanes] == [(Aspect.TIME, [BLACK]), (Aspect.SOUND, [LOUD, QUIET])]
+    assert [(lane.aspect, lane.findings) for lane in lanes.lanes] == [(Aspect.TIME, [BLACK]), (Aspect.SOUND, [LOUD, QUIET])]
     assert rest == [HIGH_LUMA] and lanes.high == 2 * HIGH
     none, all_of_it = Lanes.of([HIGH_LUMA])
     assert none.high == 0 and all_of_it == [HIGH_LUMA]
@@ -34,14 +36,37 @@ def test_each_kind_has_a_lane_of_its_own_where_there_is_one():
 ])  # fmt: skip
 def test_a_bar_is_pointed_at_and_the_shorter_one_before_what_it_lies_in(x, row, meant):
     lanes, _ = Lanes.of([HIGH_LUMA, LOUD, QUIET, BLACK])
-    assert lanes.at(QPointF(x, 20 + row * HIGH + 4), 20, float, None) is meant
-    assert lanes.at(QPointF(30, 15), 20, float, None) is None
+    assert lanes.at(QPointF(x, 20 + row * HIGH + 4), 20, np.positive, None) is meant
+    assert lanes.at(QPointF(30, 15), 20, np.positive, None) is None
 
 
 def test_a_click_on_what_is_selected_goes_to_the_next_that_lies_there():
     lanes, _ = Lanes.of([LOUD, QUIET])
     place = QPointF(30, 24)
-    assert lanes.at(place, 20, float, QUIET) is LOUD and lanes.at(place, 20, float, LOUD) is QUIET
+    assert lanes.at(place, 20, np.positive, QUIET) is LOUD and lanes.at(place, 20, np.positive, LOUD) is QUIET
+
+
+def test_of_thousands_on_the_same_pixels_the_gravest_are_drawn():
+    rng = np.random.default_rng(5)
+    firsts = rng.integers(0, 100_000, 4000)
+    many = [
+        found("silence", first, first + length, severity)
+        for first, length, severity in zip(
+            firsts.tolist(), rng.integers(1, 400, 4000).tolist(), [MUST, LOOK] * 2000, strict=True
+        )
+    ]
+    lane = Lanes.of(many)[0].lanes[0]
+    for number, finding in enumerate(lane.findings):
+        if number % 40 == 0:
+            first, last = finding.first_frame, finding.last_frame
+            inside = [each for each in many if first <= each.first_frame and each.last_frame <= last]
+            assert lane.thin[number] == any(each.length < finding.length for each in inside)
+    spans = lane.spans(lambda frames: frames / 100)
+    drawn = lane.drawn(spans)
+    places = [tuple(span) for span in (spans // TOLD_APART).tolist()]
+    assert len(drawn) == len(set(places)), "one for each place"
+    graver = {place for place, each in zip(places, lane.findings, strict=True) if each.severity is MUST}
+    assert all((lane.findings[number].severity is MUST) == (places[number] in graver) for number in drawn)
 
 
 @pytest.fixture

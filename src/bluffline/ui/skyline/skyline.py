@@ -1,6 +1,5 @@
 """The skyline: the extremes of every frame along the whole programme, as one silhouette."""
 
-from collections.abc import Mapping
 from typing import TypeVar
 
 import numpy as np
@@ -21,7 +20,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from bluffline.gauges.trace_kernels import silhouette
+from bluffline.gauges.extremes import draw_extremes
 from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
@@ -53,6 +52,7 @@ class Skyline(QWidget):
         self._start, self._end = 0.0, 1.0
         self._image: QImage | None = None
         self._drawn: tuple[object, QPixmap] | None = None
+        self._stripped: tuple[Marks, object, QPixmap] | None = None
         self._marked, self._met, self._lanes, self._told = Marks.of([], []), Meeting.of([]), Lanes([]), session.findings
         self._pan_from: tuple[float, float] | None = None
         self._low = False
@@ -264,7 +264,8 @@ class Skyline(QWidget):
                 painter.drawImage(field.topLeft(), self._image)
             self._draw_limits(painter, field)
             self._draw_shots(painter, field)
-            self._draw_marks(painter, field)
+            painter.drawPixmap(0, 0, self._strip(field))
+            self._draw_selected(painter, field)
             painter.end()
             self._drawn = key, drawn
         return self._drawn[1]
@@ -277,19 +278,12 @@ class Skyline(QWidget):
 
     def drawn_silhouette(self, width: int, height: int) -> QImage | None:
         """The extremes of every frame in view at a size; None where nothing has been measured."""
-        columns = self._session.source_columns()
-        first = (self._start + np.arange(width) * (self._end - self._start) / width).astype(np.int64)
-        taken = first[first < len(columns.get("y_max", ()))]
-        if not len(taken):
-            return None
-        span = max(int(np.ceil((self._end - self._start) / width)), 1)
-        limits = self._session.rules.limits
+        session = self._session
         image = np.full((height, width), WELL.red(), np.uint8)
-        silhouette(  # type: ignore[call-arg]  # a kernel's own arguments are not declared to the type checker
-            *(_extremes(each, taken, span) for each in (columns, self._session.treated_columns())),
-            np.linspace(HIGH, LOW, height), np.array([*limits.luma, *limits.rgb]), image,
-        )  # fmt: skip
-        if not self._session.foreseen:
+        both = session.source_columns(), session.treated_columns()
+        if not draw_extremes(image, both, (self._start, self._end), (LOW, HIGH), session.rules.limits):
+            return None
+        if not session.foreseen:
             self._more.start()
         drawn = QImage(image.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
         return drawn.copy()  # the copy owns its pixels
@@ -304,17 +298,37 @@ class Skyline(QWidget):
                 y = round(self._y_of(value)) + 0.5
                 painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
 
-    def _draw_marks(self, painter: QPainter, field: QRectF) -> None:
-        """The findings in view; of those too close to be told apart the gravest, and in any case the selected one."""
-        marks, selected = self._marks(), self._session.place.selected
+    def _strip(self, field: QRectF) -> QPixmap:
+        """The findings in view, over the field; drawn again when they, or what is in view, are others."""
+        marks, ratio = self._marks(), self.devicePixelRatioF()
+        key = self._start, self._end, field.width(), ratio
+        if self._stripped is None or self._stripped[0] is not marks or self._stripped[1] != key:
+            drawn = QPixmap(QSize(self.width(), int(field.top())) * ratio)
+            drawn.setDevicePixelRatio(ratio)
+            drawn.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(drawn)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._draw_marks(painter, field, marks)
+            painter.end()
+            self._stripped = marks, key, drawn
+        return self._stripped[2]
+
+    def _draw_marks(self, painter: QPainter, field: QRectF, marks: Marks) -> None:
+        """The findings in view; of those too close to be told apart the gravest."""
         xs = self._xs_of(marks)
         drawn = {severity: drawn_mark(severity, TEXT, 4.5, self.devicePixelRatioF()) for severity in Severity}
         for number in marks.at_places(xs, field.left(), field.right()):
             mark = drawn[marks.findings[number].severity]
             half = mark.deviceIndependentSize().width() / 2
             painter.drawPixmap(round(xs[number] - half), round(_TOP / 2 - half), mark)
-        self._lanes.draw(painter, field, _TOP, self.x_of, selected)
-        if selected is not None and selected in marks.findings:
+        self._lanes.draw(painter, field, _TOP, self.x_of)
+
+    def _draw_selected(self, painter: QPainter, field: QRectF) -> None:
+        selected = self._session.place.selected
+        if selected is None:
+            return
+        self._lanes.draw_selected(painter, field, _TOP, self.x_of, selected)
+        if selected in self._marks().findings:
             draw_mark(painter, self.mark_place(selected), selected.severity, TINT, 4.5)
 
     def _draw_shots(self, painter: QPainter, field: QRectF) -> None:
@@ -387,14 +401,3 @@ class Skyline(QWidget):
             QPolygonF([QPointF(x - 5, field.bottom() + 6), QPointF(x + 5, field.bottom() + 6), QPointF(x, field.bottom())])
         )
         painter.setPen(LINE)
-
-
-def _extremes(columns: Mapping[str, NDArray[np.float64]], first: NDArray[np.int64], span: int) -> NDArray[np.float64]:
-    """(4, W) luma low and high, R′G′B′ low and high over ``span`` frames from each of ``first``, which rise."""
-    if span == 1:
-        return np.stack([columns[name][first] for name in ("y_min", "y_max", "rgb_min", "rgb_max")])
-    end = min(int(first[-1]) + span, len(columns["y_max"]))
-    return np.stack([
-        fold.reduceat(columns[name][:end], first)
-        for name, fold in (("y_min", np.minimum), ("y_max", np.maximum), ("rgb_min", np.minimum), ("rgb_max", np.maximum))
-    ])  # fmt: skip
