@@ -63,7 +63,7 @@ def test_of_thousands_on_the_same_pixels_the_gravest_are_drawn():
             assert lane.thin[number] == any(each.length < finding.length for each in inside)
     spans = lane.spans(lambda frames: frames / 100)
     drawn = lane.drawn(spans)
-    places = [tuple(span) for span in (spans // TOLD_APART).tolist()]
+    places = [(left // TOLD_APART, (right - left) // TOLD_APART) for left, right in spans.tolist()]
     assert len(drawn) == len(set(places)), "one for each place"
     graver = {place for place, each in zip(places, lane.findings, strict=True) if each.severity is MUST}
     assert all((lane.findings[number].severity is MUST) == (places[number] in graver) for number in drawn)

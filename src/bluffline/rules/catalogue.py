@@ -18,6 +18,7 @@ def _found() -> tuple[Rule, ...]:
 
 RULES = _found()
 _BY_NAME = {name: rule for rule in RULES for name in rule.titles}
+_ASPECTS = {name: rule.aspect for name, rule in _BY_NAME.items()}  # asked of each of thousands of findings
 
 
 def rule_of(name: str) -> Rule:
@@ -37,7 +38,7 @@ def rule_title(name: str) -> str:
 
 def aspect_of(finding: Finding) -> Aspect:
     """What of the programme a finding is about."""
-    return rule_of(finding.rule).aspect
+    return _ASPECTS[finding.rule]
 
 
 def answered() -> frozenset[str]:

@@ -57,9 +57,9 @@ class Lane:
         ``spans``: (N, 2) from where to where each is seen, in pixels.
         """
         seen = np.flatnonzero(spans[:, 0] < spans[:, 1])
-        left, right = spans[seen].T.astype(np.int64) // TOLD_APART
-        order = np.lexsort((seen, self.ranks[seen], right, left))
-        places = np.stack([left, right], axis=1)[order]
+        left, wide = spans[seen, 0] // TOLD_APART, np.ptp(spans[seen], axis=1) // TOLD_APART
+        order = np.lexsort((seen, self.ranks[seen], wide, left))
+        places = np.stack([left, wide], axis=1)[order]
         first = np.r_[True, (places[1:] != places[:-1]).any(axis=1)][: len(order)]
         return sorted(seen[order[first]].tolist())
 

@@ -248,9 +248,12 @@ class Skyline(QWidget):
         self._draw_place(painter, field)
 
     def _still(self, field: QRectF) -> QPixmap:
-        """All but the place in view, which alone moves while the programme plays; drawn again when anything of it changes."""
+        """All but the place in view, which alone moves while the programme plays; drawn again when anything of it changes.
+
+        What is about to be drawn anew stands as it was until then: an act and its drawing are two waits, not one.
+        """
         key = self._session.place.shot, self._session.place.selected, self.devicePixelRatioF()
-        if self._drawn is None or self._drawn[0] != key:
+        if self._drawn is None or (self._drawn[0] != key and not self._next.isActive()):
             drawn = QPixmap(self.size() * key[2])
             drawn.setDevicePixelRatio(key[2])
             drawn.fill(Qt.GlobalColor.transparent)
