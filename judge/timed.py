@@ -23,24 +23,58 @@ from joined import HEIGHT, WIDTH, programme
 _CORES = 2
 _PICTURES, _SOUNDS = 100, 120
 _RATES = 24, 25, 30_000 / 1001, 50, 60_000 / 1001
-_KINDS = "none", "none", "flash", "red-flash", "black", "frozen", "slow flash", "small flash", "weak flash", "short black"
-_NONE = "none", "slow flash", "small flash", "weak flash", "short black"
+_KINDS = (
+    "none", "flash", "red-flash", "black", "frozen", "repeat", "film broken",
+    "on twos", "film", "slow flash", "small flash", "weak flash", "short black", "light",
+)  # fmt: skip
+_NONE = "none", "on twos", "film", "slow flash", "small flash", "weak flash", "short black", "light"
 _LIMITS = FlashLimits(25.0, 3, 200.0)
 _SECONDS, _RATE = 24, 48_000
 _HEARD = "none", "none", "silence", "one side", "sound-clipped", "phase", "true-peak", "loudness", "short silence", "wide"
 _UNHEARD = "none", "short silence", "wide"
-_RULE = {"one side": "silence"}
+_RULE = {"one side": "silence", "film broken": "cadence"}
 _MOVES = "true-peak", "silence", "one side", "wide"  # what loudness moves by
-_ALSO = {kind: {"loudness"} for kind in _MOVES} | {"sound-clipped": {"true-peak", "loudness"}}
+_ALSO = {kind: {"loudness"} for kind in _MOVES} | {"sound-clipped": {"true-peak", "loudness"}, "red-flash": {"flash"}}
+_TOLD = "black", "frozen", "flash", "red-flash", "repeat", "cadence"
 _SOUND_RULES = [rule for rule in RULES if rule.key == "sound"]
+
+
+def _moving(frames):
+    """(N,) which frames lie in motion of one speed, from five before to five after, in their shot."""
+    step = np.abs(np.diff(frames[:, ::2, ::2], axis=0)).mean((1, 2, 3)) * 100
+    near = np.lib.stride_tricks.sliding_window_view(step, 10)
+    return 5 + np.flatnonzero((near.min(1) > 2) & (np.ptp(near, axis=1) < 0.3 * near.mean(1)))
+
+
+def _halting(rng, frames, kind):
+    """Pictures that halt or jump where they move, and there; as they were where none of them moves."""
+    if not len(moving := _moving(frames)):
+        return frames, range(0)
+    at = int(rng.choice(moving))
+    if kind.startswith("film"):
+        order = np.arange(len(frames) * 5 // 4) * 4 // 5
+        made, place = frames[order], int(np.flatnonzero(order == at)[0])
+        return (np.delete(made, place, axis=0), range(place - 1, place + 8)) if kind == "film broken" else (made, range(0))
+    if kind == "light":  # comes on in one frame
+        made = frames.copy()
+        made[at:] = np.clip(made[at:] * rng.uniform(1.15, 1.6), 0, 1.05)
+        return made, range(0)
+    if kind == "on twos":
+        return frames[np.arange(len(frames)) // 2 * 2], range(0)
+    count = int(rng.integers(1, 3))
+    return np.concatenate([frames[:at], *[frames[at - 1 : at]] * count, frames[at:]]), range(at, at + count)
 
 
 def _wrong(rng, frames, kind, rate):
     """Pictures with what is wrong with them in a run of 1.5 seconds or more, and that run."""
+    if kind in ("repeat", "film", "film broken", "on twos", "light"):
+        return _halting(rng, frames, kind)
     length = min(round(rate * rng.uniform(1.5, 2.5)), len(frames) - 2)
     if kind == "short black":
         length = round(rate * rng.uniform(0.1, 0.35))
     first = int(rng.integers(1, len(frames) - length))
+    if kind == "frozen" and np.abs(frames[first] - frames[first - 1]).mean() > 0.1:
+        first += 1  # what stands from a cut to a cut is a still
     run, made = range(first, first + length), frames.copy()
     frequency = rng.uniform(1.0, 2.6) if kind == "slow flash" else rng.uniform(3.6, rate / 2.2)
     share = rng.uniform(0.08, 0.2) if kind == "small flash" else rng.uniform(0.4, 1.0)
@@ -71,8 +105,10 @@ def _pictures(names, number):
     rate, kind, woven = _RATES[number % len(_RATES)], _KINDS[number % len(_KINDS)], number % 3 == 0
     frames, _ = programme(rng, names, joins=4, cut=True)
     made, run = _wrong(rng, np.asarray(frames), kind, rate)
+    if kind not in _NONE and not run:
+        kind = "none"
     source, rules = signal(WIDTH, HEIGHT), load_rules("r103")
-    if woven and rate < 40:  # of two pictures a frame; half as long
+    if woven and rate < 40 and kind not in ("repeat", "film", "film broken"):  # of two pictures a frame; half as long
         source, rate = replace(source, interlaced=True), rate / 2
         made = [_woven(one, other) for one, other in zip(made[::2], made[1::2], strict=False)]
         run = range(run.start // 2, run.stop // 2)
@@ -84,7 +120,7 @@ def _pictures(names, number):
     search.grow(table, complete=True)
     surveyed = Surveyed(Region.whole(source), rate, complete=True, source=source)
     found = judge(table, find_shots(table, search.found), source, rules, surveyed)
-    told = [each for each in found if each.rule in ("black", "frozen", "flash", "red-flash") and each.severity != "note"]
+    told = [each for each in found if each.rule in _TOLD and each.severity != "note"]
     return _counted(kind, _NONE, [(each.rule, each.first_frame, each.last_frame) for each in told], run)
 
 

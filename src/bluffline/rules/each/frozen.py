@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bluffline.declared import Between
 from bluffline.measure.table import DRIFT
@@ -40,12 +41,11 @@ class Frozen(Rule):
 
     def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
         asked, rate, black = self.asked(shot.rules), shot.surveyed.rate, Black()
-        change = shot.column("pixel_change").astype(np.float64)
-        tiles = shot.column("tile_change") / _TILE
-        same = shot.readable & (np.maximum(change, tiles) <= asked.noise)
+        change, moved = shot.column("pixel_change").astype(np.float64), movement(shot)
+        same = shot.readable & (moved <= asked.noise)
         went_on = bool(same[0])  # the frame before it, of another shot, is the same: it was divided by hand in a freeze
         same[0] = False
-        anew = shot.readable & (np.maximum(change, tiles) <= _REFRESH * asked.noise)
+        anew = shot.readable & (moved <= _REFRESH * asked.noise)
         for first, last in runs_in(~same):
             inside = first >= 2 and last + 2 < len(same) and same[first - 2] and same[last + 2]
             if inside and last - first < _ANEW and anew[first : last + 1].all():
@@ -67,3 +67,8 @@ class Frozen(Rule):
                 yield replace(found, severity=Severity.NOTE, reason="A still: nothing moves from cut to cut")
             else:
                 yield replace(found, reason=f"Frozen for {found.frames / rate:.2f} s{found.runs_told}")
+
+
+def movement(shot: ShotEvidence) -> NDArray[np.float64]:
+    """(N,) how far frames are from those before them, in percent of luma: in the mean, or by as much in a small part."""
+    return np.maximum(shot.column("pixel_change").astype(np.float64), shot.column("tile_change") / _TILE)

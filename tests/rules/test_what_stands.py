@@ -1,4 +1,4 @@
-"""Black and frozen frames: seconds of them are found, as coded by whom one meets; what only looks like it is not."""
+"""Black, frozen and repeated frames are found, as coded by whom one meets; what only looks like it is not."""
 
 import cv2
 import numpy as np
@@ -46,9 +46,9 @@ def stopping(picture):
     return lambda number: picture(FIRST if FIRST <= number <= LAST else number)
 
 
-def found(path, rules="r103"):
+def found(path, rules="r103", looked_for=("black", "frozen")):
     survey = run_survey(start_survey(probe(path), load_rules(rules) if isinstance(rules, str) else rules), Monitor())
-    return [each for each in survey.findings() if each.rule in {"black", "frozen"}]
+    return [each for each in survey.findings() if each.rule in looked_for]
 
 
 @pytest.mark.parametrize("codec", CODINGS)
@@ -105,3 +105,53 @@ def test_rules_that_do_not_name_them_do_not_judge_them(clip):
     (grave,) = found(path, parse_rules(limits + '[frozen]\nseverity = "must fix"', "grave"))
     assert grave.severity is Severity.MUST_FIX
     assert not found(path, parse_rules(limits + "[frozen]\nseconds = 1.3", "patient"))
+
+
+def halts(path, rules="r103"):
+    return found(path, rules, ("repeat", "cadence"))
+
+
+def shown_again(picture, at, times=1):
+    return lambda number: picture(number - min(max(number - at + 1, 0), times))
+
+
+def as_film(picture, at=FRAMES + 1):
+    """24 pictures a second as 30; from a frame on one that is shown again is left out."""
+    return lambda number: picture((number + (number >= at)) * 4 // 5)
+
+
+@pytest.mark.parametrize("codec", CODINGS)
+@pytest.mark.parametrize(("picture", "times"), [(panned, 1), (grained, 2)])
+def test_a_frame_that_is_shown_again_in_motion_is_found(clip, codec, picture, times):
+    ending, pixels, options = CODINGS[codec]
+    whole = {"codec": codec, "pixel_format": pixels, "options": options}
+    (again,) = halts(clip(f"again{ending}", shown_again(picture, 33, times), FRAMES, **whole))
+    assert (again.rule, again.severity, again.first_frame, again.last_frame) == ("repeat", Severity.LOOK, 33, 32 + times)
+    assert again.reason == ("One frame is" if times == 1 else "2 frames are") + " shown again in the middle of motion"
+    assert not halts(clip(f"whole{ending}", picture, FRAMES, **whole))
+
+
+@pytest.mark.parametrize("picture", [
+    lambda number: panned(number // 2),
+    lambda number: panned(number // 3),
+    as_film(panned),
+    speaking,
+    lambda number: panned(number) * (0.5 if number % 12 < 3 else 1),  # flashes
+    lambda number: panned(min(number, 30) + max(number - 40, 0)),  # stops, and goes on
+    lambda number: panned(number // 10),  # slowly, step by step
+    lambda number: np.zeros_like(scenes.scene(np.random.default_rng(7)))[:240, :400, None].repeat(3, -1),
+], ids=["twos", "threes", "film", "a small thing", "flashes", "a stop", "steps", "black"])  # fmt: skip
+def test_what_is_slower_by_a_pattern_or_stands_is_not(clip, picture):
+    assert not halts(clip("other.mkv", picture, FRAMES))
+
+
+def test_a_pattern_of_film_that_breaks_is_found_where_it_does(clip):
+    (broken,) = halts(clip("film.mkv", as_film(panned, 33), FRAMES), "delivery")
+    assert (broken.rule, broken.severity) == ("cadence", Severity.MUST_FIX) and abs(broken.first_frame - 33) <= 5
+
+
+def test_a_pattern_that_goes_on_across_a_cut_is_no_fault(clip):
+    def cut(number):
+        return panned(number) if number < 40 else panned(number)[::-1]
+
+    assert not halts(clip("cut.mkv", as_film(cut), FRAMES))

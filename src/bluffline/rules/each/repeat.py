@@ -1,0 +1,103 @@
+"""Frames that are shown again in the middle of motion."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bluffline.declared import Between
+from bluffline.rules.each.frozen import movement
+from bluffline.rules.evidence import ShotEvidence, runs_in
+from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Aspect, Rule
+from bluffline.rules.severity import Severity
+
+_BESIDE = 3  # frames on each side that tell how fast things move
+_LONGEST = 3  # frames that are shown again one after the other; more are a picture that stops
+_STANDS = 0.25  # of what moves beside, the most that a frame shown again changes by, coded anew
+_ALIKE = 4.0  # times as fast as another that a frame beside moves: flashes and jerks are no motion that halts
+_PERIODS = range(2, 7)  # frames from one that is shown again to the next, where a slower programme was made faster
+_FILM, _HELD = 5, 2  # frames of the pattern that 24 pictures a second are shown in at 30 and 60, and times that it holds
+_AROUND = 2 * _FILM * _HELD  # frames of other shots that are looked at with those of one: a pattern may go on across cuts
+
+
+@dataclass(frozen=True, slots=True)
+class RepeatAsked:
+    """``motion``: percent of luma that frames must differ by to be in motion; ``noise``: that coding may change them by."""
+
+    motion: Annotated[float, Between(0.1, 50, "percent")] = 0.5
+    noise: Annotated[float, Between(0, 10, "percent")] = 0.1
+    severity: Severity = Severity.LOOK
+
+
+class Repeat(Rule):
+    """Motion that halts for a frame. Frames shown again in a steady pattern are a slower programme, until that breaks."""
+
+    titles = {"repeat": "Repeated frames", "cadence": "Broken pattern of repeated frames"}
+    words = "repeated frames in motion, and breaks of 2:3"
+    place = 24
+    section, key, named = RepeatAsked, "repeat", True
+    aspect = Aspect.TIME
+    whole_frames = True
+    tried = False
+
+    def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
+        asked, begin = self.asked(shot.rules), max(shot.shot.first - _AROUND, 0)
+        around = shot.looking_at(begin, shot.shot.last + 1 + _AROUND)
+        own = slice(shot.shot.first - begin, shot.shot.last + 1 - begin)
+        moved = movement(around)
+        same = _same(moved, around.readable, asked)
+        if not same.any():
+            return
+        halts = (_halts(moved, same, asked) & ~_in_pattern(same))[own]
+        for found in shot.runs_of("repeat", asked.severity, halts, -moved[own], shot.all_of_it, ""):
+            words = "One frame is shown again" if found.frames == 1 else f"{found.frames} frames are shown again"
+            yield replace(found, worst_value=float(found.frames), unit="", reason=f"{words} in the middle of motion")
+        for found in shot.runs_of("cadence", asked.severity, _breaks(same)[own], moved[own], shot.all_of_it, ""):
+            words = "The pattern in which frames are shown again breaks"
+            yield replace(found, worst_value=float(found.frames), unit="", reason=words + found.runs_told)
+
+
+def _same(moved: NDArray[np.float64], readable: NDArray[np.bool_], asked: RepeatAsked) -> NDArray[np.bool_]:
+    """(N,) which frames are those before them again, but for coding, between others that move."""
+    fast = moved >= asked.motion
+    same = np.zeros(len(moved), bool)
+    for first, last in runs_in(~fast):
+        if last - first < _LONGEST and first > 0 and last + 1 < len(moved):
+            slow = moved[first : last + 1].max() <= max(asked.noise, _STANDS * min(moved[first - 1], moved[last + 1]))
+            same[first : last + 1] = slow and readable[first : last + 1].all()
+    return same
+
+
+def _halts(moved: NDArray[np.float64], same: NDArray[np.bool_], asked: RepeatAsked) -> NDArray[np.bool_]:
+    """(N,) which of the frames that are the same lie in motion of one speed."""
+    halts = same.copy()
+    for first, last in runs_in(same):
+        sides = moved[max(first - _BESIDE, 0) : first], moved[last + 1 : last + 1 + _BESIDE]
+        beside = np.concatenate(sides)
+        alike = len(beside) == 2 * _BESIDE and beside.min() >= asked.motion and beside.max() <= _ALIKE * beside.min()
+        halts[first : last + 1] = alike
+    return halts
+
+
+def _in_pattern(same: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(N,) which frames that are the same come again at an even distance, nothing but motion between."""
+    steady = np.zeros(len(same), bool)
+    places = np.flatnonzero(same)
+    near = np.isin(np.diff(places), _PERIODS)
+    steady[places[:-1][near]] = steady[places[1:][near]] = True
+    return steady
+
+
+def _breaks(same: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(N,) the frames after which the pattern of film does not go on that held before, and holds again soon."""
+    breaks = np.zeros(len(same), bool)
+    like = np.concatenate([np.zeros(_FILM, bool), same[_FILM:] == same[:-_FILM]])
+    held = [(first, last) for first, last in runs_in(like) if last - first + 1 >= _FILM * _HELD]
+    for (first, before), (after, last) in pairwise(held):
+        filled = same[before - _FILM + 1 : before + 1].any() and same[after : after + _FILM].any()
+        breaks[before + 1] = filled and after - before <= 2 * _FILM and min(before - first, last - after) > 0
+    return breaks
