@@ -18,6 +18,8 @@ from bluffline.signal.format import SignalFormat
 LOOK_SIZE = 16 * 9 + 64  # bytes of a frame's look: mean luma of a grid, and shares of tones and hues
 DRIFT = 12  # frames back that a frame is held against as well: what moves slowly has moved by then
 _TILE = 6  # of the pixels looked at, square: what moves little is seen in one
+RIDDEN = "captions", "clock", "afd"  # of what rides on a frame, see `media.riders.ridden`
+_NOTHING = 0, -1, -1
 _FIELDS: list[tuple[Any, ...]] = [
     ("readable", "?"),
     ("format", "i4"),
@@ -44,6 +46,7 @@ _FIELDS: list[tuple[Any, ...]] = [
             "blank_rgb_high",
             "blank_rgb_low",
             "blank_outside",
+            *RIDDEN,
             "flash_count",
             "flash_red_count",
         )
@@ -97,7 +100,7 @@ def _place(name: str) -> str:
 
 _FLASHES = [f"flash_{field.name}" for field in fields(FlashMeasure)]
 _NOT_MEASURED = {
-    "readable", "format", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look", *_FLASHES,
+    "readable", "format", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look", *RIDDEN, *_FLASHES,
 }  # fmt: skip
 _MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in _NOT_MEASURED}
 _values = attrgetter(*_MEASURED.values())
@@ -222,12 +225,19 @@ class SurveyTable:
             rows[name] = columns[name]
         self._count = len(rows)
 
-    def append(self, measure: FrameMeasure | None, source: SignalFormat | None = None) -> None:
-        """Add the next frame; None where it could not be decoded. ``source``: the format that it is read by, else the last."""
+    def append(
+        self, measure: FrameMeasure | None, source: SignalFormat | None = None, ridden: tuple[int, int, int] = _NOTHING
+    ) -> None:
+        """Add the next frame; None where it could not be decoded.
+
+        ``source``: the format that it is read by, else the last; ``ridden``: what rides on it, in the figures of `RIDDEN`.
+        """
         if self._count == len(self._rows):
             self._rows = np.concatenate([self._rows, np.zeros_like(self._rows)])
             self._measured = self._rows[list(_MEASURED)]
         row = self._rows[self._count]
+        for name, figure in zip(RIDDEN, ridden, strict=True):
+            row[name] = figure
         if source is None:
             row["format"] = self._rows[self._count - 1]["format"] if self._count else 0
         else:

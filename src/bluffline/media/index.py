@@ -1,16 +1,19 @@
 """The frames of a file by number: its packets walked once, without decoding, and what it declares held against them."""
 
 import re
+import struct
 from array import array
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from typing import Any
 
 import av
 import numpy as np
 from av.video.stream import VideoStream
 
 from bluffline.errors import MediaError
+from bluffline.media.captions import says_something
 from bluffline.media.gaps import lost_times
 from bluffline.media.programme import FrameIndex
 from bluffline.media.source_file import SourceFile
@@ -18,25 +21,53 @@ from bluffline.media.source_file import SourceFile
 FIELD_SAMPLE = 4  # decoded frames that tell whether each field has a packet of its own
 _RATE_SLACK = 0.005
 _TELL_EVERY = 256  # frames
+_PAUSE = 1.0  # seconds without captions that are no end of them
+_COUNT = struct.Struct(">I")  # what a timecode track of QuickTime holds
 _USUAL_RATES = tuple(Fraction(n) for n in range(1, 241)) + tuple(Fraction(n * 1000, 1001) for n in (24, 30, 48, 60, 120))
 
 
 @dataclass(frozen=True, slots=True)
-class Sounds:
-    """When each sound track begins and ends, by its number, in seconds of the file's clock."""
+class Others:
+    """What the packets of the other tracks tell, by their numbers; times are seconds of the file's clock.
 
-    begins: dict[int, float]
-    ends: dict[int, float]
+    ``begins``, ``ends``: of each sound; ``said``: from when to when each track of captions has some, in their order;
+    ``counts``: of each timecode track at what times its counting begins anew, and at which number of frames.
+    """
+
+    begins: dict[int, float] = field(default_factory=dict)
+    ends: dict[int, float] = field(default_factory=dict)
+    said: dict[int, list[tuple[float, float]]] = field(default_factory=dict)
+    counts: dict[int, list[tuple[float, int]]] = field(default_factory=dict)
+
+    def take(self, packet: Any) -> None:
+        """Take account of a packet."""
+        track, stream = packet.stream_index, packet.stream
+        if packet.pts is None or not packet.size:
+            return
+        begin, end = (float(time * packet.time_base) for time in (packet.pts, packet.pts + (packet.duration or 0)))
+        if stream.type == "audio":
+            self.begins.setdefault(track, begin)
+            self.ends[track] = max(end, self.ends.get(track, end))
+        elif stream.type == "subtitle":
+            said = self.said.setdefault(track, [])
+            if not says_something(bytes(packet), stream.name):
+                return
+            if said and begin - said[-1][1] < _PAUSE:
+                said[-1] = said[-1][0], max(end, said[-1][1])
+            else:
+                said.append((begin, end))
+        elif packet.size == _COUNT.size:
+            self.counts.setdefault(track, []).append((begin, *_COUNT.unpack(bytes(packet))))
 
 
-# Gives the frames of a file by number, and its sounds, as `frame_index` does.
-Walk = Callable[[SourceFile, VideoStream], tuple[FrameIndex, Sounds]]
+# Gives the frames of a file by number, and what is known of its other tracks, as `frame_index` does.
+Walk = Callable[[SourceFile, VideoStream], tuple[FrameIndex, Others]]
 
 
 def frame_index(
     source: SourceFile, stream: VideoStream, tell: Callable[[int], object] = lambda _: None
-) -> tuple[FrameIndex, Sounds]:
-    """Where every frame is, and where sound begins and ends.
+) -> tuple[FrameIndex, Others]:
+    """Where every frame is, and what the packets of sound, captions and timecode tell.
 
     Parameters
     ----------
@@ -47,17 +78,16 @@ def frame_index(
     MediaError : no picture is found, or a read failed.
     """
     times, decode_times, keys = array("q"), array("q"), bytearray()  # lists of tuples would be collected again and again
-    timed, sounds, broken = True, Sounds({}, {}), ""
+    timed, others, broken = True, Others(), ""
     container, name = source.container, source.name
     latest, backwards = -(1 << 63), False
-    tracks = [track for track in container.streams.audio if getattr(track, "codec_context", None) is not None]
+    streams = container.streams
+    sounds = [track for track in streams.audio if getattr(track, "codec_context", None) is not None]
+    clocks = [track for track in streams.data if "timecode" in track.metadata]
     try:
-        for packet in source.packets([stream, *tracks]):
+        for packet in source.packets([stream, *sounds, *streams.subtitles, *clocks]):
             if packet.stream_index != stream.index:
-                if packet.pts is not None:
-                    track, end = packet.stream_index, float((packet.pts + (packet.duration or 0)) * packet.time_base)
-                    sounds.begins.setdefault(track, float(packet.pts * packet.time_base))
-                    sounds.ends[track] = max(end, sounds.ends.get(track, end))
+                others.take(packet)
                 continue
             if packet.size == 0 or packet.is_discard:
                 continue
@@ -84,10 +114,10 @@ def frame_index(
     table = np.array([times, decode_times, keys], np.int64)
     if not timed or guessed or backwards:  # a clock that is set back on the way is none
         count = np.arange(len(times), dtype=np.int64)
-        return FrameIndex(count, count[:1], count[:1], timed=False, broken=broken), sounds
+        return FrameIndex(count, count[:1], count[:1], timed=False, broken=broken), others
     table = table[:, np.lexsort(table[::-1])]
     at = np.flatnonzero(table[2])
-    return FrameIndex(table[0].copy(), at, table[1, at].copy(), broken=broken), sounds
+    return FrameIndex(table[0].copy(), at, table[1, at].copy(), broken=broken), others
 
 
 def with_lost_frames(index: FrameIndex) -> FrameIndex:

@@ -12,7 +12,7 @@ from av.video.stream import VideoStream
 from bluffline.errors import MediaError
 from bluffline.media.index import (
     FIELD_SAMPLE,
-    Sounds,
+    Others,
     Walk,
     frame_index,
     frame_rate,
@@ -89,7 +89,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
     identity, name = opening.identity(), shown(opening.path)
     with ExitStack() as again:
         source = again.enter_context(opened(opening))
-        index, sounds = walk(source, video_stream(source.container, name, track))
+        index, others = walk(source, video_stream(source.container, name, track))
         source = again.enter_context(opened(opening))  # neither a still nor a raw stream can be sought in
         container = source.container
         stream = video_stream(container, name, track)
@@ -130,7 +130,7 @@ def probe(path: Path | str, *, rate: Fraction | None = None, track: int | None =
             identity=identity,
             picture=stream.index,
             carried=carried,
-            tracks=tuple(_tracks(container, stream, index, kept, sounds)),
+            tracks=tuple(_tracks(container, stream, index, kept, others)),
             notes=tuple(
                 _notes(
                     container, stream, index, by_track, said, mirrored=carried.mirrored, crop=playing.crop, assumed_rate=alone
@@ -217,7 +217,7 @@ def _timecode_label(container: InputContainer, picture: VideoStream) -> str | No
 
 
 def _tracks(
-    container: InputContainer, picture: VideoStream, index: FrameIndex, rate: Fraction, sounds: Sounds
+    container: InputContainer, picture: VideoStream, index: FrameIndex, rate: Fraction, others: Others
 ) -> Iterator[Track]:
     tick = picture.time_base if index.timed and picture.time_base else 1 / rate
     start, end = float(int(index.times[0]) * tick), float(int(index.times[-1]) * tick + 1 / rate)
@@ -228,7 +228,8 @@ def _tracks(
         flags = tuple(flag.name for flag in stream.disposition.__class__ if flag.name and stream.disposition & flag)
         language = stream.metadata.get("language", "")
         if stream.type == "data" and "timecode" in stream.metadata:
-            yield Track(stream.index, "timecode", stream.metadata["timecode"])
+            counts = tuple((round((when - start) * rate), count) for when, count in others.counts.get(stream.index, ()))
+            yield Track(stream.index, "timecode", stream.metadata["timecode"], counts=counts)
             continue
         if stream.name == "bin_data" and container.chapters():  # QuickTime keeps their titles in a track
             yield Track(stream.index, "chapters", "titles of chapters")
@@ -240,11 +241,12 @@ def _tracks(
         if isinstance(stream, VideoStream):
             kind = "cover" if _is_cover(stream) else "video"
             name = f"{name}, {stream.width}×{stream.height}" if context is not None else name
-        offset = sounds.begins.get(stream.index, start) - start
-        after = sounds.ends.get(stream.index, end) - end
+        offset = others.begins.get(stream.index, start) - start
+        after = others.ends.get(stream.index, end) - end
         layout = context.layout.name if stream.type == "audio" and context is not None else ""
         yield Track(
             stream.index, kind, name, "" if language == "und" else language, flags, round(offset, 4), round(after, 4),
             stream.metadata.get("title", ""), "" if layout.endswith("channels") else layout,
             context.layout.nb_channels if stream.type == "audio" and context is not None else 0,
+            tuple((round(begin - start, 4), round(end - start, 4)) for begin, end in others.said.get(stream.index, ())),
         )  # fmt: skip

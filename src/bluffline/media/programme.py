@@ -24,6 +24,8 @@ class Track:
     ``kind``: as FFmpeg names it, or timecode, chapters or cover. ``flags``: its dispositions (default, forced, …).
     ``title``; ``layout``: of a sound's channels, empty where it is not said which is which; ``channels``: how many.
     ``offset``, ``after``: seconds that a sound begins after the picture, and that it goes on after the picture ends.
+    ``said``: of captions, from when to when there are some, in seconds after the first frame. ``counts``: of timecode, the
+    frames that counting begins anew at, and the number of frames it begins at.
     """
 
     index: int
@@ -36,6 +38,8 @@ class Track:
     title: str = ""
     layout: str = ""
     channels: int = 0
+    said: tuple[tuple[float, float], ...] = ()
+    counts: tuple[tuple[int, int], ...] = ()
 
     @property
     def anew(self) -> bool:

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import struct
+import sys
 from fractions import Fraction
 from typing import Any, cast
 
 import av
 from av.filter import Graph
+
+from bluffline.media.captions import triplets_say
+from bluffline.media.timecode import Timecode
 
 # By FFmpeg's names of side data. Mastering display, content light and rotation are told and carried by themselves; user data
 # without a registered owner are an encoder's own words.
@@ -15,8 +19,8 @@ RIDERS = {
     "A53_CC": "captions on its frames (A53)",
     "AFD": "active format description (AFD)",
     "PANSCAN": "pan and scan",
-    "GOP_TIMECODE": "timecode in its stream",
-    "S12M_TIMECODE": "timecode in its stream",
+    "GOP_TIMECODE": "timecode of groups of pictures",
+    "S12M_TIMECODE": "timecode on its frames",
     "DYNAMIC_HDR_PLUS": "dynamic HDR metadata",
     "DOVI_RPU_BUFFER": "dynamic HDR metadata",
     "DOVI_METADATA": "dynamic HDR metadata",
@@ -33,6 +37,9 @@ Riders = dict[str, bytes]
 _CARRY_NOTHING = frozenset({"prores", "dnxhd", "ffv1", "rawvideo", "v210", "v410", "dvvideo", "huffyuv", "ffvhuff", "utvideo"})
 _SMALL = "w=16:h=16:flags=neighbor"
 _OWNER = bytes.fromhex("b50031")  # ITU-T T.35: United States, ATSC [A53]
+_DIGITS = (0, 3), (8, 7), (16, 7), (24, 3)  # where hours, minutes, seconds and frames stand in a label, and tens at most
+_WORD = 4  # bytes
+_PAIRS, _EUROPE = Fraction(30), Fraction(50)  # frames a second
 _OFFSETS = slice(12, 24)  # of FFmpeg's structure for pan and scan
 _CAPTIONS, _FORMAT = b"GA94", b"DTG1"
 
@@ -72,6 +79,30 @@ def _riders_on(frame: av.VideoFrame) -> Riders:
     if not any(found.get("PANSCAN", b"")[_OFFSETS]):  # every MPEG-2 picture has one; without offsets it moves nothing
         found.pop("PANSCAN", None)
     return found
+
+
+def ridden(riders: Riders, rate: Fraction) -> tuple[int, int, int]:
+    """What rides on a frame in figures, as `measure.table.RIDDEN` names them.
+
+    How many triplets of captions say anything, −1 where the frame was not looked into; its timecode as a number of frames from
+    midnight, and the code of its active format [ST 2016-1], −1 where it has none.
+    """
+    captions = -1 if "OTHER" in riders else triplets_say(riders.get("A53_CC", b""))
+    format_ = riders["AFD"][0] & 15 if riders.get("AFD") else -1
+    clock = Timecode.parse(_label(riders, rate), rate)
+    return captions, clock.start if clock.told else -1, format_
+
+
+def _label(riders: Riders, rate: Fraction) -> str | None:
+    """The timecode that rides on a frame [ST 12-1]. That of groups of pictures is none of a frame's, and often stands still."""
+    data = riders.get("S12M_TIMECODE", b"")
+    if len(data) < 2 * _WORD or not data[0]:
+        return None
+    bits = int.from_bytes(data[_WORD : 2 * _WORD], sys.byteorder)
+    hours, minutes, seconds, frames = (10 * (bits >> at + 4 & mask) + (bits >> at & 15) for at, mask in _DIGITS)
+    if rate > _PAIRS:  # two frames have one number, and a bit of the second field is the second's
+        frames = 2 * frames + (bits >> (7 if rate == _EUROPE else 23) & 1)
+    return f"{hours:02d}:{minutes:02d}:{seconds:02d}{';' if bits >> 30 & 1 else ':'}{frames:02d}"
 
 
 def display_matrix(frame: av.VideoFrame) -> tuple[int, ...]:

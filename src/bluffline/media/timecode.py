@@ -40,6 +40,11 @@ class Timecode:
             count -= base // 15 * (total_minutes - total_minutes // 10)
         return cls(base, drop, count, told=True)
 
+    @property
+    def day(self) -> int:
+        """Number of labels from midnight to midnight."""
+        return 86_400 * self.base - (self.base // 15 * 9 * 144 if self.drop else 0)
+
     def label(self, frame: int) -> str:
         """The label of frame ``frame``, counted from 0 at the start label."""
         count = self.start + frame

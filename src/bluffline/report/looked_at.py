@@ -4,7 +4,6 @@ from collections.abc import Iterator
 
 from bluffline.figures import figure
 from bluffline.measure.sound import QUIETEST, SoundMeasure, decibels
-from bluffline.media.programme import Track
 from bluffline.media.riders import words_for
 from bluffline.rules.catalogue import RULES
 from bluffline.signal.matrix import standard
@@ -18,6 +17,7 @@ _BESIDE = {
     "chapters": ("chapters", "their titles are not read"),
     "cover": ("cover picture", "not measured"),
 }
+_JUDGED = {"subtitle": "what they say is not read", "timecode": ""}  # of tracks that a rule looks at, what is left
 _UNHEARD = "part of no programme sound that the rules name"
 
 
@@ -46,12 +46,16 @@ def not_judged(survey: Survey) -> list[str]:
 
 
 def _of_the_file(survey: Survey) -> Iterator[str]:
-    programme = survey.programme
+    programme, on = survey.programme, [rule for rule in RULES if rule.on(survey.rules)]
     heard = {number for sound in survey.sounds for number in sound.tracks}
+    left = {"audio": _UNHEARD} if any(survey.heard) else {}
+    left |= {rule.beside: _JUDGED[rule.beside] for rule in on if rule.beside}
     for track in programme.tracks:
-        if track.index not in heard:
-            yield _track(track, _UNHEARD if any(survey.heard) else "")
-    for words in words_for(survey.riding):
+        kind, why = _BESIDE.get(track.kind, (track.kind, "not read"))
+        why = left.get(track.kind, why)
+        if track.index not in heard and why:
+            yield f"Track {track.index}, {kind} ({track.description}): {why}"
+    for words in words_for(survey.riding - {rule.rides for rule in on}):
         yield f"{words[0].upper()}{words[1:]}: not read"
     if programme.carried.alpha:
         yield "Alpha channel: not measured"
@@ -68,8 +72,3 @@ def _of_the_rules(survey: Survey) -> Iterator[str]:
     if survey.source.transfer in ("pq", "hlg"):
         yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
 
-
-def _track(track: Track, unheard: str) -> str:
-    kind, why = _BESIDE.get(track.kind, (track.kind, "not read"))
-    why = unheard if unheard and track.kind == "audio" else why
-    return f"Track {track.index}, {kind} ({track.description}): {why}"

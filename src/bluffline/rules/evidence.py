@@ -11,13 +11,15 @@ from bluffline.figures import figure
 from bluffline.measure.region import Region
 from bluffline.measure.sound import SoundMeasure
 from bluffline.measure.table import SurveyTable
+from bluffline.media.programme import Track
+from bluffline.media.timecode import Timecode
 from bluffline.rules.columns import Column
 from bluffline.rules.finding import Finding
 from bluffline.rules.levels import ShotLevels
 from bluffline.rules.pictures import ShotPicture
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, shot_at
 from bluffline.signal.format import SignalFormat
 
 
@@ -32,6 +34,9 @@ class ChartMeasure:
     area: float
 
 
+_UNTOLD = Timecode(25)
+
+
 @dataclass(frozen=True, slots=True)
 class Surveyed:
     """What a table was measured of, and what is known of the file beside it.
@@ -40,7 +45,8 @@ class Surveyed:
     ``complete``: whether all that the rules ask for has been measured. ``top_first``: which field is first by what moves, or
     None; ``source``: how the programme is read, where the file is judged. ``broken``: what is wrong with the file behind its
     last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones;
-    ``sounds``: of programme sounds, None before they were. ``start``: timecode of the first frame, empty where none is told.
+    ``sounds``: of programme sounds, None before they were. ``tracks``: of the file beside the picture; ``timecode``: how its
+    frames are counted; ``name``: the file's, without its ending.
     """
 
     region: Region
@@ -53,7 +59,9 @@ class Surveyed:
     sound_after: float = 0.0
     charts: Sequence[ChartMeasure] = ()
     sounds: Sequence[SoundMeasure] | None = None
-    start: str = ""
+    tracks: Sequence[Track] = ()
+    timecode: Timecode = _UNTOLD
+    name: str = ""
 
 
 @dataclass(frozen=True)
@@ -143,6 +151,16 @@ class ShotEvidence:
                 runs=len(runs),
                 frames=len(inside),
             )
+
+
+def across(
+    rule: str, severity: Severity, shots: Sequence[Shot], reason: str, value: float = 0.0, unit: str = "",
+    first: int = 0, last: int | None = None,
+) -> Finding:  # fmt: skip
+    """A finding of the file and not of one shot: of all of it, or of frames from ``first`` to ``last``."""
+    end = shots[-1].last if last is None else last
+    value = round(value, 2)
+    return Finding(rule, severity, shot_at(shots, first), first, end, first, value, unit, 0.0, reason, frames=end - first + 1)
 
 
 def filled(words: str, value: float) -> str:

@@ -42,6 +42,8 @@ class Rule:
     aspect : what it is about
     whole_frames : whether its findings are of frames as a whole, not of parts of the picture
     tried : whether treated frames of a shot tell what becomes of it
+    rides : what rides on frames and is judged by it, by FFmpeg's name
+    beside : the kind of tracks that it judges, as far as they are
     colon_told : whether what follows a colon in its reasons belongs to what they say in short
     """
 
@@ -56,6 +58,8 @@ class Rule:
     aspect: ClassVar[Aspect] = Aspect.PICTURE
     whole_frames: ClassVar[bool] = False
     tried: ClassVar[bool] = True
+    rides: ClassVar[str] = ""
+    beside: ClassVar[str] = ""
     colon_told: ClassVar[bool] = False
 
     def told(self, rules: "Rules") -> str:

@@ -23,7 +23,7 @@ from bluffline.errors import WriteError
 from bluffline.folders import UserFolder
 from bluffline.measure.region import Region
 from bluffline.measure.sound import SoundMeasure
-from bluffline.media.index import Sounds, Walk, frame_index
+from bluffline.media.index import Others, Walk, frame_index
 from bluffline.media.programme import FrameIndex, Programme
 from bluffline.media.source_file import SourceFile
 from bluffline.report.files import save_bytes
@@ -63,26 +63,35 @@ class SurveyStore:
         """
         path = self.folder / f"{hashlib.sha256(f'{mark} {opening} {_program()}'.encode()).hexdigest()}.index"
 
-        def known(kept: Any) -> tuple[FrameIndex, Sounds]:
+        def known(kept: Any) -> tuple[FrameIndex, Others]:
             begins, ends = ({int(n): float(when) for n, when in kept[name]} for name in ("begins", "ends"))
             index = FrameIndex(kept["times"], kept["keys"], kept["key_decode_times"], bool(kept["timed"][0]))
-            return index, Sounds(begins, ends)
+            others = Others(begins, ends, {int(n): [] for n in kept["captions"]})
+            for number, begin, end in kept["said"]:
+                others.said[int(number)].append((float(begin), float(end)))
+            for number, when, count in kept["counts"]:
+                others.counts.setdefault(int(number), []).append((float(when), int(count)))
+            return index, others
 
-        def walked(source: SourceFile, stream: VideoStream) -> tuple[FrameIndex, Sounds]:
+        def walked(source: SourceFile, stream: VideoStream) -> tuple[FrameIndex, Others]:
             if (before := self._read(path, known)) is not None:
                 return before
-            index, sounds = frame_index(source, stream, lambda count: monitor.at("Opening", count, count))
+            index, others = frame_index(source, stream, lambda count: monitor.at("Opening", count, count))
             if index.broken:
-                return index, sounds
+                return index, others
             columns: dict[str, NDArray[Any]] = {
                 "times": index.times,
                 "keys": index.keys,
                 "key_decode_times": index.key_decode_times,
             }
-            for each, heard in (("begins", sounds.begins), ("ends", sounds.ends)):
+            for each, heard in (("begins", others.begins), ("ends", others.ends)):
                 columns[each] = np.array(list(heard.items()), np.float64).reshape(-1, 2)
+            columns["captions"] = np.array(list(others.said), np.int64)
+            for each, told in (("said", others.said), ("counts", others.counts)):
+                rows = [(number, *row) for number, listed in told.items() for row in listed]
+                columns[each] = np.array(rows, np.float64).reshape(-1, 3)
             self._write(path, _packed({"timed": np.array([index.timed]), **columns}))
-            return index, sounds
+            return index, others
 
         return walked
 

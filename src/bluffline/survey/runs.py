@@ -134,8 +134,8 @@ def measure_run(asked: RunAsked) -> RunTold:
     survey = replace(survey, table=table, exact=asked.exact)
     before = max(asked.first - lead, 0)  # frames that those of the run are held against
     with Reader(asked.programme) as reader:
-        for measure, source in measured_frames(survey, reader, before, asked.after, asked.first):
-            survey.table.append(measure, source)
+        for told in measured_frames(survey, reader, before, asked.after, asked.first):
+            survey.table.append(*told)
     order = survey.fields
     votes = (order.top, order.bottom, order.neither) if order is not None else (0, 0, 0)
     rows = survey.table.rows[asked.first - before :].copy()

@@ -20,6 +20,7 @@ from bluffline.measure.sound import SoundMeasure
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
+from bluffline.media.riders import ridden
 from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.each.flash import Flash
@@ -41,6 +42,7 @@ _SAMPLES = 12
 FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
 _CHART, _FLASH, _SOUND = Chart(), Flash(), Loudness()
 _BEFORE = 12  # frames that are decoded before those that are measured
+_Told = tuple[FrameMeasure | None, SignalFormat | None, tuple[int, int, int]]
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
 
@@ -106,7 +108,7 @@ class Survey:
         surveyed = Surveyed(
             self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
             fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
-            list(self.sounds) if any(self.heard) else None, programme.label(0) if programme.timecode.told else "",
+            list(self.sounds) if any(self.heard) else None, programme.tracks, programme.timecode, programme.title,
         )  # fmt: skip
         return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
@@ -164,8 +166,8 @@ def run_survey(survey: Survey, monitor: Monitor, *, stage: str = "Survey") -> Su
         if len(survey.table) == total:
             return end_survey(survey, reader, None, monitor, heard)
         begun = len(survey.table)
-        for row, source in measured_frames(survey, reader, begun, total):
-            survey.table.append(row, source)
+        for told in measured_frames(survey, reader, begun, total):
+            survey.table.append(*told)
             survey.joins.grow(survey.table, complete=False)
             monitor.at(stage, len(survey.table), total)
         return end_survey(survey, reader, reader.digest if begun == 0 else "", monitor, heard)
@@ -178,8 +180,8 @@ def to_hear(survey: Survey) -> Mapping | None:
 
 def measured_frames(
     survey: Survey, reader: Reader, first: int, after: int, looked_at: int | None = None
-) -> Iterator[tuple[FrameMeasure | None, SignalFormat | None]]:
-    """What each frame of a run measures by itself and the format that it is read by, in their order, worked on by all cores.
+) -> Iterator[_Told]:
+    """What each frame of a run tells by itself, for `SurveyTable.append`, in their order, worked on by all cores.
 
     ``looked_at``: the frame from which on it is noted what rides on them, and the order of fields; ``first`` where None.
     """
@@ -246,10 +248,11 @@ def _charts(survey: Survey, rule: ChartAsked, reader: Reader, monitor: Monitor) 
             yield measure
 
 
-def _measure(survey: Survey, frame: Frame) -> tuple[FrameMeasure | None, SignalFormat | None]:
-    """What a frame measures by its own format, and that format."""
+def _measure(survey: Survey, frame: Frame) -> _Told:
+    """What a frame measures by its own format, that format, and what rides on it."""
+    riding = ridden(frame.riders, survey.programme.frame_rate)
     if frame.planes is None or frame.format is None:
-        return None, frame.format
+        return None, frame.format, riding
     place = bisect_right(survey.exact, frame.number, key=lambda shot: shot.first) - 1
     strict = place >= 0 and frame.number in survey.exact[place]
     rules = exacting(survey.rules) if strict else survey.rules
@@ -257,7 +260,7 @@ def _measure(survey: Survey, frame: Frame) -> tuple[FrameMeasure | None, SignalF
     measure = measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough)
     if (limits := _FLASH.measured(rules)) is not None:
         measure = replace(measure, lights=lights(frame.planes, frame.format, limits.white))
-    return measure, frame.format
+    return measure, frame.format, riding
 
 
 @lru_cache(maxsize=4)

@@ -8,7 +8,7 @@ from typing import Annotated
 
 from bluffline.declared import Between
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import Surveyed
+from bluffline.rules.evidence import Surveyed, across
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
@@ -49,12 +49,13 @@ class Length(Rule):
     def judge_file(
         self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules
     ) -> Iterator[Finding]:
-        asked, last = self.asked(rules), shots[-1].last
-        seconds = (last + 1) / surveyed.rate
+        asked = self.asked(rules)
+        seconds = (shots[-1].last + 1) / surveyed.rate
         if surveyed.complete and not asked.least - 1e-6 <= seconds <= asked.greatest + 1e-6:
             bound = f"{asked.least:g} at least" if seconds < asked.least else f"{asked.greatest:g} at most"
             words = f"It lasts {seconds:.2f} s: {bound}"
-            yield Finding("length", asked.severity, 0, 0, last, 0, round(seconds, 2), "s", 0.0, words, frames=last + 1)
-        if asked.start and surveyed.start != asked.start:
-            words = f"It starts at {surveyed.start or 'no timecode'}: {asked.start} is asked for"
-            yield Finding("start", asked.severity, 0, 0, 0, 0, 0.0, "", 0.0, words, frames=1)
+            yield across("length", asked.severity, shots, words, seconds, "s")
+        start = surveyed.timecode.label(0) if surveyed.timecode.told else ""
+        if asked.start and start != asked.start:
+            words = f"It starts at {start or 'no timecode'}: {asked.start} is asked for"
+            yield across("start", asked.severity, shots, words, last=0)

@@ -13,7 +13,7 @@ from bluffline.declared import Between
 from bluffline.figures import figure
 from bluffline.measure.sound import HOP, SHORT_TERM, SoundMeasure, decibels
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import Surveyed, close_runs, filled, runs_in
+from bluffline.rules.evidence import Surveyed, across, close_runs, filled, runs_in
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
@@ -192,8 +192,7 @@ class _Telling:
 
     def whole(self, rule: str, value: float, unit: str, words: str) -> Finding:
         """A finding of the programme from end to end."""
-        last = self.shots[-1].last
-        return Finding(rule, self.asked.severity, 0, 0, last, 0, round(value, 2), unit, 0.0, words, frames=last + 1)
+        return across(rule, self.asked.severity, self.shots, words, value, unit)
 
     def _frame(self, seconds: float, *, before: bool = False) -> int:
         """The frame that is shown at a time, or just before it, within the programme."""

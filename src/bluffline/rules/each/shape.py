@@ -6,7 +6,7 @@ from typing import Annotated
 
 from bluffline.declared import Between, OneOf
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import Surveyed
+from bluffline.rules.evidence import Surveyed, across
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
 from bluffline.rules.rules import Rules
@@ -56,10 +56,7 @@ class Shape(Rule):
         )
         wrong = [words for right, words in held if not right]
         if wrong:
-            last = shots[-1].last
-            yield Finding(
-                "shape", asked.severity, 0, 0, last, 0, float(len(wrong)), "", 0.0, f"It is {'; '.join(wrong)}", frames=last + 1
-            )
+            yield across("shape", asked.severity, shots, f"It is {'; '.join(wrong)}", float(len(wrong)))
 
 
 def _free_or_near(figure: float, asked: float, within: float) -> bool:

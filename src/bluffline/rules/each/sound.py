@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import Surveyed
+from bluffline.rules.evidence import Surveyed, across
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
@@ -27,6 +27,5 @@ class Sound(Rule):
     ) -> Iterator[Finding]:
         after = surveyed.sound_after
         if surveyed.complete and after > _SLACK + 1 / surveyed.rate:
-            last = shots[-1].last
             words = f"Sound goes on {after:.2f} s after the picture ends"
-            yield Finding("sound", Severity.LOOK, len(shots) - 1, last, last, last, round(after, 2), "s", 0.0, words)
+            yield across("sound", Severity.LOOK, shots, words, after, "s", first=shots[-1].last)
