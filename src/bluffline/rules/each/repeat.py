@@ -6,9 +6,11 @@ from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from bluffline.declared import Between
+from bluffline.rules.each.black import black_frames
 from bluffline.rules.each.frozen import movement
 from bluffline.rules.evidence import ShotEvidence, runs_in
 from bluffline.rules.finding import Finding
@@ -18,7 +20,9 @@ from bluffline.rules.severity import Severity
 _BESIDE = 3  # frames on each side that tell how fast things move
 _LONGEST = 3  # frames that are shown again one after the other; more are a picture that stops
 _STANDS = 0.25  # of what moves beside, the most that a frame shown again changes by, coded anew
+_AT_MOST = 0.5  # percent of luma that it changes by, however fast things move: a camera that shakes turns back for a frame
 _ALIKE = 4.0  # times as fast as another that a frame beside moves: flashes and jerks are no motion that halts
+_BLACK = 2.0  # percent of luma: what a black frame stays under
 _PERIODS = range(2, 7)  # frames from one that is shown again to the next, where a slower programme was made faster
 _FILM, _HELD = 5, 2  # frames of the pattern that 24 pictures a second are shown in at 30 and 60, and times that it holds
 _AROUND = 2 * _FILM * _HELD  # frames of other shots that are looked at with those of one: a pattern may go on across cuts
@@ -26,10 +30,9 @@ _AROUND = 2 * _FILM * _HELD  # frames of other shots that are looked at with tho
 
 @dataclass(frozen=True, slots=True)
 class RepeatAsked:
-    """``motion``: percent of luma that frames must differ by to be in motion; ``noise``: that coding may change them by."""
+    """``motion``: percent of luma that frames must differ by to be in motion."""
 
-    motion: Annotated[float, Between(0.1, 50, "percent")] = 0.5
-    noise: Annotated[float, Between(0, 10, "percent")] = 0.1
+    motion: Annotated[float, Between(0.05, 50, "percent")] = 0.3
     severity: Severity = Severity.LOOK
 
 
@@ -49,7 +52,7 @@ class Repeat(Rule):
         around = shot.looking_at(begin, shot.shot.last + 1 + _AROUND)
         own = slice(shot.shot.first - begin, shot.shot.last + 1 - begin)
         moved = movement(around)
-        same = _same(moved, around.readable, asked)
+        same = _same(moved, asked) & around.readable & ~black_frames(around, _BLACK)
         if not same.any():
             return
         halts = (_halts(moved, same, asked) & ~_in_pattern(same))[own]
@@ -61,14 +64,15 @@ class Repeat(Rule):
             yield replace(found, worst_value=float(found.frames), unit="", reason=words + found.runs_told)
 
 
-def _same(moved: NDArray[np.float64], readable: NDArray[np.bool_], asked: RepeatAsked) -> NDArray[np.bool_]:
+def _same(moved: NDArray[np.float64], asked: RepeatAsked) -> NDArray[np.bool_]:
     """(N,) which frames are those before them again, but for coding, between others that move."""
-    fast = moved >= asked.motion
     same = np.zeros(len(moved), bool)
-    for first, last in runs_in(~fast):
-        if last - first < _LONGEST and first > 0 and last + 1 < len(moved):
-            slow = moved[first : last + 1].max() <= max(asked.noise, _STANDS * min(moved[first - 1], moved[last + 1]))
-            same[first : last + 1] = slow and readable[first : last + 1].all()
+    for length in range(1, min(_LONGEST, len(moved) - 2) + 1):
+        most = sliding_window_view(moved[1:-1], length).max(axis=1)
+        beside = np.minimum(moved[: -length - 1], moved[length + 1 :])
+        slow = np.flatnonzero((most <= np.minimum(_STANDS * beside, _AT_MOST)) & (beside >= asked.motion))
+        for place in range(1, length + 1):
+            same[slow + place] = True
     return same
 
 
