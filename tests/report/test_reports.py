@@ -170,9 +170,10 @@ def test_an_hdr_file_tells_its_light_and_that_nobody_held_it_against_the_picture
     carried = replace(
         programme.carried, mastering="… min_luminance=0.005000, max_luminance=1000.000000", light="MaxCLL=998, MaxFALL=203"
     )
-    display, light = hdr_facts(replace(programme, carried=carried), hdr)
+    display, light, pictures = hdr_facts(replace(programme, carried=carried), hdr)
     assert display.endswith("mastering display: 0.005 to 1000 cd/m²")
     assert light == "MaxCLL 998 cd/m², MaxFALL 203 cd/m², as in the file; not held against the picture"
+    assert "tone-mapped" in pictures and hdr_facts(programme, hdr, "MaxCLL 5")[1].endswith("in the file; MaxCLL 5")
 
 
 def test_saving_is_whole_or_not_at_all(tmp_path, monkeypatch):

@@ -1,10 +1,19 @@
 """The loops of the screen picture, compiled and as plain Python, against NumPy."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from bluffline.signal.matrix import ChromaGains, Matrix, ycbcr_to_rgb
+from bluffline.measure.counted import Limits
+from bluffline.measure.region import Region
+from bluffline.signal.colorimetry import gamut_matrix, rgb_to_xyz, to_light
+from bluffline.signal.matrix import ChromaGains, Matrix, rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.frame_treatment import FrameTreatment
 from bluffline.view import preview_kernels as kernels
+from bluffline.view.preview import View, screen_picture
+from bluffline.view.tone_mapping import tables
+from clips import signal, to_planes
 
 BOTH = pytest.mark.parametrize("how", [lambda kernel: kernel, lambda kernel: kernel.py_func], ids=["compiled", "plain"])
 WHITE, BLACK, GREY = 0xFFFFFFFF, 0xFF000000, 0xFF808080
@@ -20,12 +29,12 @@ def covered(count, step):
 @pytest.mark.parametrize("matrix", list(Matrix))
 def test_pixels_have_the_colour_of_their_signal(how, matrix):
     rng = np.random.default_rng(1)
-    signal = np.stack([rng.uniform(-0.1, 1.1, (6, 9)), *rng.uniform(-0.5, 0.5, (2, 6, 9))]).astype(np.float32)
+    coded = np.stack([rng.uniform(-0.1, 1.1, (6, 9)), *rng.uniform(-0.5, 0.5, (2, 6, 9))]).astype(np.float32)
     gains = ChromaGains.of(matrix)
     four = tuple(np.float32(v) for v in (gains.red_cr, gains.green_cb, gains.green_cr, gains.blue_cb))
     image = np.empty((6, 9), np.uint32)
-    how(kernels.paint)(*signal, four, image)
-    expected = np.clip(ycbcr_to_rgb(np.moveaxis(signal, 0, -1).astype(float), matrix), 0, 1) * 255
+    how(kernels.paint)(*coded, four, image)
+    expected = np.clip(ycbcr_to_rgb(np.moveaxis(coded, 0, -1).astype(float), matrix), 0, 1) * 255
     seen = image.view(np.uint8).reshape(6, 9, 4)
     assert np.abs(seen[..., 2::-1] - expected).max() <= 1 and (seen[..., 3] == 255).all()
 
@@ -70,3 +79,40 @@ def test_zones_follow_their_edges(how):
     levels = np.array([[-0.2, 0.1, 0.5, 2]], np.float32)
     how(kernels.paint_zones)(levels, np.array([0.1, 0.5], np.float32), inks, np.zeros(3, np.uint8), image)
     assert image.tolist() == [[1, 2, 3, 3]]
+
+
+@BOTH
+@pytest.mark.parametrize("transfer", ["pq", "hlg"])
+def test_hdr_is_brought_to_the_light_of_the_screen(how, transfer):
+    source = replace(signal(9, 6, sampling="444", matrix=Matrix.BT2020), transfer=transfer, primaries="bt2020")
+    rng = np.random.default_rng(2)
+    rgb = rng.uniform(0, 1, (6, 9, 3))
+    coded = np.moveaxis(rgb_to_ycbcr(rgb, Matrix.BT2020), -1, 0).astype(np.float32)
+    gains = ChromaGains.of(Matrix.BT2020)
+    four = tuple(np.float32(v) for v in (gains.red_cr, gains.green_cb, gains.green_cr, gains.blue_cb))
+    image = np.empty((6, 9), np.uint32)
+    how(kernels.paint_hdr)(*coded, four, *tables(source), image)
+    light = to_light(rgb, transfer)
+    if transfer == "hlg":
+        light = light * 1000 / 203 * (light @ rgb_to_xyz("bt2020")[1])[..., None] ** 0.2
+    screen = np.maximum(light @ gamut_matrix(source, "bt709").T, 0)
+    most = screen.max(axis=-1, keepdims=True)
+    expected = 255 * np.minimum(screen * (1 + most / (1000 / 203) ** 2) / (1 + most), 1) ** (1 / 2.4)
+    seen = image.view(np.uint8).reshape(6, 9, 4)
+    assert np.abs(seen[..., 2::-1] - expected).max() <= 1.5 and (seen[..., 3] == 255).all()
+
+
+@pytest.mark.parametrize(("transfer", "white", "peak"), [("pq", 0.5806, 0.7518), ("hlg", 0.75, 1.0)])
+def test_reference_white_leaves_room_for_what_is_brighter(transfer, white, peak):
+    source = replace(signal(16, 8, matrix=Matrix.BT2020), transfer=transfer, primaries="bt2020")
+    shown = []
+    for grey in (white, peak):
+        planes = to_planes(np.full((8, 16, 3), grey), source)
+        view = View(source, Region.whole(source), Limits((-1, 109), (-5, 109)), FrameTreatment((), source), (16, 8))
+        picture = screen_picture(planes, view)
+        assert picture.mapped and not screen_picture(planes, replace(view, zones=True)).mapped
+        assert len(np.unique(picture.image)) == 1
+        shown.append(int(picture.image[0, 0] & 0xFF))
+        sdr = replace(source, transfer="bt709")
+        assert not screen_picture(planes, replace(view, source=sdr)).mapped
+    assert 190 <= shown[0] <= 198 and shown[1] >= 254

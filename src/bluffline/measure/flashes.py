@@ -88,10 +88,10 @@ _grid = lru_cache(maxsize=8)(_Grid.of)
 def lights(planes: Planes, source: SignalFormat, white: float) -> tuple[Light, ...]:
     """A frame as a display of so many cd/m² shows it: at once, or one field after the other."""
     grid = _grid(source)
-    return tuple(_shown(_signal(planes, source, rows, grid.columns), source, white) for rows in grid.rows)
+    return tuple(_shown(signal_at(planes, source, rows, grid.columns), source, white) for rows in grid.rows)
 
 
-def _signal(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> list[Single]:
+def signal_at(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> list[Single]:
     """R′, G′ and B′ of points, (P,) each, 0 … 1; each point has the chroma that it is stored with."""
     levels, single = source.levels, np.float32
     own = planes if source.model is Model.RGB else planes[:1]

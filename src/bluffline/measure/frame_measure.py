@@ -48,7 +48,8 @@ class FrameMeasure:
     with codes that are reserved for timing on a serial link, the first at ``reserved_x``, ``reserved_y`` in luma samples.
     ``edges``: how many rows at the top and bottom and columns at the left and right are blanking by themselves; all −1 in a
     frame that is black throughout, which says nothing about edges. ``blanking``: what lies outside the active picture.
-    ``level``: the range that it seems to have been made in. ``lights``: of the whole picture, where flashes are counted.
+    ``level``: the range that it seems to have been made in. ``light_mean``: cd/m² of its brightest components in the mean, and
+    ``light_area``: percent of it over the peak, where light is asked for. ``lights``: of the whole picture, where flashes are.
     """
 
     y_min: int
@@ -86,6 +87,8 @@ class FrameMeasure:
     clip_red: Plateau = NOT_LOOKED
     clip_green: Plateau = NOT_LOOKED
     clip_blue: Plateau = NOT_LOOKED
+    light_mean: float = 0.0
+    light_area: float = 0.0
     lights: tuple[Light, ...] = ()
 
 

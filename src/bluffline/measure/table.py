@@ -78,6 +78,8 @@ _FIELDS: list[tuple[Any, ...]] = [
             "drift",
             "combing",
             "gamut_area",
+            "light_mean",
+            "light_area",
             "flash_area",
             "flash_rise",
             "flash_red_area",

@@ -6,6 +6,7 @@ from bluffline.figures import figure
 from bluffline.measure.sound import QUIETEST, SoundMeasure, decibels
 from bluffline.media.riders import words_for
 from bluffline.rules.catalogue import RULES
+from bluffline.rules.each.hdr import Hdr, content_light
 from bluffline.signal.matrix import standard
 from bluffline.survey.survey import Survey, unreadable_frames
 
@@ -18,6 +19,7 @@ _BESIDE = {
     "cover": ("cover picture", "not measured"),
 }
 _JUDGED = {"subtitle": "what they say is not read", "timecode": ""}  # of tracks that a rule looks at, what is left
+_HDR = Hdr()
 _UNHEARD = "part of no programme sound that the rules name"
 
 
@@ -29,8 +31,17 @@ def judged(survey: Survey) -> list[str]:
     return [
         f"Video track {programme.picture}: {read} of {programme.frame_count} frames, picture {region.width}×{region.height}",
         *(_sound(each) for each in survey.sounds),
+        *([f"Light: {light}"] if (light := measured_light(survey)) else []),
         f"By {rules.title}: {', '.join(things)}",
     ]
+
+
+def measured_light(survey: Survey) -> str:
+    """MaxCLL and MaxFALL as they are measured; empty where nobody asks for them, or it is no PQ."""
+    if survey.source.transfer != "pq" or _HDR.measured(survey.rules) is None:
+        return ""
+    peak, mean = content_light(survey.table)
+    return f"MaxCLL {peak:.0f} cd/m², MaxFALL {mean:.0f} cd/m² measured"
 
 
 def _sound(sound: SoundMeasure) -> str:
@@ -69,6 +80,6 @@ def _of_the_rules(survey: Survey) -> Iterator[str]:
         yield f"Not asked for by the rules: {', '.join(off)}"
     if rules.left_out:
         yield f"Left out by the rules: {', '.join(area.name for area in rules.left_out)}"
-    if survey.source.transfer in ("pq", "hlg"):
+    if survey.source.transfer in ("pq", "hlg") and not measured_light(survey):
         yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
 

@@ -18,7 +18,7 @@ from bluffline.prove.prove import Proof, frame_list
 from bluffline.report.certificate import same_samples_written, versions
 from bluffline.report.check import finding_report, overrides, rules_name, verdict
 from bluffline.report.keys import PublicKey
-from bluffline.report.looked_at import judged, not_judged
+from bluffline.report.looked_at import judged, measured_light, not_judged
 from bluffline.report.worst import worst_of
 from bluffline.rules.catalogue import aspect_of, headline, part_of
 from bluffline.rules.columns import percent_columns
@@ -100,7 +100,7 @@ def _facts(survey: Survey, findings: Sequence[Finding], signer: PublicKey) -> di
         "rules": survey.rules,
         "rules_name": rules_name(survey.rules),
         "overrides": overrides(programme),
-        "hdr": hdr_facts(programme, survey.source),
+        "hdr": hdr_facts(programme, survey.source, measured_light(survey)),
         "assumed": sorted(survey.source.assumed),
         "not_judged": not_judged(survey),
         "waived": [(each.reason, each.shot + 1, each.waiver) for each in findings if each.waiver is not None],
@@ -112,8 +112,8 @@ def _facts(survey: Survey, findings: Sequence[Finding], signer: PublicKey) -> di
     }
 
 
-def hdr_facts(programme: Programme, source: SignalFormat) -> list[str]:
-    """What an HDR file says of its light, in lines; none for any other."""
+def hdr_facts(programme: Programme, source: SignalFormat, measured: str = "") -> list[str]:
+    """What an HDR file says of its light and what was measured of it, in lines; none for any other."""
     if source.transfer not in ("pq", "hlg"):
         return []
     carried = programme.carried
@@ -122,7 +122,8 @@ def hdr_facts(programme: Programme, source: SignalFormat) -> list[str]:
     light = ", ".join(f"{each.replace('=', ' ')} cd/m²" for each in carried.light.split(", ")) if carried.light else ""
     return [
         f"{standard(source.transfer)}; mastering display: {display}",
-        f"{light or 'MaxCLL, MaxFALL: not said'}, as in the file; not held against the picture",
+        f"{light or 'MaxCLL, MaxFALL: not said'}, as in the file; {measured or 'not held against the picture'}",
+        "Pictures here are tone-mapped for an SDR screen; they were not measured",
     ]
 
 

@@ -46,7 +46,8 @@ class Surveyed:
     None; ``source``: how the programme is read, where the file is judged. ``broken``: what is wrong with the file behind its
     last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones;
     ``sounds``: of programme sounds, None before they were. ``tracks``: of the file beside the picture; ``timecode``: how its
-    frames are counted; ``name``: the file's, without its ending.
+    frames are counted; ``name``: the file's, without its ending. ``mastering``, ``light``: what it says of its mastering
+    display and of its content light.
     """
 
     region: Region
@@ -62,6 +63,8 @@ class Surveyed:
     tracks: Sequence[Track] = ()
     timecode: Timecode = _UNTOLD
     name: str = ""
+    mastering: str = ""
+    light: str = ""
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from bluffline.rules.rule import Rule
 from bluffline.rules.rules import FILTERS, GAP, RuleArea, Rules
 from bluffline.signal.colorimetry import GAMUTS
 
-SHIPPED = ("r103", "strict", "delivery")
+SHIPPED = ("r103", "strict", "delivery", "pq", "hlg")
 _KEYS = {
     "": {"title", "limits", "tolerance", "filter", "area"},
     "limits": {"luma", "rgb", "gamut", "reserved"},

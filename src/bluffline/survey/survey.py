@@ -10,6 +10,7 @@ import numpy as np
 
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
+from bluffline.measure.brightness import brightness
 from bluffline.measure.fields import FieldOrder
 from bluffline.measure.flashes import FlashHistory, lights
 from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
@@ -24,6 +25,7 @@ from bluffline.media.riders import ridden
 from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.each.flash import Flash
+from bluffline.rules.each.hdr import Hdr
 from bluffline.rules.each.loudness import Loudness
 from bluffline.rules.evidence import ChartMeasure, Surveyed
 from bluffline.rules.finding import Finding, Waiver
@@ -40,7 +42,7 @@ from bluffline.survey.monitor import Monitor, ahead_of, in_order
 
 _SAMPLES = 12
 FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
-_CHART, _FLASH, _SOUND = Chart(), Flash(), Loudness()
+_CHART, _FLASH, _HDR, _SOUND = Chart(), Flash(), Hdr(), Loudness()
 _BEFORE = 12  # frames that are decoded before those that are measured
 _Told = tuple[FrameMeasure | None, SignalFormat | None, tuple[int, int, int]]
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
@@ -109,6 +111,7 @@ class Survey:
             self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
             fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
             list(self.sounds) if any(self.heard) else None, programme.tracks, programme.timecode, programme.title,
+            programme.carried.mastering, programme.carried.light,
         )  # fmt: skip
         return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
@@ -260,6 +263,9 @@ def _measure(survey: Survey, frame: Frame) -> _Told:
     measure = measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough)
     if (limits := _FLASH.measured(rules)) is not None:
         measure = replace(measure, lights=lights(frame.planes, frame.format, limits.white))
+    if (peak := _HDR.measured(rules)) is not None and frame.format.transfer == "pq":
+        mean, over = brightness(frame.planes, frame.format, survey.region, peak)
+        measure = replace(measure, light_mean=mean, light_area=over)
     return measure, frame.format, riding
 
 

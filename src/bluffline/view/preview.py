@@ -26,6 +26,7 @@ from bluffline.treat.frame_treatment import FrameTreatment, greyed, reach_weight
 from bluffline.treat.ladder import Treatment
 from bluffline.view import preview_kernels as kernels
 from bluffline.view import zones
+from bluffline.view.tone_mapping import tables, tone_mapped
 
 _GRID = 4  # pixels from one that is looked at to the next
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="bluffline-preview")
@@ -33,10 +34,14 @@ _POOL = ThreadPoolExecutor(2, thread_name_prefix="bluffline-preview")
 
 @dataclass(frozen=True, slots=True)
 class ScreenPicture:
-    """``image``: (H, W) uint32 of bytes B, G, R, 255; ``marks``: (H, W) uint8, bits of `measure.outside`, hatched if asked."""
+    """``image``: (H, W) uint32 of bytes B, G, R, 255; ``marks``: (H, W) uint8, bits of `measure.outside`, hatched if asked.
+
+    ``mapped``: whether it is HDR, brought to the light of an SDR screen.
+    """
 
     image: NDArray[np.uint32]
     marks: NDArray[np.uint8]
+    mapped: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -308,20 +313,19 @@ def screen_picture(planes: Planes, view: View) -> ScreenPicture:
     per_span, zero = single(1 / levels.span), single(levels.zero)
     image, marks = np.empty((height, width), np.uint32), np.zeros((height, width), np.uint8)
     light = kernels.shrink(luma, columns, rows, single(1 / levels.swing), single(levels.black))
+    mapped = tone_mapped(source) and not view.zones
     if view.zones:
         kernels.paint_zones(light, zones.edges(), zones.inks(), zones.patterns(), image)
     else:
-        kernels.paint(
-            light,
-            kernels.shrink(cb, *sites, per_span, zero),
-            kernels.shrink(cr, *sites, per_span, zero),
-            gains,
-            image,
-        )
+        chroma = kernels.shrink(cb, *sites, per_span, zero), kernels.shrink(cr, *sites, per_span, zero)
+        if mapped:
+            kernels.paint_hdr(light, *chroma, gains, *tables(source), image)
+        else:
+            kernels.paint(light, *chroma, gains, image)
     if marked is not None:
         kernels.gather_marks(marked, columns, rows, marks)
         kernels.hatch(image, marks, *(np.uint8(bits) for bits in (LUMA, RGB, HIGH, LOW)))
-    return ScreenPicture(image, marks)
+    return ScreenPicture(image, marks, mapped)
 
 
 def mark_by_rules(planes: Planes, source: SignalFormat, view: View) -> NDArray[np.uint8]:

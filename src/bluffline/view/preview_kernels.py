@@ -65,6 +65,40 @@ def paint(luma, cb, cr, gains, image):
             out[x] = np.uint32(np.int32(blue) | np.int32(green) << 8 | np.int32(red) << 16) | _OPAQUE
 
 
+@free_loop
+def paint_hdr(luma, cb, cr, gains, light, system, matrix, codes, image):
+    """The same of HDR, its light brought to that of an SDR screen: white is half of it, 1000 cd/m² are all.
+
+    light: (N,) of signals from 0 to 1, in multiples of reference white; system: weights of luminance, exponent and scale of the
+    display's own curve; matrix: (3, 3) to the screen's primaries; codes: (M,) of the square root of light from 0 to 1.
+    """
+    red_cr, green_cb, green_cr, blue_cb = gains
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
+    fine, steps = np.float32(light.shape[0] - 1), np.float32(codes.shape[0] - 1)
+    curved = system[3] != zero
+    top = np.float32(1000.0 / 203.0)
+    for row in range(luma.shape[0]):
+        y_row, b_row, r_row, out = luma[row], cb[row], cr[row], image[row]
+        for x in range(out.shape[0]):
+            y, b, r = y_row[x], b_row[x], r_row[x]
+            red = light[np.int32(min(max(y + red_cr * r, zero), one) * fine + half)]
+            green = light[np.int32(min(max(y + green_cb * b + green_cr * r, zero), one) * fine + half)]
+            blue = light[np.int32(min(max(y + blue_cb * b, zero), one) * fine + half)]
+            scale = system[4]
+            if curved:
+                shown = system[0] * red + system[1] * green + system[2] * blue
+                scale *= max(shown, np.float32(1e-6)) ** system[3]
+            first = max((matrix[0, 0] * red + matrix[0, 1] * green + matrix[0, 2] * blue) * scale, zero)
+            second = max((matrix[1, 0] * red + matrix[1, 1] * green + matrix[1, 2] * blue) * scale, zero)
+            third = max((matrix[2, 0] * red + matrix[2, 1] * green + matrix[2, 2] * blue) * scale, zero)
+            most = max(first, second, third)
+            gain = (one + most / (top * top)) / (one + most)  # of the brightest, and of the others with it: hue stays
+            pixel = np.uint32(codes[np.int32(min(np.sqrt(third * gain), one) * steps + half)])
+            pixel |= np.uint32(codes[np.int32(min(np.sqrt(second * gain), one) * steps + half)]) << np.uint32(8)
+            pixel |= np.uint32(codes[np.int32(min(np.sqrt(first * gain), one) * steps + half)]) << np.uint32(16)
+            out[x] = pixel | _OPAQUE
+
+
 @loop
 def gather_marks(marks, columns, rows, out):
     """Or together the marks that each screen pixel covers. marks: (rows, columns) uint8; out: (H, W) uint8, filled."""

@@ -221,7 +221,13 @@ class ShownPicture(QWidget):
 
     def _draw(self, painter: QPainter, box: QRectF, name: str, words: str) -> None:
         painter.drawImage(box, self._image(name))
-        label(painter, words, QPointF(box.left() + 8, box.top() + 8), self.box)
+        label(painter, words + self._mapped, QPointF(box.left() + 8, box.top() + 8), self.box)
+
+    @property
+    def _mapped(self) -> str:
+        """What else is said of a picture of HDR, which this screen can't show as it is."""
+        picture = self._preview.original if self._preview is not None else None
+        return ", tone-mapped for this screen" if picture is not None and picture.mapped else ""
 
     def _draw_wipe(self, painter: QPainter, box: QRectF) -> None:
         (first, first_words), (second, second_words) = self.pair()
@@ -243,8 +249,8 @@ class ShownPicture(QWidget):
         painter.setPen(QPen(TINT, 1.5))
         painter.drawLine(middle - along, middle + along)
         painter.restore()
-        label(painter, first_words, QPointF(middle.x() - 8, box.top() + 8), self.box, before=True)
-        label(painter, second_words, QPointF(middle.x() + 8, box.top() + 8), self.box)
+        label(painter, first_words + self._mapped, QPointF(middle.x() - 8, box.top() + 8), self.box, before=True)
+        label(painter, second_words + self._mapped, QPointF(middle.x() + 8, box.top() + 8), self.box)
 
     def _draw_over(self, painter: QPainter, box: QRectF) -> None:
         """Areas, what is being drawn, and the pixels pointed at on a gauge."""
