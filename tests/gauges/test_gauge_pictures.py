@@ -3,6 +3,7 @@
 import csv
 import io
 import xml.etree.ElementTree as ET
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -50,6 +51,21 @@ def lit(image):
 def test_one_level_in_every_unit(unit, expected):
     assert unit.text(50, signal()) == expected
     assert Unit.CODE_8.of(100, signal(signal_range=Range.FULL)) == 255
+
+
+@pytest.mark.parametrize(("transfer", "level", "told", "marked"), [
+    ("pq", 58.06, "203 cd/m²", (10, 100, 203, 1000)), ("hlg", 75, "203 cd/m²", (10, 203, 1000)),
+    ("bt709", 50, "18.9 cd/m²", (100,)), ("pq", -4, "0 cd/m²", (0,)), ("pq", 7, "0.132 cd/m²", (1,)),
+])  # fmt: skip
+def test_levels_are_told_in_light(transfer, level, told, marked):
+    source = replace(signal(), transfer=transfer)
+    assert Unit.LIGHT.text(level, source) == told
+    marks = Unit.LIGHT.marks(source)
+    lights = [Unit.LIGHT.of(mark, source) for mark in marks]
+    assert list(marks) == sorted(marks)
+    assert all(min(abs(light - each) for light in lights) < 0.01 * each + 1e-6 for each in marked)
+    words = {word.text for word in gauge_named("waveform").graticule(Scale(source, LIMITS, Unit.LIGHT)).words}
+    assert {str(each) for each in marked} <= words
 
 
 def test_limits_stand_on_every_gauge_they_apply_to():

@@ -76,7 +76,9 @@ def test_white_has_its_published_uniform_chromaticity():
 def test_a_scale_is_marked_in_whole_numbers_at_rising_places(unit):
     words = [word for word in gauge_named("waveform").graticule(Scale(signal(), LIMITS, unit)).words if word.at[0] < 0]
     numbers = [int(word.text.replace("−", "-")) for word in words]
-    assert numbers == sorted(numbers) and numbers[-1] == {"%": 100, "mV": 700}.get(unit, (235 << (unit.depth or 8) - 8))
+    assert numbers == sorted(numbers) and numbers[-1] == {"%": 100, "mV": 700, "cd/m²": 100}.get(
+        unit, (235 << (unit.depth or 8) - 8)
+    )
     places = [word.at[1] for word in words]
     assert places == sorted(places, reverse=True) and all(0 < place < 1 for place in places)
 
@@ -87,9 +89,7 @@ def test_parade_and_histogram_name_their_parts_in_order():
         assert words == list(kind.components)
 
 
-@pytest.mark.parametrize(
-    "kind", [gauge_named("waveform"), gauge_named("waveform", "envelope"), gauge_named("parade")], ids=str
-)
+@pytest.mark.parametrize("kind", [gauge_named("waveform"), gauge_named("waveform", "envelope"), gauge_named("parade")], ids=str)
 def test_a_span_and_its_inverse(kind):
     span = kind.span
     for level in (span.low, 0.0, 50.0, 100.0, span.high):

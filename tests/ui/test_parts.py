@@ -1,5 +1,6 @@
 """The desk's parts by themselves: header, lines, workers, figures of areas, the form for a target."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -43,8 +44,11 @@ def header(qtbot, qapp):
     [
         (Progress("Survey", 250, 1000, 5.0), "Survey: 250 of 1000 frames · 50 frames/s · 15 s left", 250),
         (Progress("Shots", 2, 4, 1.0, "shots"), "Shots: 2 of 4 shots · 2.0 shots/s · 1 s left", 500),
-        (Progress("Checksum of the source", 6 << 30, 12 << 30, 8.0, "bytes"),
-         "Checksum of the source: 6442 of 12884 MB · 805 MB/s · 8 s left", 500),
+        (
+            Progress("Checksum of the source", 6 << 30, 12 << 30, 8.0, "bytes"),
+            "Checksum of the source: 6442 of 12884 MB · 805 MB/s · 8 s left",
+            500,
+        ),
         (Progress("Render", 0, 0, 0.0), "Render: 0 of 0 frames · 0.0 frames/s · 0 s left", 0),
     ],
 )
@@ -98,6 +102,17 @@ def test_an_area_is_described_in_the_unit_in_force(unit, luma):
     words = describe_reading(AreaReading("card", now, then), source, unit).split("\n")
     assert words[0] == "<b>card</b> · 3072 px" and words[1].startswith(luma) and "code 502 ± 0" in words[1]
     assert "neutral" in words[3:5] and words[-2].startswith("this − compared: Y′ +10.0 %, ΔE ")
+
+
+@pytest.mark.parametrize(("transfer", "grey", "told"), [
+    ("pq", 0.5806, "203 cd/m²"), ("pq", 0.1, "0.32"), ("hlg", 0.75, "203 cd/m²"), ("hlg", 0.38, "26"), ("bt709", 0.5, None),
+])  # fmt: skip
+def test_hdr_is_read_in_light(transfer, grey, told):
+    source = replace(signal(depth=12), transfer=transfer)
+    frame = FrameSignal(to_planes(np.full((48, 64, 3), grey), source), source)
+    words = describe_reading(AreaReading("card", read_selection(frame, Selection.whole(source))), source, Unit.PERCENT)
+    (light,) = [line for line in words.split("\n") if "cd/m²" in line] or [None]
+    assert light is None if told is None else light.startswith(told)
 
 
 def test_the_panel_keeps_its_labels_and_hides_those_it_does_not_need(qtbot):

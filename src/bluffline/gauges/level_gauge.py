@@ -161,7 +161,7 @@ def level_marks(gauge: Instrument, scale: Scale) -> Iterator[Line | Word]:
     """A scale of levels at the left, the limits of what a gauge shows, and guides."""
     assert gauge.span is not None, "a gauge without levels has no scale of them"
     unit, source, span = scale.unit, scale.source, gauge.span
-    for level in unit.marks:
+    for level in unit.marks(source):
         y = 1 - span.place(level)
         yield Line(((0, y), (1, y)), Stroke.SCALE)
         yield Word(f"{unit.of(level, source):.0f}", (-1, y), -1)

@@ -7,17 +7,16 @@ from numpy.typing import NDArray
 
 from bluffline.measure.flashes import signal_at
 from bluffline.measure.region import Region
-from bluffline.signal.colorimetry import to_light
+from bluffline.signal.colorimetry import HDR_WHITE, to_light
 from bluffline.signal.format import Planes, SignalFormat
 
-PQ_WHITE = 203.0  # cd/m² of what `to_light` calls 1 [BT2408]
 _ACROSS, _DOWN = 480, 270  # points that are looked at in the mean
 _FINE = 4096  # steps of signal to 100 %, by which light is told
 
 
 def pq_light(signal: NDArray[np.float64] | float) -> NDArray[np.float64]:
     """Light of a component of PQ, 0 … 1, in cd/m² [BT2100]."""
-    return np.asarray(to_light(np.clip(signal, 0, 1), "pq") * PQ_WHITE, np.float64)
+    return np.asarray(to_light(np.clip(signal, 0, 1), "pq") * HDR_WHITE, np.float64)
 
 
 @lru_cache(maxsize=1)

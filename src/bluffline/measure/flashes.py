@@ -10,13 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import flash_kernels as kernels
-from bluffline.signal.colorimetry import rgb_to_xyz, to_light
+from bluffline.signal.colorimetry import HDR_WHITE, HLG_GAMMA, HLG_PEAK, rgb_to_xyz, to_light
 from bluffline.signal.format import Model, Planes, Scan, SignalFormat
 from bluffline.signal.matrix import ChromaGains
 
 _STEP, _BRIGHT, _CONTRAST = 20.0, 160.0, 1 / 17  # cd/m² that count; from where contrast counts instead, and how much [BT1702]
 _RED_STEP, _RED_SHARE, _RED_SCALE = 20.0, 0.8, 320.0  # of R − G − B, and of R in all three where red is saturated [WCAG22]
-_PQ_WHITE, _HLG_PEAK, _HLG_GAMMA = 203.0, 1000.0, 1.2  # cd/m² of what `to_light` calls 1, and of the reference display [BT2100]
 _ACROSS = 120  # points of a line at most
 _COLUMNS, _ROWS, _TOGETHER = 16, 9, 0.85  # cells, and the share of their points that change which has to go one way
 _LATELY = 0.24  # seconds in which a change has to have come about; that is longer than half of any flash that counts
@@ -120,9 +119,9 @@ def _shown(signal: Sequence[Single], source: SignalFormat, white: float) -> Ligh
     luminance = weights[0] * red + weights[1] * green + weights[2] * blue
     scale: Any = np.float32(white)
     if source.transfer == "pq":
-        scale, white = np.float32(_PQ_WHITE), _PQ_WHITE
+        scale, white = np.float32(HDR_WHITE), HDR_WHITE
     elif source.transfer == "hlg":
-        scale, white = _HLG_PEAK * np.maximum(luminance, 1e-9) ** (_HLG_GAMMA - 1), _HLG_PEAK
+        scale, white = HLG_PEAK * np.maximum(luminance, 1e-9) ** (HLG_GAMMA - 1), HLG_PEAK
     over = np.maximum(red - green - blue, 0) * scale * np.float32(_RED_SCALE / white)
     saturated = (red >= np.float32(_RED_SHARE) * (red + green + blue)) & (red > 0)
     return Light(np.asarray(luminance * scale, np.float32), np.asarray(over, np.float32), saturated)

@@ -8,7 +8,7 @@ import numpy as np
 from bluffline.measure import scope_kernels as kernels
 from bluffline.measure.areas import Selection
 from bluffline.measure.frame_signal import FrameSignal
-from bluffline.signal.colorimetry import rgb_to_xyz, xyz_to_lab
+from bluffline.signal.colorimetry import on_display, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.matrix import rgb_to_ycbcr
 
 SKIN_DEGREES = 123.0  # anticlockwise from +Cb
@@ -20,7 +20,8 @@ class Reading:
     """What some pixels measure together.
 
     ``luma`` and ``rgb``: mean codes; ``luma_spread`` and ``rgb_spread``: standard deviations in codes; ``chroma``: mean Cb and
-    Cr, −0.5 … 0.5, of the mean R′G′B′; ``lab``: CIE L*, a*, b* of the mean light, relative to D65.
+    Cr, −0.5 … 0.5, of the mean R′G′B′; ``lab``: CIE L*, a*, b* of the mean light, relative to D65; ``luminance``: of HDR, cd/m²
+    of the mean light on a display (HLG's has 1000 cd/m²).
     """
 
     pixels: int
@@ -30,6 +31,7 @@ class Reading:
     rgb_spread: tuple[float, float, float]
     chroma: tuple[float, float]
     lab: tuple[float, float, float]
+    luminance: float | None = None
 
     @property
     def from_neutral(self) -> float:
@@ -57,10 +59,11 @@ def read_selection(frame: FrameSignal, selection: Selection) -> Reading | None:
     spread = np.sqrt(np.maximum(squares / count - mean[:4] ** 2, 0))
     codes = mean[1:4] - frame.room
     _, cb, cr = rgb_to_ycbcr((codes - source.levels.black) / source.levels.swing, source.matrix)
-    lab = xyz_to_lab(rgb_to_xyz(source.primaries) @ mean[4:])
+    xyz = rgb_to_xyz(source.primaries) @ mean[4:]
+    lab, luminance = xyz_to_lab(xyz), on_display(xyz[1], source.transfer)
     return Reading(
         count, float(mean[0]), float(spread[0]), tuple(codes.tolist()), tuple(spread[1:].tolist()), (float(cb), float(cr)),
-        tuple(lab.tolist()),
+        tuple(lab.tolist()), None if luminance is None else float(luminance),
     )  # fmt: skip
 
 

@@ -30,6 +30,7 @@ WHITES = {  # X, Y, Z of the whites that chart references are given for [CIE15, 
 }
 _BRADFORD = np.array([(0.8951, 0.2664, -0.1614), (-0.7502, 1.7135, 0.0367), (0.0389, -0.0685, 1.0296)])
 _CAMERA_LIFT, _CAMERA_EDGE = 1.099, 0.081  # BT.709 item 1.2: the curve, and the signal below which it is straight
+HDR_WHITE, HLG_PEAK, HLG_GAMMA = 203.0, 1000.0, 1.2  # cd/m² of white, and of HLG's reference display [BT2100, BT2408]
 _HLG_WHITE = 0.26496256042100724  # scene light of HLG's reference white, coded at 75 % [BT2408]
 _DISPLAY_CODED = ("linear", "srgb", "pq", "hlg")
 _LAB_EDGE, _LAB_SLOPE = 216 / 24389, 24389 / 27  # CIE 15:2018
@@ -58,6 +59,16 @@ def white_xyz() -> NDArray[np.float64]:
     """X, Y, Z of D65 with Y = 1."""
     x, y = D65
     return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def on_display(luminance: Any, transfer: str) -> Any:
+    """Luminance of `to_light`'s light on a display, cd/m²: of PQ, and of HLG on one of 1000 cd/m²; None of SDR [BT2100].
+
+    ``luminance``: a number, or many.
+    """
+    if transfer == "pq":
+        return luminance * HDR_WHITE
+    return HLG_PEAK * np.maximum(luminance, 0.0) ** HLG_GAMMA if transfer == "hlg" else None
 
 
 def to_light(signal: Float, transfer: str) -> NDArray[np.float64]:

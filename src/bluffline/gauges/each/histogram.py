@@ -50,7 +50,7 @@ class Histogram(Instrument):
 
     def marks(self, scale: Scale) -> Iterator[Line | Word]:
         span, rows = self.span, len(self.components)
-        for level in scale.unit.marks:
+        for level in scale.unit.marks(scale.source):
             x = span.place(level)
             yield Line(((x, 0), (x, 1)), Stroke.SCALE)
             yield Word(f"{scale.unit.of(level, scale.source):.0f}", (x, 2), 0)

@@ -79,7 +79,7 @@ class Gauge(QWidget):
         instrument = self.instrument
         left, top, right, bottom = instrument.margins
         upright = instrument.span is not None and not instrument.sideways
-        if upright and self._model.setup.unit.depth:
+        if upright and self._model.setup.unit.wide:
             left += _WIDER
         if instrument.across and self._aligned is not None:
             left, width = self._aligned.left(), self._aligned.width()

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from bluffline.figures import figure
+from bluffline.figures import figure, light_text
 from bluffline.gauges.instrument import Box, Instrument
 from bluffline.gauges.scale import Unit
 from bluffline.measure.reading import Reading, read_square, stored_codes
@@ -97,5 +97,6 @@ class Probe(QObject):
         )
         also = f" · {Unit.MILLIVOLT.text(percent(reading.luma), source)}" if unit is not Unit.MILLIVOLT else ""
         also += f" · {figure(percent(reading.luma), '.1f')} %" if unit is not Unit.PERCENT else ""
+        also += f" · {light_text(reading.luminance)}" if reading.luminance is not None else ""
         square = "pixel" if size == 1 else f"{size}×{size} about"
         return f"{square} {x}, {y} · codes {codes} · {levels} {unit}{also}"

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from bluffline.figures import figure
+from bluffline.figures import figure, light_text
 from bluffline.gauges.scale import Unit
 from bluffline.measure.reading import Reading
 from bluffline.signal.format import SignalFormat
@@ -71,6 +71,7 @@ def _figures(now: Reading, source: SignalFormat, unit: Unit) -> list[str]:
     skin = "neutral" if now.from_skin_line is None else f"{signed(now.from_skin_line, '°')} from skin line"
     return [
         f"Y′ {luma}, code {now.luma:.0f} ± {now.luma_spread:.0f} ({spread:.1f} %)",
+        *([light_text(now.luminance)] if now.luminance is not None else []),
         f"R′G′B′ {rgb} {'' if unit.depth else unit}".rstrip(),
         f"Lab {lightness} {a} {b} · ΔE {now.from_neutral:.1f} from neutral",
         skin,
