@@ -6,6 +6,7 @@ import pytest
 
 import scenes
 from bluffline.media.probe import probe
+from bluffline.rules.columns import Memo
 from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
@@ -148,6 +149,20 @@ def test_what_is_slower_by_a_pattern_or_stands_is_not(clip, picture):
 def test_a_pattern_of_film_that_breaks_is_found_where_it_does(clip):
     (broken,) = halts(clip("film.mkv", as_film(panned, 33), FRAMES), "delivery")
     assert (broken.rule, broken.severity) == ("cadence", Severity.MUST_FIX) and abs(broken.first_frame - 33) <= 5
+
+
+@pytest.mark.parametrize("picture", [as_film(panned, 33), shown_again(panned, 33, 2), lambda number: panned(number // 2)])
+def test_the_same_is_found_however_a_survey_grows(clip, picture):
+    def cut(number):
+        return picture(number) if number < 40 else picture(number)[::-1]
+
+    whole = run_survey(start_survey(probe(clip("cut.mkv", cut, FRAMES)), load_rules("r103")), Monitor())
+    growing, memo = start_survey(whole.programme, whole.rules), Memo()
+    for number in range(FRAMES):
+        growing.table.extend(whole.table.rows[number : number + 1], whole.table.formats)
+        growing.joins.grow(growing.table, complete=number == FRAMES - 1)
+        growing.findings(memo=memo)
+    assert growing.findings(memo=memo) == whole.findings()
 
 
 def test_a_pattern_that_goes_on_across_a_cut_is_no_fault(clip):

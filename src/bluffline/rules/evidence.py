@@ -1,7 +1,7 @@
 """One shot of a survey, and everything that rules judge it by."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -104,10 +104,6 @@ class ShotEvidence:
     def column(self, name: str) -> NDArray[Any]:
         """(N,) one measurement of its frames."""
         return self.table.column(name)[self.span]
-
-    def looking_at(self, first: int, after: int) -> "ShotEvidence":
-        """The same of a run of frames beyond it, as far as they are measured."""
-        return replace(self, shot=Shot(first, min(after, len(self.table)) - 1))
 
     def area(self, name: str) -> NDArray[np.float32]:
         """Percent of the shot's own picture outside a limit."""

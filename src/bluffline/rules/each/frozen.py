@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.declared import Between
-from bluffline.measure.table import DRIFT
+from bluffline.measure.table import DRIFT, SurveyTable
 from bluffline.rules.each.black import Black, black_frames
 from bluffline.rules.evidence import ShotEvidence, runs_in
 from bluffline.rules.finding import Finding
@@ -41,7 +41,7 @@ class Frozen(Rule):
 
     def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
         asked, rate, black = self.asked(shot.rules), shot.surveyed.rate, Black()
-        change, moved = shot.column("pixel_change").astype(np.float64), movement(shot)
+        change, moved = shot.column("pixel_change").astype(np.float64), movement(shot.table, shot.span)
         same = shot.readable & (moved <= asked.noise)
         went_on = bool(same[0])  # the frame before it, of another shot, is the same: it was divided by hand in a freeze
         same[0] = False
@@ -69,6 +69,7 @@ class Frozen(Rule):
                 yield replace(found, reason=f"Frozen for {found.frames / rate:.2f} s{found.runs_told}")
 
 
-def movement(shot: ShotEvidence) -> NDArray[np.float64]:
+def movement(table: SurveyTable, span: slice = slice(None)) -> NDArray[np.float64]:
     """(N,) how far frames are from those before them, in percent of luma: in the mean, or by as much in a small part."""
-    return np.maximum(shot.column("pixel_change").astype(np.float64), shot.column("tile_change") / _TILE)
+    change, tile = (table.column(name)[span].astype(np.float64) for name in ("pixel_change", "tile_change"))
+    return np.maximum(change, tile / _TILE)

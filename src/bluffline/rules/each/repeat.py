@@ -1,8 +1,8 @@
 """Frames that are shown again in the middle of motion."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
+from itertools import groupby, pairwise
 from typing import Annotated
 
 import numpy as np
@@ -10,12 +10,14 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from bluffline.declared import Between
-from bluffline.rules.each.black import black_frames
+from bluffline.measure.table import SurveyTable
 from bluffline.rules.each.frozen import movement
-from bluffline.rules.evidence import ShotEvidence, runs_in
+from bluffline.rules.evidence import Surveyed, across, close_runs, runs_in
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
+from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
+from bluffline.rules.shots import Shot, shot_at
 
 _BESIDE = 3  # frames on each side that tell how fast things move
 _LONGEST = 3  # frames that are shown again one after the other; more are a picture that stops
@@ -25,7 +27,6 @@ _ALIKE = 4.0  # times as fast as another that a frame beside moves: flashes and 
 _BLACK = 2.0  # percent of luma: what a black frame stays under
 _PERIODS = range(2, 7)  # frames from one that is shown again to the next, where a slower programme was made faster
 _FILM, _HELD = 5, 2  # frames of the pattern that 24 pictures a second are shown in at 30 and 60, and times that it holds
-_AROUND = 2 * _FILM * _HELD  # frames of other shots that are looked at with those of one: a pattern may go on across cuts
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,21 +48,31 @@ class Repeat(Rule):
     whole_frames = True
     tried = False
 
-    def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
-        asked, begin = self.asked(shot.rules), max(shot.shot.first - _AROUND, 0)
-        around = shot.looking_at(begin, shot.shot.last + 1 + _AROUND)
-        own = slice(shot.shot.first - begin, shot.shot.last + 1 - begin)
-        moved = movement(around)
-        same = _same(moved, asked) & around.readable & ~black_frames(around, _BLACK)
-        if not same.any():
-            return
-        halts = (_halts(moved, same, asked) & ~_in_pattern(same))[own]
-        for found in shot.runs_of("repeat", asked.severity, halts, -moved[own], shot.all_of_it, ""):
-            words = "One frame is shown again" if found.frames == 1 else f"{found.frames} frames are shown again"
-            yield replace(found, worst_value=float(found.frames), unit="", reason=f"{words} in the middle of motion")
-        for found in shot.runs_of("cadence", asked.severity, _breaks(same)[own], moved[own], shot.all_of_it, ""):
-            words = "The pattern in which frames are shown again breaks"
-            yield replace(found, worst_value=float(found.frames), unit="", reason=words + found.runs_told)
+    def judge_file(self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+        """Of the file, since a pattern goes on across cuts, and what follows a shot tells of its last frames."""
+        asked, moved, source = self.asked(rules), movement(table), surveyed.source
+        if source is None:
+            return  # a few frames are judged, not a file
+        black, swing = table.levels(source, slice(None))
+        seen = table.column("readable") & (table.column("y_p999") > black + _BLACK / 100 * swing)
+        same = _same(moved, asked) & seen
+        gap = rules.gap * surveyed.rate
+        for first, last, frames in _inside(_halts(moved, same, asked) & ~_in_pattern(same), shots, gap):
+            words = "One frame is shown again" if frames == 1 else f"{frames} frames are shown again"
+            found = across("repeat", asked.severity, shots, f"{words} in the middle of motion", float(frames), "", first, last)
+            yield replace(found, frames=frames)
+        for first, last, frames in _inside(_breaks(same), shots, gap):
+            times = f" ({frames} times)" if frames > 1 else ""
+            words = f"The pattern in which frames are shown again breaks{times}"
+            yield across("cadence", asked.severity, shots, words, float(frames), "", first, last)
+
+
+def _inside(mask: NDArray[np.bool_], shots: Sequence[Shot], gap: float) -> Iterator[tuple[int, int, int]]:
+    """First and last frame of runs that lie close together in one shot, and how many frames they have."""
+    for runs in close_runs(runs_in(mask), gap):
+        for _, own in groupby(runs, lambda run: shot_at(shots, run[0])):
+            each = list(own)
+            yield each[0][0], each[-1][1], sum(last - first + 1 for first, last in each)
 
 
 def _same(moved: NDArray[np.float64], asked: RepeatAsked) -> NDArray[np.bool_]:
