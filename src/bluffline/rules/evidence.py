@@ -45,9 +45,9 @@ class Surveyed:
     ``complete``: whether all that the rules ask for has been measured. ``top_first``: which field is first by what moves, or
     None; ``source``: how the programme is read, where the file is judged. ``broken``: what is wrong with the file behind its
     last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones;
-    ``sounds``: of programme sounds, None before they were. ``tracks``: of the file beside the picture; ``timecode``: how its
-    frames are counted; ``name``: the file's, without its ending. ``mastering``, ``light``: what it says of its mastering
-    display and of its content light.
+    ``sounds``: of programme sounds, None before they were. ``bars``: its first shots that are colour bars;
+    ``tracks``: of the file beside the picture; ``timecode``: how its frames are counted; ``name``: the file's, without its
+    ending. ``mastering``, ``light``: what it says of its mastering display and of its content light.
     """
 
     region: Region
@@ -60,6 +60,7 @@ class Surveyed:
     sound_after: float = 0.0
     charts: Sequence[ChartMeasure] = ()
     sounds: Sequence[SoundMeasure] | None = None
+    bars: Sequence[Shot] = ()
     tracks: Sequence[Track] = ()
     timecode: Timecode = _UNTOLD
     name: str = ""

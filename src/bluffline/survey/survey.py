@@ -10,6 +10,7 @@ import numpy as np
 
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
+from bluffline.measure.bars import read_bars
 from bluffline.measure.brightness import brightness
 from bluffline.measure.fields import FieldOrder
 from bluffline.measure.flashes import FlashHistory, lights
@@ -26,6 +27,7 @@ from bluffline.rules.columns import Column, Memo, table_levels
 from bluffline.rules.each.chart import Chart, ChartAsked
 from bluffline.rules.each.flash import Flash
 from bluffline.rules.each.hdr import Hdr
+from bluffline.rules.each.line_up import LineUp, LineUpAsked
 from bluffline.rules.each.loudness import Loudness
 from bluffline.rules.evidence import ChartMeasure, Surveyed
 from bluffline.rules.finding import Finding, Waiver
@@ -42,7 +44,7 @@ from bluffline.survey.monitor import Monitor, ahead_of, in_order
 
 _SAMPLES = 12
 FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
-_CHART, _FLASH, _HDR, _SOUND = Chart(), Flash(), Hdr(), Loudness()
+_CHART, _FLASH, _HDR, _LINE_UP, _SOUND = Chart(), Flash(), Hdr(), LineUp(), Loudness()
 _BEFORE = 12  # frames that are decoded before those that are measured
 _Told = tuple[FrameMeasure | None, SignalFormat | None, tuple[int, int, int]]
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
@@ -55,9 +57,9 @@ class Survey:
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
     finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
     ``riding``: what rides on its frames, see `media.riders`. ``waivers``: what findings are to pass, and by whose word.
-    ``searched``: holds True once charts have been looked for, where the rules ask for one; ``heard``: once ``sounds`` holds
-    every programme sound, where they ask for those.
-    ``joins``: by what its shots come and go.
+    ``bars``: its first shots that are colour bars; ``searched``: holds True once they and charts have been looked for, where
+    the rules ask for any, ``heard``: once ``sounds`` holds every programme sound, where they ask for those. ``joins``: by what
+    its shots come and go.
     """
 
     programme: Programme
@@ -68,6 +70,7 @@ class Survey:
     read: list[str] = field(default_factory=list)
     exact: tuple[Shot, ...] = ()
     fields: FieldOrder | None = None
+    bars: list[Shot] = field(default_factory=list)
     searched: list[bool] = field(default_factory=list)
     sounds: list[SoundMeasure] = field(default_factory=list, repr=False)
     heard: list[bool] = field(default_factory=list)
@@ -83,7 +86,7 @@ class Survey:
     @property
     def complete(self) -> bool:
         """Whether every frame has been measured, and all is looked for that is looked for among them."""
-        searched = not _CHART.on(self.rules) or any(self.searched)
+        searched = not (_CHART.on(self.rules) or _LINE_UP.on(self.rules)) or any(self.searched)
         heard = not _SOUND.on(self.rules) or any(self.heard)
         return self.joins.known == len(self.table) == self.programme.frame_count and searched and heard
 
@@ -110,8 +113,8 @@ class Survey:
         surveyed = Surveyed(
             self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
             fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
-            list(self.sounds) if any(self.heard) else None, programme.tracks, programme.timecode, programme.title,
-            programme.carried.mastering, programme.carried.light,
+            list(self.sounds) if any(self.heard) else None, list(self.bars), programme.tracks, programme.timecode,
+            programme.title, programme.carried.mastering, programme.carried.light,
         )  # fmt: skip
         return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
@@ -206,7 +209,9 @@ def end_survey(
         survey.read[:] = [digest] if digest else []
     if _CHART.on(survey.rules):
         survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
-        survey.searched[:] = [True]
+    if _LINE_UP.on(survey.rules):
+        survey.bars[:] = _bars(survey, _LINE_UP.asked(survey.rules), reader)
+    survey.searched[:] = [True]
     if heard is not None:
         survey.sounds[:] = heard.result(monitor)
         survey.heard[:] = [True]
@@ -249,6 +254,16 @@ def _charts(survey: Survey, rule: ChartAsked, reader: Reader, monitor: Monitor) 
         monitor.at("Charts", number + 1, len(shots), "shots")
         if measure is not None:
             yield measure
+
+
+def _bars(survey: Survey, asked: LineUpAsked, reader: Reader) -> Iterator[Shot]:
+    """The shots of colour bars among the first."""
+    for shot in survey.shots():
+        if shot.first > 2 * asked.seconds * survey.programme.frame_rate:
+            return
+        planes = reader.planes(shot.middle)
+        if planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None:
+            yield shot
 
 
 def _measure(survey: Survey, frame: Frame) -> _Told:

@@ -16,7 +16,7 @@ from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
 
 _SECONDS = Between(0, 360_000, "seconds")
-_LABEL = re.compile(r"\d\d:[0-5]\d:[0-5]\d[:;]\d{2,3}")
+LABEL = re.compile(r"\d\d:[0-5]\d:[0-5]\d[:;]\d{2,3}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ class LengthAsked:
     def __post_init__(self) -> None:
         if self.least > self.greatest:
             raise ValueError("least must not be over greatest")
-        if self.start and not _LABEL.fullmatch(self.start):
+        if self.start and not LABEL.fullmatch(self.start):
             raise ValueError(f"start must be a timecode, as 10:00:00:00 or 10:00:00;00, not {self.start[:20]}")
 
 
