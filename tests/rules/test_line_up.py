@@ -90,6 +90,12 @@ def test_tone_goes_with_bars(tmp_path, level, until, told):
     assert not reasons if told is None else len(reasons) == 1 and reasons[0].startswith(told), reasons
 
 
+def test_a_tone_that_nobody_measures_is_no_pass(tmp_path):
+    assert [words for words, *_ in found(made(tmp_path, *WHOLE), ASKED + "tone = -18.0")] == [
+        "No tone with the bars: the rules ask for no sound"
+    ]
+
+
 def test_no_line_up_is_asked_of_those_that_have_none(tmp_path):
     path = made(tmp_path, *WHOLE[3:])
     assert not found(path, "") and not found(path, "[line-up]")

@@ -154,7 +154,8 @@ def _kinds(table: SurveyTable, dark: NDArray[np.bool_], shot: Shot, bars: bool) 
 def _off_tone(sounds: Sequence[SoundMeasure] | None, bars: _Part, rate: float, asked: float) -> str:
     """What is wrong with the tone of bars; nothing where it is steady and as loud as it has to be."""
     if not sounds:
-        return "No tone with the bars: no sound was measured" if sounds is not None else ""
+        why = "the rules ask for no sound" if sounds is None else "no sound was measured"
+        return f"No tone with the bars: {why}"
     for sound in sounds:
         first, last = (round((at / rate - sound.begins) / HOP) for at in (bars.first, bars.last + 1))
         power = sound.power[max(first + _EDGE, 0) : max(last - _EDGE, 0)]
