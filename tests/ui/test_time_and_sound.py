@@ -1,5 +1,8 @@
 """Findings of time and sound on the desk: lanes of the skyline, the list by kind, and the demo that has them."""
 
+import re
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
@@ -12,6 +15,7 @@ from bluffline.ui.skyline.lanes import HIGH, Lanes
 from bluffline.ui.skyline.marks import TOLD_APART
 
 WAIT = 120_000
+TOUR = Path(__file__).parents[2] / "docs" / "tide.md"
 MUST, LOOK = Severity.MUST_FIX, Severity.LOOK
 
 
@@ -89,11 +93,17 @@ def test_the_demo_shows_what_is_wrong_in_time_and_sound_where_it_is(tide, qtbot)
                 if session.place.selected != finding:
                     qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=sky.mark_place(finding).toPoint())
             assert session.place.selected == finding, finding.rule
-    tide.findings.order_by(Order.SHOT)
-    session.place.severities = frozenset({MUST})
-    session.place.select(session.place.looked_at[0])
-    met = [session.place.selected]
-    for _ in range(20):
-        session.place.next_finding(1)
-        met.append(session.place.selected)
-    assert set(met) >= {finding for finding in session.findings if finding.severity is MUST}, "N goes through all"
+
+
+def test_the_tour_leads_to_what_it_tells(tide, qtbot):
+    told = re.findall(r"^\| `(.+)` \| (.+) \| ([\d:]+) \|$", TOUR.read_text("utf-8"), re.MULTILINE)
+    qtbot.mouseClick(tide.findings.severities[Severity.NOTE], Qt.MouseButton.LeftButton)
+    found = [each for each in tide.session.findings if each.severity is MUST]
+    assert len(told) == len(found) == 10
+    tide.setFocus()
+    for key, reason, at in told:
+        qtbot.keyClick(tide, key.lower())
+        place = tide.session.place
+        assert (place.selected.reason, tide.session.programme.label(place.frame)) == (reason, at)
+        found.remove(place.selected)
+    assert not found, "every fault is met once"

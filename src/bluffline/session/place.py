@@ -70,13 +70,14 @@ class Place:
             self.rung_changed.tell()
 
     def next_finding(self, by: int) -> None:
-        """Go to the next (+1) or previous (−1) finding from here."""
+        """Go to the next (+1) or previous (−1) finding from here; to one that is worst here, where it is not selected yet."""
         findings = self.looked_at
         if self.selected in findings:
             place = findings.index(self.selected) + by
+        elif by > 0:
+            place = next((n for n, finding in enumerate(findings) if finding.worst_frame >= self.frame), len(findings))
         else:
-            behind = [n for n, finding in enumerate(findings) if finding.worst_frame <= self.frame]
-            place = (behind[-1] + 1 if behind else 0) if by > 0 else (behind[-1] if behind else -1)
+            place = max((n for n, finding in enumerate(findings) if finding.worst_frame <= self.frame), default=-1)
         if 0 <= place < len(findings):
             self.select(findings[place])
 
