@@ -6,18 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
-    QColor,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QPixmap,
-    QPolygonF,
-    QResizeEvent,
-    QWheelEvent,
-)
+    QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent, QWheelEvent,
+)  # fmt: skip
 from PyQt6.QtWidgets import QWidget
 
 from bluffline.gauges.extremes import draw_extremes
