@@ -6,7 +6,17 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
-    QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent, QWheelEvent,
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
 )  # fmt: skip
 from PyQt6.QtWidgets import QWidget
 
@@ -15,6 +25,7 @@ from bluffline.rules.finding import Finding
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
+from bluffline.ui.skyline.followed import draw_followed
 from bluffline.ui.skyline.lanes import RIGHT, Lanes
 from bluffline.ui.skyline.marks import TOLD_APART, Marks, Meeting
 from bluffline.ui.style.style import CARD, DIM, LINE, TEXT, TINT, WELL, font
@@ -234,7 +245,7 @@ class Skyline(QWidget):
             painter.drawText(field, Qt.AlignmentFlag.AlignCenter, "Open a programme, or drop a file anywhere on the desk")
             return
         painter.drawPixmap(0, 0, self._still(field))
-        self._draw_followed(painter, field)
+        draw_followed(painter, field, self._session, self.x_of)
         self._draw_place(painter, field)
 
     def _still(self, field: QRectF) -> QPixmap:
@@ -244,11 +255,7 @@ class Skyline(QWidget):
         """
         key = self._session.place.shot, self._session.place.selected, self.devicePixelRatioF()
         if self._drawn is None or (self._drawn[0] != key and not self._next.isActive()):
-            drawn = QPixmap(self.size() * key[2])
-            drawn.setDevicePixelRatio(key[2])
-            drawn.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(drawn)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            drawn, painter = self._layer(self.height())
             painter.fillRect(field, WELL)
             self._draw_scale(painter, field)
             if self._image is None:
@@ -262,6 +269,15 @@ class Skyline(QWidget):
             painter.end()
             self._drawn = key, drawn
         return self._drawn[1]
+
+    def _layer(self, height: int) -> tuple[QPixmap, QPainter]:
+        """Something to draw on, as wide as all of it, and what draws there."""
+        drawn = QPixmap(QSize(self.width(), height) * self.devicePixelRatioF())
+        drawn.setDevicePixelRatio(self.devicePixelRatioF())
+        drawn.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(drawn)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        return drawn, painter
 
     def _draw_scale(self, painter: QPainter, field: QRectF) -> None:
         painter.setFont(font(11, mono=True))
@@ -293,14 +309,9 @@ class Skyline(QWidget):
 
     def _strip(self, field: QRectF) -> QPixmap:
         """The findings in view, over the field; drawn again when they, or what is in view, are others."""
-        marks, ratio = self._marks(), self.devicePixelRatioF()
-        key = self._start, self._end, field.width(), ratio
+        marks, key = self._marks(), (self._start, self._end, field.width(), self.devicePixelRatioF())
         if self._stripped is None or self._stripped[0] is not marks or self._stripped[1] != key:
-            drawn = QPixmap(QSize(self.width(), int(field.top())) * ratio)
-            drawn.setDevicePixelRatio(ratio)
-            drawn.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(drawn)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            drawn, painter = self._layer(int(field.top()))
             self._draw_marks(painter, field, marks)
             painter.end()
             self._stripped = marks, key, drawn
@@ -366,22 +377,6 @@ class Skyline(QWidget):
             for foot, head in ends[seen & ~upright].tolist():
                 painter.drawLine(QPointF(foot, field.bottom()), QPointF(head, field.top()))
         painter.restore()
-
-    def _draw_followed(self, painter: QPainter, field: QRectF) -> None:
-        """From where to where the reach of the step on the bench is followed, and the frames that it was placed on."""
-        place, ladder, shots = self._session.place, self._session.document.treatment, self._session.shots
-        if place.rung is None or place.rung >= len(ladder) or not shots:
-            return
-        y = field.bottom() - 4
-        for area in ladder[place.rung].reach.areas:
-            xs = [self.x_of(each.frame + 0.5) for each in area.follow]
-            if len(xs) > 1:
-                painter.setPen(QPen(TINT, 1))
-                painter.drawLine(QPointF(max(xs[0], field.left()), y), QPointF(min(xs[-1], field.right()), y))
-            for x in xs:
-                if field.left() <= x <= field.right():
-                    painter.fillRect(QRectF(x - 1, y - 3, 2, 6), TINT)
-            y -= 7
 
     def _draw_place(self, painter: QPainter, field: QRectF) -> None:
         x = self.x_of(self._session.place.frame + 0.5)
