@@ -77,17 +77,27 @@ class Captions(Rule):
         for one in carried:
             if not one.said or (asked.languages and one.language not in asked.languages):
                 continue
-            times = [(0.0, 0.0), *one.said, (end, end)]
-            for place, ((_, last), (first, _)) in enumerate(pairwise(times)):
-                allowed = min(asked.by, asked.pause) if place == 0 else asked.pause
-                if first - last > allowed:
-                    what = "begin after" if place == 0 else "end, and" if place == len(one.said) else "pause for"
-                    length = f"{first - last:.1f} s{' are without' if what == 'end, and' else ''}"
-                    begin, after = (round(time * surveyed.rate) for time in (last, first))
-                    begin = min(max(begin, 0), shots[-1].last)
-                    after = min(after, shots[-1].last + 1)
-                    words = f"{one.title} {what} {length}: {allowed:g} s at most"
-                    yield across("captions", asked.severity, shots, words, first - last, "s", begin, max(after - 1, begin))
+            for words, last, first in _without(one, asked, end):
+                begin, after = (min(max(round(time * surveyed.rate), 0), shots[-1].last + 1) for time in (last, first))
+                begin = min(begin, shots[-1].last)
+                told = f"{one.title} {words}"
+                yield across("captions", asked.severity, shots, told, first - last, "s", begin, max(after - 1, begin))
+
+
+def _without(one: _Carried, asked: CaptionsAsked, end: float) -> Iterator[tuple[str, float, float]]:
+    """Where captions are missing for too long: in words, and from when to when, in seconds."""
+    times = [(0.0, 0.0), *one.said, (end, end)]
+    for place, ((_, last), (first, _)) in enumerate(pairwise(times)):
+        length, allowed = first - last, min(asked.by, asked.pause) if place == 0 else asked.pause
+        if length <= allowed:
+            continue
+        if place == 0:
+            words = f"begin after {length:.1f} s"
+        elif place == len(one.said):
+            words = f"end, and {length:.1f} s are without"
+        else:
+            words = f"pause for {length:.1f} s"
+        yield f"{words}: {allowed:g} s at most", last, first
 
 
 def _carriers(table: SurveyTable, surveyed: Surveyed) -> Iterator[_Carried]:
