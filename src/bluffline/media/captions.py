@@ -7,7 +7,7 @@ _EMPTY = 2  # bytes: the length of a text of none
 
 
 def triplets_say(data: bytes) -> int:
-    """How many triplets of CEA-708's carriage, as A53 user data has them, say anything [CTA-708]."""
+    """How many triplets of CEA-708's carriage, as A53 user data has them, say anything [CTA708]."""
     said = 0
     for place in range(0, len(data) - 2, _PAIR):
         kind, first, second = data[place : place + _PAIR]

@@ -85,7 +85,7 @@ def ridden(riders: Riders, rate: Fraction) -> tuple[int, int, int]:
     """What rides on a frame in figures, as `measure.table.RIDDEN` names them.
 
     How many triplets of captions say anything, −1 where the frame was not looked into; its timecode as a number of frames from
-    midnight, and the code of its active format [ST 2016-1], −1 where it has none.
+    midnight, and the code of its active format [ST2016-1], −1 where it has none.
     """
     captions = -1 if "OTHER" in riders else triplets_say(riders.get("A53_CC", b""))
     format_ = riders["AFD"][0] & 15 if riders.get("AFD") else -1
@@ -94,7 +94,7 @@ def ridden(riders: Riders, rate: Fraction) -> tuple[int, int, int]:
 
 
 def _label(riders: Riders, rate: Fraction) -> str | None:
-    """The timecode that rides on a frame [ST 12-1]. That of groups of pictures is none of a frame's, and often stands still."""
+    """The timecode that rides on a frame [ST12-1]. That of groups of pictures is none of a frame's, and often stands still."""
     data = riders.get("S12M_TIMECODE", b"")
     if len(data) < 2 * _WORD or not data[0]:
         return None

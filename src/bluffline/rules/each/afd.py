@@ -18,13 +18,13 @@ from bluffline.rules.shots import Shot
 
 _ANY = -1
 _FOUR, _FOURTEEN, _SIXTEEN = 4 / 3, 14 / 9, 16 / 9
-_HELD = {8: 0.0, 9: _FOUR, 10: _SIXTEEN, 11: _FOURTEEN, 13: _FOUR, 14: _SIXTEEN, 15: _SIXTEEN}  # 0: as the frame [ST 2016-1]
+_HELD = {8: 0.0, 9: _FOUR, 10: _SIXTEEN, 11: _FOURTEEN, 13: _FOUR, 14: _SIXTEEN, 15: _SIXTEEN}  # 0: as the frame [ST2016-1]
 _ALIKE = 0.04  # of a shape: blanking at the sides is no other
 
 
 @dataclass(frozen=True, slots=True)
 class AfdAsked:
-    """``code``: that every frame has to carry [ST 2016-1], any that is true of the picture where −1."""
+    """``code``: that every frame has to carry [ST2016-1], any that is true of the picture where −1."""
 
     code: Annotated[int, Between(_ANY, 15)] = _ANY
     severity: Severity = Severity.LOOK

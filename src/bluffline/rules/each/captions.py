@@ -26,7 +26,7 @@ _LANGUAGE = 3  # letters
 class CaptionsAsked:
     """What captions there have to be, in tracks or on the frames themselves.
 
-    ``languages``: of each a track, by three letters as files name them [ISO 639-2]; ``by``: seconds within which there is a
+    ``languages``: of each a track, by three letters as files name them [ISO639-2]; ``by``: seconds within which there is a
     first one; ``pause``: seconds at most without any.
     """
 
