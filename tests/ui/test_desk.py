@@ -320,6 +320,17 @@ def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_pat
     assert not result.isVisible()
 
 
+def test_all_that_is_not_judged_can_be_read_before_writing(surveyed_desk, qtbot, monkeypatch):
+    monkeypatch.setattr("bluffline.ui.dialogs.write.not_judged", lambda _: ["size, rate and scan, length, " * 20])
+    dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    for label in dialog.findChildren(QLabel):
+        if label.isVisible() and label.wordWrap():
+            assert label.height() >= label.heightForWidth(label.width()), label.text()
+    dialog.done(0)
+
+
 def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
     dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
     qtbot.addWidget(dialog)

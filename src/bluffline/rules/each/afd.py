@@ -34,7 +34,7 @@ class Afd(Rule):
     """What frames say of where their picture is, held against where it is."""
 
     titles = {"afd": "Active format (AFD)"}
-    words = "active format description"
+    words = "active format"
     place = 37
     section, key, named = AfdAsked, "afd", True
     whole_frames = True

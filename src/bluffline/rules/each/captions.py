@@ -53,7 +53,7 @@ class Captions(Rule):
     """Whether captions are there, from where to where. What they say is not read."""
 
     titles = {"captions": "Captions"}
-    words = "captions: whether there are any, and where"
+    words = "captions"
     place = 35
     section, key, named = CaptionsAsked, "captions", True
     aspect = Aspect.TIME

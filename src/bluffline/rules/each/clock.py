@@ -48,7 +48,7 @@ class Clock(Rule):
     """Timecode of tracks and of the frames themselves, held against itself."""
 
     titles = {"timecode": "Timecode"}
-    words = "timecode, where it is told more than once"
+    words = "timecode"
     place = 36
     section, key, named = TimecodeAsked, "timecode", True
     aspect = Aspect.TIME

@@ -73,7 +73,7 @@ class LineUp(Rule):
     """The head of a programme."""
 
     titles = {"line-up": "Line-up"}
-    words = "line-up before the picture"
+    words = "line-up"
     place = 38
     section, key, named = LineUpAsked, "line-up", True
     aspect = Aspect.TIME

@@ -41,7 +41,7 @@ class Repeat(Rule):
     """Motion that halts for a frame. Frames shown again in a steady pattern are a slower programme, until that breaks."""
 
     titles = {"repeat": "Repeated frames", "cadence": "Broken pattern of repeated frames"}
-    words = "repeated frames in motion, and breaks of 2:3"
+    words = "repeated frames"
     place = 24
     section, key, named = RepeatAsked, "repeat", True
     aspect = Aspect.TIME

@@ -34,6 +34,7 @@ from bluffline.ui.dialogs.layout import cancel_button, dim, lay_out
 from bluffline.ui.dialogs.target import TargetRows
 
 _RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
+_WIDE, _ROOM = 640, 490  # pixels: of the dialog, and of what stands beside a name in it, at the least
 
 
 def _folder_for(source: Path) -> Path:
@@ -84,6 +85,7 @@ class WriteDialog(QDialog):
             form.addRow(dim("Other tracks"), self.drop_box)
         left_out = QLabel(". ".join(not_judged(session.survey)))
         left_out.setWordWrap(True)
+        left_out.setMinimumHeight(left_out.heightForWidth(_ROOM))  # a form has no more height for a label than it had at first
         form.addRow(dim("Not judged"), left_out)
         if unreadable:
             form.addRow(dim("Unreadable frames"), self._keep)
@@ -95,7 +97,7 @@ class WriteDialog(QDialog):
         buttons = cancel_button(self)
         self.rows.add_button(buttons, "Write unproved" if unreadable else "Prove and write")
         lay_out(self, words, form, self.rows.trouble, self.handed, self.carried, buttons)
-        self.setMinimumWidth(640)
+        self.setMinimumWidth(_WIDE)
 
     @property
     def keep(self) -> KeepUnreadable | None:

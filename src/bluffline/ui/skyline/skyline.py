@@ -35,6 +35,7 @@ _LEFT, _TOP, _FOOT = 52, 20, 20
 _ANY_HIGH = (1 << 24) - 1  # Qt's own
 _HIGH_LEAST, _LOW_HIGH = 132, 72  # pixels: the least it is high, and what it is high while a step is on the bench
 _REST = 120  # milliseconds after which a change is drawn
+_THREE = 44  # pixels that three figures need beside a field
 _NARROWEST = 10  # frames across at the closest zoom
 _UPRIGHT = 2.0  # pixels that a slope is wide at least
 _MARK = 13  # pixels from one mark of a shot to the next
@@ -282,7 +283,7 @@ class Skyline(QWidget):
     def _draw_scale(self, painter: QPainter, field: QRectF) -> None:
         painter.setFont(font(11, mono=True))
         painter.setPen(DIM)
-        for value in (0, 50, 100):
+        for value in (0, 50, 100) if field.height() >= _THREE else (0, 100):
             painter.drawText(QRectF(0, self._y_of(value) - 8, _LEFT - 6, 16), RIGHT, f"{value} %")
 
     def drawn_silhouette(self, width: int, height: int) -> QImage | None:
