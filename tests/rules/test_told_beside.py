@@ -223,9 +223,9 @@ def labelled(path, label, frames=60, rate=25):
                 data = bytes(packet)
                 place = data.find(b"\0\0\1\x26") if b"\0\0\1\x26" in data else data.find(b"\0\0\1\x28")
                 place = place if place >= 0 else 1
-                made = av.Packet(
-                    data[: place - 1] + time_code(label(round(packet.pts * packet.time_base * rate))) + data[place - 1 :]
-                )
+                told = label(round(packet.pts * packet.time_base * rate))
+                unit = b"" if told is None else time_code(told)
+                made = av.Packet(data[: place - 1] + unit + data[place - 1 :])
                 made.pts, made.dts, made.time_base, made.stream = packet.pts, packet.dts, packet.time_base, packet.stream
                 made.duration, made.is_keyframe = packet.duration, packet.is_keyframe
                 container.mux(made)
@@ -243,7 +243,11 @@ def test_timecode_on_frames_that_breaks_is_told(tmp_path):
     dropping, night = Timecode.parse("10:00:59;20", rate), Timecode.parse("23:59:59:12", Fraction(25))
     assert not found(labelled(tmp_path / "d.ts", dropping.label, rate=rate), "[timecode]"), "labels that drop-frame skips"
     assert not found(labelled(tmp_path / "n.ts", night.label), "[timecode]"), "midnight"
-    assert not found(labelled(tmp_path / "s.ts", lambda _: "00:00:00:00"), "[timecode]"), "what stands still tells nothing"
+    assert not found(labelled(tmp_path / "s.ts", lambda _: "00:00:00:00"), "[timecode]"), "zeros are no timecode"
+    stuck = found(labelled(tmp_path / "k.ts", lambda _: "10:00:00:00"), "[timecode]")
+    assert len(stuck) == 3 and stuck[0][0].endswith("from 10:00:00:00 to 10:00:00:00 from one frame to the next")
+    ends = found(labelled(tmp_path / "e.ts", lambda n: clock.label(n) if n < 40 else None), "[timecode]")
+    assert ends == [("Timecode on frames is told no more from here on", 40, 59)]
     many = found(labelled(tmp_path / "m.ts", lambda n: clock.label(n % 10)), "[timecode]")
     assert len(many) == 3 and many[-1][0].endswith("(and 2 more times)")
 

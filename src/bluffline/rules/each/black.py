@@ -8,10 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.declared import Between
+from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import ShotEvidence
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.severity import Severity
+from bluffline.signal.format import SignalFormat
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +45,12 @@ class Black(Rule):
         ):
             words = f"Black for {found.frames / rate:.2f} s: luma reaches {found.worst_value:.1f} %"
             yield replace(found, reason=words + found.runs_told)
+
+
+def dark_frames(table: SurveyTable, source: SignalFormat, level: float) -> NDArray[np.bool_]:
+    """(N,) which frames of a survey are black, but for a thousandth of their picture."""
+    black, swing = table.levels(source, slice(None))
+    return np.asarray(table.column("readable") & (table.column("y_p999") <= black + level / 100 * swing))
 
 
 def black_frames(shot: ShotEvidence, level: float) -> NDArray[np.bool_]:

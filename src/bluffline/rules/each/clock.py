@@ -42,6 +42,7 @@ class _Told:
     where: str
     frames: Sequence[int]
     counts: Sequence[int]
+    each: bool = False  # whether by frames, and not by where it begins anew
 
 
 class Clock(Rule):
@@ -72,6 +73,9 @@ class Clock(Rule):
                 words = f"{told.where} says {other}: the file says {timecode.label(told.frames[0])}"
                 yield across("timecode", asked.severity, shots, words, last=0)
             yield from self._breaks(told, timecode, shots, asked.severity)
+            if surveyed.complete and shots[-1].last - told.frames[-1] > max(np.diff(told.frames)) and told.each:
+                words = f"{told.where} is told no more from here on"
+                yield across("timecode", asked.severity, shots, words, first=told.frames[-1] + 1)
 
     def _breaks(self, told: _Told, timecode: Timecode, shots: Sequence[Shot], severity: Severity) -> Iterator[Finding]:
         """Where it does not go on; of many places the first few, and how many there are."""
@@ -89,15 +93,15 @@ class Clock(Rule):
 
 
 def _all_told(table: SurveyTable, surveyed: Surveyed) -> Iterator[_Told]:
-    """Wherever timecode is told more than once; what is the same on every frame counts nothing, and is no timecode."""
+    """Wherever timecode is told more than once; zeros on every frame are none."""
     for track in surveyed.tracks:
         if len(track.counts) > 1:
             frames, counts = zip(*track.counts, strict=True)
             yield _Told(f"Timecode of track {track.index}", frames, counts)
     clock = table.column("clock")
     known = np.flatnonzero(clock >= 0)
-    if len(known) > 1 and np.ptp(clock[known]):
-        yield _Told("Timecode on frames", known.tolist(), clock[known].tolist())
+    if len(known) > 1 and clock[known].any():
+        yield _Told("Timecode on frames", known.tolist(), clock[known].tolist(), each=True)
 
 
 def _label(timecode: Timecode, count: int) -> str:

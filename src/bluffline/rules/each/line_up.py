@@ -12,6 +12,7 @@ from bluffline.declared import Between
 from bluffline.figures import figure
 from bluffline.measure.sound import HOP, SoundMeasure
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.each.black import dark_frames
 from bluffline.rules.each.length import LABEL
 from bluffline.rules.evidence import Surveyed, across, runs_in
 from bluffline.rules.finding import Finding
@@ -118,8 +119,7 @@ def _parts(table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], asked:
     """What a programme begins with, up to its first picture; what is alike and adjoins is one."""
     last: _Part | None = None
     assert surveyed.source is not None, "a file is judged by its format"
-    black, swing = table.levels(surveyed.source, slice(None))
-    dark = table.column("readable") & (table.column("y_p999") <= black + _DARK / 100 * swing)
+    dark = dark_frames(table, surveyed.source, _DARK)
     for shot in shots:
         for first, end, kind in _kinds(table, dark, shot, any(shot.first in each for each in surveyed.bars)):
             if last is not None and last.kind == kind:

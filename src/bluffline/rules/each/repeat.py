@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from bluffline.declared import Between
 from bluffline.measure.table import SurveyTable
+from bluffline.rules.each.black import dark_frames
 from bluffline.rules.each.frozen import movement
 from bluffline.rules.evidence import Surveyed, across, close_runs, runs_in
 from bluffline.rules.finding import Finding
@@ -53,9 +54,7 @@ class Repeat(Rule):
         asked, moved, source = self.asked(rules), movement(table), surveyed.source
         if source is None:
             return  # a few frames are judged, not a file
-        black, swing = table.levels(source, slice(None))
-        seen = table.column("readable") & (table.column("y_p999") > black + _BLACK / 100 * swing)
-        same = _same(moved, asked) & seen
+        same = _same(moved, asked) & table.column("readable") & ~dark_frames(table, source, _BLACK)
         gap = rules.gap * surveyed.rate
         for first, last, frames in _inside(_halts(moved, same, asked) & ~_in_pattern(same), shots, gap):
             words = "One frame is shown again" if frames == 1 else f"{frames} frames are shown again"
