@@ -8,6 +8,7 @@ import av
 import numpy as np
 import pytest
 
+from bluffline.errors import RulesError
 from bluffline.media import riders
 from bluffline.media.captions import says_something, triplets_say
 from bluffline.media.probe import probe
@@ -72,6 +73,14 @@ def plain(tmp_path):
 def test_captions_are_there_where_they_have_to_be(plain, tmp_path, text, told):
     path = with_captions(plain, tmp_path / "said.mkv", ("eng", [(1, 2), (2.2, 3), (7, 8)]), ("cym", [(2, 8)]))
     assert found(path, f"[captions]\n{text}") == told
+
+
+def test_a_language_may_be_named_in_two_ways(plain, tmp_path):
+    path = with_captions(plain, tmp_path / "en.mkv", ("en", [(1, 2)]))
+    assert not found(path, '[captions]\nlanguages = ["eng/en"]')
+    assert found(path, '[captions]\nlanguages = ["eng/en"]\npause = 5.0'), "and is held to the pauses"
+    with pytest.raises(RulesError, match="two or three letters"):
+        parse_rules(LEVELS + '[captions]\nlanguages = ["english"]', "own")
 
 
 @pytest.mark.parametrize(("tracks", "words"), [

@@ -1,5 +1,6 @@
 """Captions that are missing, in another language, late, or that stop."""
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -19,15 +20,15 @@ from bluffline.rules.shots import Shot
 
 _SECONDS = Between(0, 360_000, "seconds")
 _PAUSE = 1.0  # seconds without captions on frames that are no end of them
-_LANGUAGE = 3  # letters
+_LANGUAGE = re.compile(r"[a-z]{2,3}(/[a-z]{2,3})*")
 
 
 @dataclass(frozen=True, slots=True)
 class CaptionsAsked:
     """What captions there have to be, in tracks or on the frames themselves.
 
-    ``languages``: of each a track, by three letters as files name them [ISO639-2]; ``by``: seconds within which there is a
-    first one; ``pause``: seconds at most without any.
+    ``languages``: of each a track, as files name them [ISO639-2], a stroke between two names of one; ``by``: seconds within
+    which there is a first one; ``pause``: seconds at most without any.
     """
 
     languages: tuple[str, ...] = ()
@@ -36,8 +37,8 @@ class CaptionsAsked:
     severity: Severity = Severity.MUST_FIX
 
     def __post_init__(self) -> None:
-        if any(len(each) != _LANGUAGE or not each.isalpha() for each in self.languages):
-            raise ValueError("languages must be three letters each, as eng")
+        if not all(_LANGUAGE.fullmatch(each) for each in self.languages):
+            raise ValueError("languages must be of two or three letters, as eng, or eng/en where files name one in two ways")
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +68,8 @@ class Captions(Rule):
             return
         asked, end = self.asked(rules), (shots[-1].last + 1) / surveyed.rate
         carried = list(_carriers(table, surveyed))
-        missing = [each for each in asked.languages if each not in {one.language for one in carried if one.said}]
+        heard = {one.language for one in carried if one.said}
+        missing = [each for each in asked.languages if heard.isdisjoint(each.split("/"))]
         if not any(one.said for one in carried):
             yield across("captions", asked.severity, shots, f"There are no captions: {_seen(table, carried)}")
             return
@@ -75,7 +77,7 @@ class Captions(Rule):
             words = f"No captions in {', '.join(missing)}: {_seen(table, carried)}"
             yield across("captions", asked.severity, shots, words, float(len(missing)))
         for one in carried:
-            if not one.said or (asked.languages and one.language not in asked.languages):
+            if not one.said or (asked.languages and one.language not in "/".join(asked.languages).split("/")):
                 continue
             for words, last, first in _without(one, asked, end):
                 begin, after = (min(max(round(time * surveyed.rate), 0), shots[-1].last + 1) for time in (last, first))
