@@ -186,7 +186,7 @@ def _apply(options: argparse.Namespace) -> int:
         print(f"bluffline: {loss}", file=sys.stderr)
     plan, region, handed = Plan([Shot(0, programme.frame_count - 1)], {0: treatment}), None, None
     with claimed(options.out, "part") as claim:
-        with terminal_monitor() as monitor:
+        with terminal_monitor(options) as monitor:
             if work is not None:
                 rules = profile.judged_by() if profile is not None else work.rules or load_rules("r103")
                 survey = run_survey(start_survey(programme, rules), monitor)

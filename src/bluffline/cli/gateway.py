@@ -49,7 +49,7 @@ def _deliver(options: argparse.Namespace) -> int:
     target = None if options.json in (None, "-") else Path(options.json)
     targets = files.Targets([options.file], force=options.force)
     targets.add(target, (".json",))
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         decided = deliver(options.file, options.to, monitor, options.token)
     report = {
         "schema": "bluffline.delivered/1", "file": shown(options.file), "gateway": options.to,

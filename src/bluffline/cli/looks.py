@@ -54,7 +54,7 @@ def _propose(options: argparse.Namespace) -> int:
     rules, aims = load_rules(options.rules), load_aims(options.aims)
     programme, target = _taken_in(options, [options.aims] if options.aims else [])
     survey = start_survey(programme, rules)
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         if options.shot is not None or {Wanted.BEARABLE, Wanted.LEGAL, Wanted.LEVELS} & set(wanted):
             run_survey(survey, monitor)
         shots = [Shot(0, programme.frame_count - 1)] if options.shot is None else survey.shots()
@@ -91,7 +91,7 @@ def _match(options: argparse.Namespace) -> int:
     if other is None and int(options.to) >= programme.frame_count:
         raise SettingsError(f"There is no frame {options.to}: {programme.name} has {programme.frame_count}, counted from 0.")
     survey = start_survey(programme, rules)
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         run_survey(survey, monitor)
         shots = survey.shots()
         number = _number(options.shot, shots)

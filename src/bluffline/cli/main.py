@@ -2,7 +2,9 @@
 
 import argparse
 import json
+import shlex
 import sys
+import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import replace
@@ -12,7 +14,7 @@ from pathlib import Path
 
 from bluffline import __version__, stopping
 from bluffline.cli import charts, completion, doctor, files, gateway, instruments, looks, shift, trust
-from bluffline.cli.progress import terminal_monitor
+from bluffline.cli.progress import add_telling, telling, terminal_monitor
 from bluffline.errors import BlufflineError, SettingsError
 from bluffline.media.carriage import rehearse
 from bluffline.media.codecs import codec_for
@@ -31,7 +33,7 @@ from bluffline.report.markers import MARKERS, markers_text
 from bluffline.rules.rulefile import SHIPPED, load_rules
 from bluffline.rules.rules import Rules
 from bluffline.rules.waivers import load_waivers
-from bluffline.session.faults import fault_of, log_path
+from bluffline.session.faults import fault_of, log_path, on_the_way
 from bluffline.session.plan import legalised, plan_of
 from bluffline.session.workfile import WorkFile
 from bluffline.survey.checking import check
@@ -58,6 +60,21 @@ def main(arguments: Sequence[str]) -> int:
     """
     options = make_parser().parse_args(arguments)
     try:
+        with telling(options):
+            begun = time.monotonic()
+            token = getattr(options, "token", "")  # which no log is to hold
+            asked = shlex.join(each.replace(token, "…") if token else each for each in arguments)
+            on_the_way.info("bluffline %s: %s", __version__, asked)
+            code = _done(options)
+            on_the_way.info("ended with code %d after %.1f s", code, time.monotonic() - begun)
+            return code
+    except SettingsError as error:  # how it was to be told
+        return _failed(options, str(error), "", _COULD_NOT)
+
+
+def _done(options: argparse.Namespace) -> int:
+    """Run a command, tell of any error, and return its exit code."""
+    try:
         run: Callable[[argparse.Namespace], int] = options.run
         return run(options)
     except BrokenPipeError:
@@ -74,6 +91,7 @@ def main(arguments: Sequence[str]) -> int:
 
 def _failed(options: argparse.Namespace, sentence: str, more: str, code: int) -> int:
     """Say why it could not be done; with ``--json`` in a form of its own as well, where that can be written."""
+    on_the_way.debug("%s", sentence)
     print(f"bluffline: {sentence}{more}", file=sys.stderr)
     where = getattr(options, "json", None)
     if where is not None and options.command not in ("batch", "watch"):  # of many files each line says how it ended
@@ -123,6 +141,7 @@ def make_parser() -> argparse.ArgumentParser:
     gateway.add_commands(commands)
     doctor.add_command(commands)
     completion.add_command(commands, parser)
+    add_telling(parser)
     return parser
 
 
@@ -188,7 +207,7 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
     if options.certificate:
         targets.add_certificate(path)
     survey, listed = _surveyed(options, programme, work), files.cuts_of(options, programme)
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         with _hands(options) as hands:
             checked = check(survey, monitor, partial(_run, hands))
         checked = checked.divided(plan_of(survey, work, listed).shots)
@@ -200,7 +219,7 @@ def _check_one(options: argparse.Namespace, path: Path, reports: list[CheckForm]
     if options.json != "-":
         print(describe(survey, checked))
     if key is not None and checked.good:
-        with terminal_monitor() as monitor:
+        with terminal_monitor(options) as monitor:
             certificate = standing_certificate(checked, key, monitor, hatched)
         put_certificate(path, certificate, force=options.force)
         print(f"Certificate: {shown(certificate_paths(path).page)}", file=sys.stderr)
@@ -223,7 +242,7 @@ def _legalise(options: argparse.Namespace) -> int:
         print(f"bluffline: {loss}", file=sys.stderr)
     survey, key = _surveyed(options, programme, work), Keys().own()
     listed = files.cuts_of(options, programme)
-    with terminal_monitor() as monitor, _hands(options) as hands:
+    with terminal_monitor(options) as monitor, _hands(options) as hands:
         _run(hands, survey, monitor)
         refuse_unreadable(survey, kept)
         plan = legalised(survey, plan_of(survey, work, listed), monitor)

@@ -86,7 +86,7 @@ def _compare(options: argparse.Namespace) -> int:
     targets = files.Targets([options.old, options.new], force=options.force)
     targets.add(options.json, (".json",))
     surveys = []
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         for path in (options.old, options.new):
             survey = start_survey(probe(path), rules)
             surveys.append(run_survey(survey, monitor, stage=f"Survey of {shown(path.name)}"))

@@ -59,7 +59,7 @@ def _verify(options: argparse.Namespace) -> int:
     target = None if options.json in (None, "-") else Path(options.json)
     if target is not None and target.exists():
         raise SettingsError(f"{shown(target)} is there already; choose another name.")
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         told = verify(options.file, options.certificate, Keys(), monitor, measure=options.measure, rules=rules)
     if options.json is not None:
         text = json.dumps(told.report, indent=2, ensure_ascii=False) + "\n"
@@ -78,7 +78,7 @@ def _print(options: argparse.Namespace) -> int:
         raise SettingsError(f"{shown(target)} is no name of a PDF; choose one that ends with .pdf.")
     if target.exists() and not options.force:
         raise SettingsError(f"{shown(target)} is there already; --force replaces it.")
-    with terminal_monitor() as monitor:
+    with terminal_monitor(options) as monitor:
         save_bytes(target, print_certificate(options.file, monitor))
     print(shown(target))
     return _VERIFIED
