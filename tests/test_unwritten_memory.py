@@ -3,7 +3,6 @@
 import os
 import subprocess
 import sys
-from pathlib import Path
 
 WORK = """
 import hashlib
@@ -32,7 +31,7 @@ from bluffline.rules.rulefile import load_rules
 from bluffline.signal.convert import convert
 from bluffline.treat.frame_treatment import FrameTreatment
 from clips import signal, to_planes
-from test_pass import EXAMPLES
+from steps import EXAMPLES
 
 told = hashlib.sha256()
 
@@ -58,11 +57,10 @@ print(np.empty(1, np.uint8)[0], told.hexdigest())
 
 
 def test_compiled_and_plain_loops_read_no_memory_that_they_have_not_written():
-    examples = str(Path(__file__).parent / "treat")
     told = [
         subprocess.run(
             [sys.executable, "-c", WORK, str(poison)], check=True, capture_output=True, text=True,
-            env=os.environ | {"NUMBA_DISABLE_JIT": "1", "PYTHONPATH": os.pathsep.join([*sys.path, examples])},
+            env=os.environ | {"NUMBA_DISABLE_JIT": "1", "PYTHONPATH": os.pathsep.join(sys.path)},
         ).stdout.split()
         for poison in (0, 0xAB)
     ]  # fmt: skip

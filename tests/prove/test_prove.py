@@ -115,7 +115,7 @@ def test_what_is_written_is_read_back_in_the_picture_that_the_operator_told(over
     )
 
 
-def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path):
+def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path, monkeypatch):
     """A rule so narrow that ProRes breaks it at once is proved after more rounds, and the limits used are told."""
     rng = np.random.default_rng(8)
     noise = rng.uniform(0.2, 1.08, (128, 256, 1)).repeat(3, 2)
@@ -125,6 +125,10 @@ def test_overshoot_of_the_codec_is_met_with_more_margin(tmp_path):
     assert proof.rounds > 1 and proof.legal
     steps = [step for treatment in proof.treatments.values() for step in treatment]
     assert any((isinstance(s, SoftCeiling) and s.limit < 103) or (isinstance(s, ChromaRein) and s.high < 105) for s in steps)
+    monkeypatch.setattr(prove_module, "MOST_ROUNDS", 1)
+    wanted = request(source, tmp_path / "once.mov", narrow)
+    once = prove(wanted, Monitor())
+    assert (once.rounds, once.legal, once.treatments) == (1, False, wanted.treatments), "it tells what it wrote with"
 
 
 def test_what_can_not_be_proved_is_written_and_said(tmp_path):

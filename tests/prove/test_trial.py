@@ -12,8 +12,9 @@ from bluffline.media.reader import Reader
 from bluffline.prove import trial as trial_module
 from bluffline.prove.render import render
 from bluffline.prove.trial import telling_frames, try_treatment
+from bluffline.rules.catalogue import RULES
 from bluffline.rules.columns import percent_columns
-from bluffline.rules.rulefile import load_rules
+from bluffline.rules.rulefile import load_rules, parse_rules
 from bluffline.rules.shots import Shot
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import THOROUGH_EVERY, run_survey, start_survey
@@ -116,6 +117,16 @@ def test_what_no_treatment_has_a_say_in_is_never_called_answered(survey, rule):
     trial = tried(survey, MEND)
     assert trial.outcome(finding) is None
     assert trial.left([]) == 0 and trial.left([finding]) == 1
+
+
+def test_a_trial_is_made_under_rules_that_ask_for_everything(survey):
+    """What is asked of a file as a whole is no matter of some frames, and never stands in their way."""
+    sections = [rule.key for rule in RULES if rule.section is not None and rule.key != "chart"]
+    text = "[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\n" + "".join(f"[{key}]\n" for key in sections)
+    asking = replace(survey, rules=parse_rules(text.replace("[shape]\n", "[shape]\nwidth = 1920\n"), "all"))
+    every, some = tried(asking, MEND), tried(asking, MEND, [13, 17])
+    assert every.whole and every.left([]) == 0 == some.left([])
+    assert {each.rule for each in tried(asking, LEAVE).findings} >= {"luma-high"}
 
 
 def test_a_trial_is_stopped_between_two_frames(survey):

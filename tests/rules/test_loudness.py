@@ -209,7 +209,8 @@ def test_it_is_kept_with_the_survey(picture, tmp_path):
     one = surveyed(path)
     store.keep(one, "mark")
     again = start_survey(probe(path), rules())
-    assert store.fill(again, "mark") and again.complete and again.findings() == one.findings()
+    assert store.fill(again, "mark") and any(again.heard) and len(again.table) == len(one.table)
+    assert run_survey(again, Monitor()).findings() == one.findings(), "what is looked for beside is looked for anew"
     other = start_survey(probe(path), rules("programmes = [[1]]"))
     assert not store.fill(other, "mark")
 

@@ -1,6 +1,5 @@
 """Arithmetic of the rules that pictures seldom bring to light: rows of a survey are made by hand."""
 
-from dataclasses import replace
 from types import SimpleNamespace
 
 import numpy as np
@@ -12,7 +11,6 @@ from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.aims import load_aims
 from bluffline.rules.each.clipping import Clipping
-from bluffline.rules.each.field_order import FieldOrder
 from bluffline.rules.evidence import ShotEvidence, Surveyed
 from bluffline.rules.pictures import ShotPicture, shot_pictures
 from bluffline.rules.rulefile import load_rules
@@ -90,12 +88,3 @@ def test_highlights_that_lie_hardly_above_black_are_no_aim(tmp_path):
     assert load_aims().levels.highlights == (25, 95)
 
 
-@pytest.mark.parametrize("tagged", [None, True, False])
-@pytest.mark.parametrize("seen", [None, True, False])
-def test_the_order_of_fields_is_found_where_what_moves_says_otherwise(tagged, seen):
-    source = replace(SOURCE, interlaced=tagged is not None, top_field_first=tagged is not False)
-    found = list(FieldOrder().judge_file(SurveyTable(0), Surveyed(WHOLE, source=source, top_first=seen), [Shot(0, 9)], RULES))
-    assert bool(found) is (seen is not None and seen is not tagged)
-    said = {None: "tagged progressive", True: "tagged top first", False: "tagged bottom first"}[tagged]
-    words = f"The {'top' if seen else 'bottom'} field is first by what moves, {said}"
-    assert [each.reason for each in found] == [words] * bool(found)

@@ -73,6 +73,23 @@ def test_other_rules_are_judged_from_it_where_they_measure_the_same(programme, s
     assert not store.fill(begun(programme, store, AREA).survey, opened.mark), "an area that is left out was measured"
 
 
+def test_they_are_kept_in_the_users_cache(tmp_path):
+    assert SurveyStore().folder == tmp_path / "cache" / "bluffline" / "surveys" and SurveyStore(tmp_path).folder == tmp_path
+
+
+def test_sound_that_was_heard_comes_back_and_what_was_not_is_heard_anew(programme, store):
+    heard = parse_rules('title = "S"\n[limits]\nluma = [-1, 103]\nrgb = [-5, 105]\n[sound]\nprogrammes = [[1]]\n', "s")
+    silent = kept(programme, store)
+    assert silent.complete and not silent.heard
+    opened = begun(programme, store, heard)
+    assert not store.fill(opened.survey, opened.mark), "nobody has listened to it"
+    whole = kept(programme, store, heard)
+    again = begun(programme, store, heard)
+    assert store.fill(again.survey, again.mark) and again.survey.complete and any(again.survey.heard)
+    assert all(one.same(other) for one, other in zip(again.survey.sounds, whole.sounds, strict=True)) and whole.sounds
+    assert again.survey.findings() == whole.findings()
+
+
 def test_what_would_measure_otherwise_is_measured_anew(programme, store, monkeypatch):
     survey = kept(programme, store)
     mark = mark_of(programme)

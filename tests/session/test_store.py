@@ -74,6 +74,10 @@ def test_any_work_comes_back_as_it_was(tmp_path_factory, treatments, drawn, left
     assert store.keep(known(folder / "p.mov"), SHOTS, work) and store.recall(known(folder / "p.mov")) == (work, SHOTS)
 
 
+def test_work_is_kept_among_the_users_own_data(tmp_path):
+    assert DocumentStore().path == tmp_path / "data" / "bluffline" / "work.sqlite"
+
+
 def test_work_is_kept_for_what_is_in_the_file_wherever_it_lies(tmp_path):
     first = tmp_path / "programme.mov"
     first.write_bytes(bytes(range(256)) * 4000)

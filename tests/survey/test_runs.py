@@ -68,8 +68,7 @@ def test_runs_are_joined_to_the_table_of_one_process_to_the_bit(programme, short
     joined = run_survey_in_runs(begun[1], Hands(Backwards(), 99), Monitor())
     assert joined.table.rows.tobytes() == whole.table.rows.tobytes() and joined.table.formats == whole.table.formats
     assert joined.read == whole.read and joined.riding == whole.riding and joined.complete
-    votes = [(each.fields.top, each.fields.bottom, each.fields.neither) for each in (joined, whole)]
-    assert votes[0] == votes[1] and joined.findings() == whole.findings() and joined.shots() == whole.shots()
+    assert joined.findings() == whole.findings() and joined.shots() == whole.shots()
 
 
 def test_processes_share_one_file_and_its_check_is_that_of_one(tmp_path, monkeypatch):

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
+from bluffline.measure.fields import FieldVote
 from bluffline.measure.flashes import FlashHistory, FlashMeasure
 from bluffline.measure.frame_measure import FrameMeasure
 from bluffline.measure.level_evidence import LevelEvidence
@@ -51,6 +52,7 @@ _FIELDS: list[tuple[Any, ...]] = [
             "flash_red_count",
         )
     ),
+    ("field_vote", "i1"),
     ("edges", "i4", (4,)),
     ("look", "u1", (LOOK_SIZE,)),
     *(
@@ -102,7 +104,8 @@ def _place(name: str) -> str:
 
 _FLASHES = [f"flash_{field.name}" for field in fields(FlashMeasure)]
 _NOT_MEASURED = {
-    "readable", "format", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look", *RIDDEN, *_FLASHES,
+    "readable", "format", "field_vote", "block_change", "spread_change", "pixel_change", "tile_change", "drift", "look",
+    *RIDDEN, *_FLASHES,
 }  # fmt: skip
 _MEASURED = {name: _place(name) for name, *_ in _FIELDS if name not in _NOT_MEASURED}
 _values = attrgetter(*_MEASURED.values())
@@ -228,11 +231,13 @@ class SurveyTable:
         self._count = len(rows)
 
     def append(
-        self, measure: FrameMeasure | None, source: SignalFormat | None = None, ridden: tuple[int, int, int] = _NOTHING
-    ) -> None:
+        self, measure: FrameMeasure | None, source: SignalFormat | None = None, ridden: tuple[int, int, int] = _NOTHING,
+        vote: FieldVote = FieldVote.NOTHING,
+    ) -> None:  # fmt: skip
         """Add the next frame; None where it could not be decoded.
 
-        ``source``: the format that it is read by, else the last; ``ridden``: what rides on it, in the figures of `RIDDEN`.
+        ``source``: the format that it is read by, else the last; ``ridden``: what rides on it, in the figures of `RIDDEN`;
+        ``vote``: what it and the frame before it tell of the order of fields.
         """
         if self._count == len(self._rows):
             self._rows = np.concatenate([self._rows, np.zeros_like(self._rows)])
@@ -240,6 +245,7 @@ class SurveyTable:
         row = self._rows[self._count]
         for name, figure in zip(RIDDEN, ridden, strict=True):
             row[name] = figure
+        row["field_vote"] = vote
         if source is None:
             row["format"] = self._rows[self._count - 1]["format"] if self._count else 0
         else:

@@ -102,7 +102,7 @@ def across(
     shots: Sequence[Shot], treatments: Mapping[int, Treatment], source: SignalFormat, region: Region | None
 ) -> dict[int, AcrossTreatment]:
     """What is done to the frames of every shot to which anything is, by number."""
-    own = {number for number, steps in treatments.items() if steps and number < len(shots)}
+    own = {number for number, steps in treatments.items() if steps}
     near: Iterable[int] = {place for number in own for place in (number - 1, number, number + 1) if 0 <= place < len(shots)}
     made = ((number, treatments.get(number, ()), beside(shots, number, treatments)) for number in sorted(near))
     return {

@@ -151,7 +151,7 @@ def try_treatment(
     written = survey.source if coding is None else coding.format
     treat = AcrossTreatment(treatment, others, written, region=survey.region)
     rules = exacting(survey.rules)
-    table = SurveyTable(len(chosen), len(rules.limited))
+    table = SurveyTable(len(chosen), len(rules.limited), [written])
 
     def measured(number: int, through: Coding | None) -> FrameMeasure | None:
         planes = reader.planes(number)

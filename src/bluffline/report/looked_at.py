@@ -4,9 +4,10 @@ from collections.abc import Iterator
 
 from bluffline.figures import figure
 from bluffline.measure.sound import QUIETEST, SoundMeasure, decibels
+from bluffline.measure.spots import LEAST_PICTURES
 from bluffline.media.riders import words_for
 from bluffline.rules.catalogue import RULES
-from bluffline.rules.each.hdr import Hdr, content_light
+from bluffline.rules.each.hdr import Hdr, content_light, frames_in
 from bluffline.signal.matrix import standard
 from bluffline.survey.survey import Survey, unreadable_frames
 
@@ -37,8 +38,8 @@ def judged(survey: Survey) -> list[str]:
 
 
 def measured_light(survey: Survey) -> str:
-    """MaxCLL and MaxFALL as they are measured; empty where nobody asks for them, or it is no PQ."""
-    if survey.source.transfer != "pq" or _HDR.measured(survey.rules) is None:
+    """MaxCLL and MaxFALL as they are measured; empty where nobody asks for them, or no frame is PQ."""
+    if _HDR.measured(survey.rules) is None or not frames_in(survey.table, "pq").any():
         return ""
     peak, mean = content_light(survey.table)
     return f"MaxCLL {peak:.0f} cd/m², MaxFALL {mean:.0f} cd/m² measured"
@@ -80,6 +81,9 @@ def _of_the_rules(survey: Survey) -> Iterator[str]:
         yield f"Not asked for by the rules: {', '.join(off)}"
     if rules.left_out:
         yield f"Left out by the rules: {', '.join(area.name for area in rules.left_out)}"
+    if survey.spots and not survey.spots[0].told:
+        pictures = survey.spots[0].looked_at
+        yield f"Dead pixels: {LEAST_PICTURES} pictures that are unlike one another tell of any, and it has {pictures}"
     if survey.source.transfer in ("pq", "hlg") and not measured_light(survey):
         yield f"Brightness on a display: {standard(survey.source.transfer)} is judged by its code values"
 

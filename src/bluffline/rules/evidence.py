@@ -1,7 +1,8 @@
 """One shot of a survey, and everything that rules judge it by."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import groupby
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 from bluffline.figures import figure
 from bluffline.measure.region import Region
 from bluffline.measure.sound import SoundMeasure
+from bluffline.measure.spots import Spots
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Track
 from bluffline.media.timecode import Timecode
@@ -42,10 +44,10 @@ class Surveyed:
     """What a table was measured of, and what is known of the file beside it.
 
     ``region``: the active picture; ``rate``: frames a second; ``lost``: the numbers of frames that are not in the file.
-    ``complete``: whether all that the rules ask for has been measured. ``top_first``: which field is first by what moves, or
-    None; ``source``: how the programme is read, where the file is judged. ``broken``: what is wrong with the file behind its
-    last frame; ``sound_after``: seconds that sound goes on after the picture. ``charts``: what was measured of filmed ones;
-    ``sounds``: of programme sounds, None before they were. ``bars``: its first shots that are colour bars;
+    ``complete``: whether all that the rules ask for has been measured. ``source``: how the programme is read, where the file is
+    judged. ``broken``: what is wrong with the file behind its last frame; ``sound_after``: seconds that sound goes on after the
+    picture. ``charts``: what was measured of filmed ones; ``sounds``: of programme sounds, None before they were. ``bars``: its
+    first shots that are colour bars; ``spots``: single pixels that stand out, None where they were not looked for;
     ``tracks``: of the file beside the picture; ``timecode``: how its frames are counted; ``name``: the file's, without its
     ending. ``mastering``, ``light``: what it says of its mastering display and of its content light.
     """
@@ -55,12 +57,12 @@ class Surveyed:
     lost: NDArray[np.int64] | None = None
     complete: bool = False
     source: SignalFormat | None = None
-    top_first: bool | None = None
     broken: str = ""
     sound_after: float = 0.0
     charts: Sequence[ChartMeasure] = ()
     sounds: Sequence[SoundMeasure] | None = None
     bars: Sequence[Shot] = ()
+    spots: Spots | None = None
     tracks: Sequence[Track] = ()
     timecode: Timecode = _UNTOLD
     name: str = ""
@@ -161,6 +163,35 @@ def across(
     end = shots[-1].last if last is None else last
     value = round(value, 2)
     return Finding(rule, severity, shot_at(shots, first), first, end, first, value, unit, 0.0, reason, frames=end - first + 1)
+
+
+def in_shots(
+    runs: Iterable[tuple[int, int]], shots: Sequence[Shot], gap: float, least: int = 1
+) -> Iterator[list[tuple[int, int]]]:
+    """Runs of a file's frames of ``least`` length, those together that begin in one shot and lie less than ``gap`` apart.
+
+    A run goes on across cuts: where it is parted tells nothing of how long it lasts.
+    """
+    kept = [run for run in runs if run[1] - run[0] + 1 >= least]
+    for close in close_runs(kept, gap):
+        for _, own in groupby(close, lambda run: shot_at(shots, run[0])):
+            yield list(own)
+
+
+def of_runs(
+    rule: str, severity: Severity, shots: Sequence[Shot], runs: Sequence[tuple[int, int]], value: Column, reason: str = ""
+) -> Finding:
+    """A finding of the file for runs of its frames that lie close together.
+
+    ``value``: (N,) in percent, of every frame of the file; the greatest is the worst.
+    """
+    worsts = [first + int(np.argmax(value[first : last + 1])) for first, last in runs]
+    worst = max(worsts, key=lambda frame: value[frame])
+    first, last = runs[0][0], runs[-1][1]
+    return Finding(
+        rule, severity, shot_at(shots, first), first, last, worst, round(float(value[worst]), 2), "%", 100.0, reason,
+        runs=len(runs), frames=sum(last - first + 1 for first, last in runs),
+    )  # fmt: skip
 
 
 def filled(words: str, value: float) -> str:

@@ -39,7 +39,7 @@ class Waiver:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One run of frames that breaks one rule: inside one shot, or across shots where it is about flashes, sound or all of it.
+    """One run of frames that breaks one rule: inside one shot, or across shots where it is about time, sound or all of it.
 
     ``worst_value`` is in ``unit``; ``worst_area`` is the largest share of the active picture, in percent, that any
     frame of the run has. ``reason`` is the finding in a sentence. Frames and shots are counted from 0, ends included.

@@ -123,7 +123,7 @@ class SurveyStore:
             facts, asked = json.loads(bytes(kept["facts"]).decode()), _beside(survey.rules)
             if any(facts["beside"].get(key) != figures for key, figures in asked.items()):
                 return None  # it lacks what these rules have measured beside all else
-            read, votes = str(facts["read"]), [int(count) for count in facts["fields"]]
+            read = str(facts["read"])
             formats = [_format_from(each) for each in facts["formats"]]
             joins = [Transition(TransitionKind(kind), int(first), int(last)) for kind, first, last in facts["joins"]]
             if formats[:1] != survey.table.formats or not np.isin(kept["format"], range(len(formats))).all():
@@ -136,8 +136,6 @@ class SurveyStore:
             if "sound" in asked and (sounds := facts["sounds"]) is not None:
                 survey.sounds[:] = [_sound_from(kept, number, told) for number, told in enumerate(sounds)]
                 survey.heard[:] = [True]
-            if survey.fields is not None:
-                survey.fields.top, survey.fields.bottom, survey.fields.neither = votes
             return True
 
         return self._read(self._path(survey, mark), fill) is not None
@@ -160,7 +158,7 @@ class SurveyStore:
 
     def keep(self, survey: Survey, mark: str) -> None:
         """Keep a survey that has measured every frame, unless its programme is no longer what it was."""
-        table, order = survey.table, survey.fields
+        table = survey.table
         if len(table) != survey.programme.frame_count or survey.exact or survey.programme.changed():
             return
         facts: dict[str, Any] = {
@@ -168,7 +166,6 @@ class SurveyStore:
             "riding": sorted(survey.riding),
             "formats": [_format_text(each) for each in table.formats],
             "joins": [(each.kind, each.first, each.last) for each in survey.joins.found],
-            "fields": [order.top, order.bottom, order.neither] if order is not None else [0, 0, 0],
             "beside": _beside(survey.rules),
             "sounds": [_sound_text(each) for each in survey.sounds] if any(survey.heard) else None,
         }

@@ -93,12 +93,11 @@ class RunAsked:
 
 @dataclass(frozen=True)
 class RunTold:
-    """What a run measured: rows of the table and the formats that they count, what rides on frames, votes for fields."""
+    """What a run measured: rows of the table and the formats that they count, and what rides on frames."""
 
     rows: NDArray[Any]
     formats: list[SignalFormat]
     riding: frozenset[str]
-    votes: tuple[int, int, int]
 
 
 def runs_of(programme: Programme, count: int) -> list[tuple[int, int]]:
@@ -136,10 +135,8 @@ def measure_run(asked: RunAsked) -> RunTold:
     with Reader(asked.programme) as reader:
         for told in measured_frames(survey, reader, before, asked.after, asked.first):
             survey.table.append(*told)
-    order = survey.fields
-    votes = (order.top, order.bottom, order.neither) if order is not None else (0, 0, 0)
     rows = survey.table.rows[asked.first - before :].copy()
-    return RunTold(rows, survey.table.formats, frozenset(survey.riding), votes)
+    return RunTold(rows, survey.table.formats, frozenset(survey.riding))
 
 
 def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage: str = "Survey") -> Survey:
@@ -166,8 +163,6 @@ def run_survey_in_runs(survey: Survey, hands: Hands, monitor: Monitor, *, stage:
                     survey.table.extend(told.rows, told.formats)
                     survey.joins.grow(survey.table, complete=False)
                     survey.riding.update(told.riding)
-                    if survey.fields is not None:
-                        survey.fields.vote(*told.votes)
                     monitor.at(stage, len(survey.table), total)
             if len(survey.table) == total:
                 digest = reading.result()

@@ -10,24 +10,25 @@ import numpy as np
 
 from bluffline.measure.active import find_active_picture
 from bluffline.measure.areas import Selection
-from bluffline.measure.bars import read_bars
 from bluffline.measure.brightness import brightness
-from bluffline.measure.fields import FieldOrder
+from bluffline.measure.fields import FieldPairs, FieldVote
 from bluffline.measure.flashes import FlashHistory, lights
 from bluffline.measure.frame_measure import FrameMeasure, measure_area, measure_frame
 from bluffline.measure.frame_signal import FrameSignal
 from bluffline.measure.gamut import gamut_area
 from bluffline.measure.region import Region, without
 from bluffline.measure.sound import SoundMeasure
+from bluffline.measure.spots import Spots
 from bluffline.measure.table import SurveyTable
 from bluffline.media.programme import Programme
 from bluffline.media.reader import Frame, Reader
 from bluffline.media.riders import ridden
 from bluffline.rules.columns import Column, Memo, table_levels
-from bluffline.rules.each.chart import Chart, ChartAsked
+from bluffline.rules.each.chart import Chart
+from bluffline.rules.each.dead import Dead
 from bluffline.rules.each.flash import Flash
 from bluffline.rules.each.hdr import Hdr
-from bluffline.rules.each.line_up import LineUp, LineUpAsked
+from bluffline.rules.each.line_up import LineUp
 from bluffline.rules.each.loudness import Loudness
 from bluffline.rules.evidence import ChartMeasure, Surveyed
 from bluffline.rules.finding import Finding, Waiver
@@ -38,15 +39,16 @@ from bluffline.rules.shots import Shot, TransitionSearch, find_shots
 from bluffline.rules.waivers import waived
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
-from bluffline.survey.chart_rule import chart_in, rule_reference
+from bluffline.survey.chart_rule import rule_reference
 from bluffline.survey.hearing import Listening, Mapping, listening
 from bluffline.survey.monitor import Monitor, ahead_of, in_order
+from bluffline.survey.searching import bars_in, charts_in, spots_in
 
 _SAMPLES = 12
 FIELDS_EVERY = 8  # frames: from one pair that is looked at for the order of fields to the next
-_CHART, _FLASH, _HDR, _LINE_UP, _SOUND = Chart(), Flash(), Hdr(), LineUp(), Loudness()
+_CHART, _DEAD, _FLASH, _HDR, _LINE_UP, _SOUND = Chart(), Dead(), Flash(), Hdr(), LineUp(), Loudness()
 _BEFORE = 12  # frames that are decoded before those that are measured
-_Told = tuple[FrameMeasure | None, SignalFormat | None, tuple[int, int, int]]
+_Told = tuple[FrameMeasure | None, SignalFormat | None, tuple[int, int, int], FieldVote]
 THOROUGH_EVERY = 12  # frames: what a camera clips, and the range of a source, last longer than that
 
 
@@ -55,11 +57,11 @@ class Survey:
     """A survey, finished or still growing: what was asked for, and the rows measured so far.
 
     ``exact``: shots in which no pixel is excused for having been rounded, since they were treated here. ``read``: once it is
-    finished, `Reader.digest` of what was measured, if it was measured in one go. ``fields``: the evidence of their order.
-    ``riding``: what rides on its frames, see `media.riders`. ``waivers``: what findings are to pass, and by whose word.
-    ``bars``: its first shots that are colour bars; ``searched``: holds True once they and charts have been looked for, where
-    the rules ask for any, ``heard``: once ``sounds`` holds every programme sound, where they ask for those. ``joins``: by what
-    its shots come and go.
+    finished, `Reader.digest` of what was measured, if it was measured in one go. ``riding``: what rides on its frames, see
+    `media.riders`. ``waivers``: what findings are to pass, and by whose word. ``bars``: its first shots that are colour bars;
+    ``spots``: holds what single pixels stand out; ``searched``: holds True once those and charts were looked for, where the
+    rules ask for any, ``heard``: once ``sounds`` holds every programme sound, where they ask for those. ``joins``: by what its
+    shots come and go.
     """
 
     programme: Programme
@@ -69,8 +71,8 @@ class Survey:
     charts: list[ChartMeasure] = field(default_factory=list)
     read: list[str] = field(default_factory=list)
     exact: tuple[Shot, ...] = ()
-    fields: FieldOrder | None = None
     bars: list[Shot] = field(default_factory=list)
+    spots: list[Spots] = field(default_factory=list)
     searched: list[bool] = field(default_factory=list)
     sounds: list[SoundMeasure] = field(default_factory=list, repr=False)
     heard: list[bool] = field(default_factory=list)
@@ -86,7 +88,7 @@ class Survey:
     @property
     def complete(self) -> bool:
         """Whether every frame has been measured, and all is looked for that is looked for among them."""
-        searched = not (_CHART.on(self.rules) or _LINE_UP.on(self.rules)) or any(self.searched)
+        searched = not any(rule.on(self.rules) for rule in (_CHART, _LINE_UP, _DEAD)) or any(self.searched)
         heard = not _SOUND.on(self.rules) or any(self.heard)
         return self.joins.known == len(self.table) == self.programme.frame_count and searched and heard
 
@@ -96,8 +98,6 @@ class Survey:
         self.riding.clear()
         self.joins.take([], 0)
         self.read[:] = []
-        if self.fields is not None:
-            self.fields.top = self.fields.bottom = self.fields.neither = 0
 
     def shots(self) -> list[Shot]:
         """Shots of what has been measured so far."""
@@ -109,12 +109,12 @@ class Survey:
         ``memo``: what was judged of this survey before.
         """
         shots = self.shots() if shots is None else shots
-        index, fields, programme = self.programme.index, self.fields, self.programme
+        index, programme = self.programme.index, self.programme
         surveyed = Surveyed(
-            self.region, float(programme.frame_rate), index.lost, self.complete, self.source,
-            fields.top_first if fields is not None else None, index.broken, programme.sound_after, list(self.charts),
-            list(self.sounds) if any(self.heard) else None, list(self.bars), programme.tracks, programme.timecode,
-            programme.title, programme.carried.mastering, programme.carried.light,
+            self.region, float(programme.frame_rate), index.lost, self.complete, self.source, index.broken,
+            programme.sound_after, list(self.charts), list(self.sounds) if any(self.heard) else None, list(self.bars),
+            self.spots[0] if self.spots else None, programme.tracks, programme.timecode, programme.title,
+            programme.carried.mastering, programme.carried.light,
         )  # fmt: skip
         return waived(judge(self.table.frozen(), shots, self.source, self.rules, surveyed, memo), self.waivers)
 
@@ -151,7 +151,7 @@ def start_survey(programme: Programme, rules: Rules, *, region: Region | None = 
     if _CHART.on(rules):
         rule_reference(_CHART.asked(rules))  # what can't be used is told before anything is measured
     table = SurveyTable(programme.frame_count, len(rules.limited), [source], flash_history(programme, rules))
-    return Survey(programme, region, rules, table, fields=FieldOrder(source))
+    return Survey(programme, region, rules, table)
 
 
 def flash_history(programme: Programme, rules: Rules) -> FlashHistory | None:
@@ -189,7 +189,7 @@ def measured_frames(
 ) -> Iterator[_Told]:
     """What each frame of a run tells by itself, for `SurveyTable.append`, in their order, worked on by all cores.
 
-    ``looked_at``: the frame from which on it is noted what rides on them, and the order of fields; ``first`` where None.
+    ``looked_at``: the frame from which on it is noted what rides on them; ``first`` where None.
     """
     noted = first if looked_at is None else looked_at
     before = reader.frames(max(first - _BEFORE, 0))  # a decoder hides damage by what it has decoded before
@@ -208,9 +208,11 @@ def end_survey(
     if digest is not None:
         survey.read[:] = [digest] if digest else []
     if _CHART.on(survey.rules):
-        survey.charts[:] = _charts(survey, _CHART.asked(survey.rules), reader, monitor)
+        survey.charts[:] = charts_in(survey, _CHART.asked(survey.rules), reader, monitor)
     if _LINE_UP.on(survey.rules):
-        survey.bars[:] = _bars(survey, _LINE_UP.asked(survey.rules), reader)
+        survey.bars[:] = bars_in(survey, _LINE_UP.asked(survey.rules), reader)
+    if _DEAD.on(survey.rules):
+        survey.spots[:] = [spots_in(survey, reader, monitor)]
     survey.searched[:] = [True]
     if heard is not None:
         survey.sounds[:] = heard.result(monitor)
@@ -226,51 +228,28 @@ def levels_of(programme: Programme, rules: Rules, frames: range) -> dict[str, Co
         for frame in reader.frames(frames.start):
             if frame.number >= frames.stop:
                 break
-            table.append(*_measure(survey, frame))
+            table.append(*_measure(survey, (frame, FieldVote.NOTHING)))
     return table_levels(table, survey.source)
 
 
-def _watched(frames: Iterator[Frame], survey: Survey, noted: int) -> Iterator[Frame]:
-    """Frames as they come; from one on, what rides on them is noted, and pairs are looked at for the order of their fields."""
-    fields = survey.fields
+def _watched(frames: Iterator[Frame], survey: Survey, noted: int) -> Iterator[tuple[Frame, FieldVote]]:
+    """Frames as they come, and what pairs of them tell of the order of fields; from one on it is noted what rides on them."""
+    pairs = FieldPairs()
     for frame in frames:
-        if frame.number < noted:
-            yield frame
-            continue
-        survey.riding.update(frame.riders)
-        pair = frame.number % FIELDS_EVERY
-        if fields is not None and pair < 2:
-            fields.add(frame.planes[0] if frame.planes is not None else None, first=pair == 0)
-        yield frame
+        if frame.number >= noted:
+            survey.riding.update(frame.riders)
+        vote, place = FieldVote.NOTHING, frame.number % FIELDS_EVERY
+        if place < 2:
+            vote = pairs.vote(None if frame.planes is None else frame.planes[0], frame.format, first=place == 0)
+        yield frame, vote
 
 
-def _charts(survey: Survey, rule: ChartAsked, reader: Reader, monitor: Monitor) -> Iterator[ChartMeasure]:
-    """What charts measure that stand in the middle of a shot."""
-    reference, shots = rule_reference(rule), survey.shots()
-    for number, shot in enumerate(shots):
-        middle = shot.middle
-        planes = reader.planes(middle)
-        measure = None if planes is None else chart_in(middle, planes, survey.source, reference)
-        monitor.at("Charts", number + 1, len(shots), "shots")
-        if measure is not None:
-            yield measure
-
-
-def _bars(survey: Survey, asked: LineUpAsked, reader: Reader) -> Iterator[Shot]:
-    """The shots of colour bars among the first."""
-    for shot in survey.shots():
-        if shot.first > 2 * asked.seconds * survey.programme.frame_rate:
-            return
-        planes = reader.planes(shot.middle)
-        if planes is not None and read_bars(FrameSignal(planes, survey.source), survey.region) is not None:
-            yield shot
-
-
-def _measure(survey: Survey, frame: Frame) -> _Told:
-    """What a frame measures by its own format, that format, and what rides on it."""
+def _measure(survey: Survey, watched: tuple[Frame, FieldVote]) -> _Told:
+    """What a frame measures by its own format, that format, what rides on it, and what was told of the order of fields."""
+    frame, vote = watched
     riding = ridden(frame.riders, survey.programme.frame_rate)
     if frame.planes is None or frame.format is None:
-        return None, frame.format, riding
+        return None, frame.format, riding, vote
     place = bisect_right(survey.exact, frame.number, key=lambda shot: shot.first) - 1
     strict = place >= 0 and frame.number in survey.exact[place]
     rules = exacting(survey.rules) if strict else survey.rules
@@ -281,7 +260,7 @@ def _measure(survey: Survey, frame: Frame) -> _Told:
     if (peak := _HDR.measured(rules)) is not None and frame.format.transfer == "pq":
         mean, over = brightness(frame.planes, frame.format, survey.region, peak)
         measure = replace(measure, light_mean=mean, light_area=over)
-    return measure, frame.format, riding
+    return measure, frame.format, riding, vote
 
 
 @lru_cache(maxsize=4)

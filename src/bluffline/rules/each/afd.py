@@ -8,13 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.declared import Between
+from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.evidence import Surveyed, across, runs_in
 from bluffline.rules.finding import Finding
+from bluffline.rules.pictures import shot_pictures
 from bluffline.rules.rule import Rule
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
 from bluffline.rules.shots import Shot
+from bluffline.signal.format import SignalFormat
 
 _ANY = -1
 _FOUR, _FOURTEEN, _SIXTEEN = 4 / 3, 14 / 9, 16 / 9
@@ -31,7 +34,7 @@ class AfdAsked:
 
 
 class Afd(Rule):
-    """What frames say of where their picture is, held against where it is."""
+    """What frames say of where their picture is, held against where it is in their shot."""
 
     titles = {"afd": "Active format (AFD)"}
     words = "active format"
@@ -43,19 +46,35 @@ class Afd(Rule):
     colon_told = True
 
     def judge_file(self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
-        asked, source, region, told = self.asked(rules), surveyed.source, surveyed.region, _told(table)
-        if source is None:
-            return  # a few frames are judged, not a file
-        pixels = float(source.pixel_shape)
-        frame, picture = source.width * pixels / source.height, region.width * pixels / region.height
-        for code in np.unique(told).tolist():
-            words = []
-            if asked.code not in (_ANY, code):
-                words.append(f"AFD {'is missing' if code == _ANY else f'says {code}'}: {asked.code} is asked for")
-            elif code in _HELD and abs(picture / (held := _HELD[code] or frame) - 1) > _ALIKE:
-                words.append(f"AFD {code} says a picture of {held:.2f} to 1: it is {picture:.2f} to 1")
-            for first, last in runs_in(told == code) if words else ():
-                yield across("afd", asked.severity, shots, words[0], float(code), "", first, last)
+        asked, source, told = self.asked(rules), surveyed.source, _told(table)
+        if source is None or (asked.code == _ANY and (told == _ANY).all()):
+            return  # a few frames are judged, and not a file; or nothing is said, and nothing asked
+        formats, which = table.formats or [source], table.column("format")
+        wrong: dict[str, NDArray[np.bool_]] = {}
+        codes: dict[str, int] = {}
+        for shot, picture in zip(shots, shot_pictures(table, shots, source, surveyed.region), strict=True):
+            part = slice(shot.first, shot.last + 1)
+            for number, code in sorted({*zip(which[part].tolist(), told[part].tolist(), strict=True)}):
+                if words := _wrong(asked.code, code, formats[number], picture.region):
+                    mask = wrong.setdefault(words, np.zeros(len(told), bool))
+                    mask[part] |= (which[part] == number) & (told[part] == code)
+                    codes[words] = code
+        for words, mask in wrong.items():
+            for first, last in runs_in(mask):
+                yield across("afd", asked.severity, shots, words, float(codes[words]), "", first, last)
+
+
+def _wrong(asked: int, code: int, form: SignalFormat, region: Region) -> str:
+    """What is wrong with a code on frames of a form that hold a picture in a region; nothing where it is true."""
+    if asked not in (_ANY, code):
+        return f"AFD {'is missing' if code == _ANY else f'says {code}'}: {asked} is asked for"
+    if code not in _HELD:
+        return ""
+    pixels = float(form.pixel_shape)
+    picture, held = region.width * pixels / region.height, _HELD[code] or form.width * pixels / form.height
+    if abs(picture / held - 1) <= _ALIKE:
+        return ""
+    return f"AFD {code} says a picture of {held:.2f} to 1: it is {picture:.2f} to 1"
 
 
 def _told(table: SurveyTable) -> NDArray[np.int32]:

@@ -1,6 +1,6 @@
 """Frames that are black all over, for longer than is allowed."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated
 
@@ -8,11 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.declared import Between
+from bluffline.figures import figure
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import ShotEvidence
+from bluffline.rules.columns import percent_columns
+from bluffline.rules.evidence import Surveyed, in_shots, of_runs, runs_in
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
+from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
+from bluffline.rules.shots import Shot
 from bluffline.signal.format import SignalFormat
 
 
@@ -36,23 +40,19 @@ class Black(Rule):
     whole_frames = True
     tried = False
 
-    def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
-        asked, rate = self.asked(shot.rules), shot.surveyed.rate
-        highest = shot.percent("y_p999")
-        least = int(asked.seconds * rate) + 1
-        for found in shot.runs_of(
-            "black", asked.severity, black_frames(shot, asked.level), highest, shot.all_of_it, "", least=least
-        ):
-            words = f"Black for {found.frames / rate:.2f} s: luma reaches {found.worst_value:.1f} %"
-            yield replace(found, reason=words + found.runs_told)
+    def judge_file(self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
+        """Of the file, since shots that fade out and in meet in the middle of the black between them."""
+        if surveyed.source is None:
+            return  # a few frames are judged, not a file
+        asked, rate = self.asked(rules), surveyed.rate
+        highest, dark = percent_columns(table, surveyed.source)["y_p999"], dark_frames(table, surveyed.source, asked.level)
+        for runs in in_shots(runs_in(dark), shots, rules.gap * rate, int(asked.seconds * rate) + 1):
+            told = of_runs("black", asked.severity, shots, runs, highest)
+            words = f"Black for {told.frames / rate:.2f} s: luma reaches {figure(told.worst_value, '.1f')} %"
+            yield replace(told, reason=words + told.runs_told)
 
 
 def dark_frames(table: SurveyTable, source: SignalFormat, level: float) -> NDArray[np.bool_]:
     """(N,) which frames of a survey are black, but for a thousandth of their picture."""
     black, swing = table.levels(source, slice(None))
     return np.asarray(table.column("readable") & (table.column("y_p999") <= black + level / 100 * swing))
-
-
-def black_frames(shot: ShotEvidence, level: float) -> NDArray[np.bool_]:
-    """(N,) which frames of a shot are black, but for a thousandth of their picture."""
-    return np.asarray(shot.readable & (shot.percent("y_p999") <= level))

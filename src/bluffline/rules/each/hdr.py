@@ -7,11 +7,12 @@ from math import inf
 from typing import Annotated
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bluffline.declared import Between, OneOf
 from bluffline.measure.brightness import pq_light
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.evidence import ShotEvidence, Surveyed, across
+from bluffline.rules.evidence import ShotEvidence, Surveyed, across, runs_in
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Rule
 from bluffline.rules.rules import Rules
@@ -69,37 +70,44 @@ class Hdr(Rule):
         return None if asked is None else asked.peak
 
     def judge(self, shot: ShotEvidence) -> Iterator[Finding]:
-        asked = self.asked(shot.rules)
-        if shot.source.transfer != "pq":
+        asked, in_pq = self.asked(shot.rules), frames_in(shot.table, "pq")[shot.span]
+        if not in_pq.any():
             return
         peak, mean, area = pq_light(shot.percent("rgb_max") / 100), shot.column("light_mean"), shot.column("light_area")
-        over = shot.readable & (peak > asked.peak) & ((area > asked.share) | (asked.share == 0))
+        over = shot.readable & in_pq & (peak > asked.peak) & ((area > asked.share) | (asked.share == 0))
         for found in shot.runs_of("light-peak", asked.severity, over, peak, area, ""):
             words = f"Up to {found.worst_value:.0f} cd/m²: {asked.peak:g} at most"
             yield replace(found, unit="cd/m²", reason=words + found.runs_told)
-        bright = shot.readable & (mean > asked.average)
+        bright = shot.readable & in_pq & (mean > asked.average)
         for found in shot.runs_of("light-average", asked.severity, bright, mean.astype(np.float64), shot.all_of_it, ""):
             words = f"{found.worst_value:.0f} cd/m² in the mean: {asked.average:g} at most"
             yield replace(found, unit="cd/m²", reason=words + found.runs_told)
 
     def judge_file(self, table: SurveyTable, surveyed: Surveyed, shots: Sequence[Shot], rules: Rules) -> Iterator[Finding]:
-        asked, source = self.asked(rules), surveyed.source
-        if source is None or not surveyed.complete:
+        asked = self.asked(rules)
+        if surveyed.source is None or not surveyed.complete:
             return
-        if asked.transfer not in ("", source.transfer):
-            words = f"It is {standard(source.transfer)}: {standard(asked.transfer)} is asked for"
-            yield across("hdr-transfer", asked.severity, shots, words)
-        if source.transfer == "pq" and asked.told:
+        for other in sorted({each.transfer for each in table.formats} - {asked.transfer}) if asked.transfer else ():
+            words = f"It is {standard(other)}: {standard(asked.transfer)} is asked for"
+            for first, last in runs_in(frames_in(table, other)):
+                yield across("hdr-transfer", asked.severity, shots, words, first=first, last=last)
+        if asked.told and frames_in(table, "pq").any():
             for title, told, measured in zip(("MaxCLL", "MaxFALL"), _told(surveyed.light), content_light(table), strict=True):
                 yield from _content(title, told, measured, asked, shots)
             if words := _mastering(surveyed.mastering):
                 yield across("mastering", asked.severity, shots, words)
 
 
+def frames_in(table: SurveyTable, transfer: str) -> NDArray[np.bool_]:
+    """(N,) which frames say that they are coded by a transfer characteristic; a programme's may change on its way."""
+    says = np.array([each.transfer == transfer for each in table.formats], bool)
+    return np.asarray(says[table.column("format")])
+
+
 def content_light(table: SurveyTable) -> tuple[float, float]:
-    """MaxCLL and MaxFALL as they are measured of a programme in PQ, cd/m²; the second where a survey was asked for light."""
-    readable = table.column("readable")
-    greatest, mean = (table.column(name)[readable].max(initial=0.0) for name in ("rgb_max", "light_mean"))
+    """MaxCLL and MaxFALL as they are measured of frames in PQ, cd/m²; the second where a survey was asked for light."""
+    lit = table.column("readable") & frames_in(table, "pq")
+    greatest, mean = (table.column(name)[lit].max(initial=0.0) for name in ("rgb_max", "light_mean"))
     return float(pq_light(greatest / 100)), float(mean)
 
 

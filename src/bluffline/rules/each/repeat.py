@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import groupby, pairwise
+from itertools import pairwise
 from typing import Annotated
 
 import numpy as np
@@ -13,12 +13,12 @@ from bluffline.declared import Between
 from bluffline.measure.table import SurveyTable
 from bluffline.rules.each.black import dark_frames
 from bluffline.rules.each.frozen import movement
-from bluffline.rules.evidence import Surveyed, across, close_runs, runs_in
+from bluffline.rules.evidence import Surveyed, across, in_shots, runs_in
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect, Rule
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot, shot_at
+from bluffline.rules.shots import Shot
 
 _BESIDE = 3  # frames on each side that tell how fast things move
 _LONGEST = 3  # frames that are shown again one after the other; more are a picture that stops
@@ -68,10 +68,8 @@ class Repeat(Rule):
 
 def _inside(mask: NDArray[np.bool_], shots: Sequence[Shot], gap: float) -> Iterator[tuple[int, int, int]]:
     """First and last frame of runs that lie close together in one shot, and how many frames they have."""
-    for runs in close_runs(runs_in(mask), gap):
-        for _, own in groupby(runs, lambda run: shot_at(shots, run[0])):
-            each = list(own)
-            yield each[0][0], each[-1][1], sum(last - first + 1 for first, last in each)
+    for runs in in_shots(runs_in(mask), shots, gap):
+        yield runs[0][0], runs[-1][1], sum(last - first + 1 for first, last in runs)
 
 
 def _same(moved: NDArray[np.float64], asked: RepeatAsked) -> NDArray[np.bool_]:
