@@ -29,6 +29,23 @@ def test_a_handle_comes_to_where_it_is_pulled(session, name, level):
     assert made.exposure == 0.2 and sum(a != b for a, b in zip(vars(made).values(), vars(LADDER[0]).values(), strict=True)) == 1
 
 
+def test_nothing_is_pulled_behind_the_ladder_or_on_a_frame_that_was_not_measured(session, monkeypatch):
+    session.place.go_to(14)
+    session.document.set_treatment(1, LADDER, "own")
+    for rung, there in ((0, True), (2, False), (3, False)):
+        session.place.choose(rung)
+        assert bool(handles_in_view(session, (None,))) is there
+    session.place.choose(0)
+    columns = session.source_columns()
+    for count, there in ((15, True), (14, False), (0, False)):
+        monkeypatch.setattr(
+            session, "source_columns", lambda count=count: {name: each[:count] for name, each in columns.items()}
+        )
+        assert bool(handles_in_view(session, (None,))) is there
+    monkeypatch.setattr(session, "source_columns", dict)
+    assert handles_in_view(session, (None,)) == []
+
+
 @pytest.mark.parametrize(("name", "key"), [("white", "gain"), ("grey", "gamma"), ("black", "lift")])
 def test_on_a_parade_each_component_has_its_own(session, name, key):
     session.place.go_to(14)

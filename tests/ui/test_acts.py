@@ -151,11 +151,10 @@ def test_what_is_asked_for_in_one_programme_is_not_taken_from_another(hand, over
 
 def test_exposure_for_ten_shots(hand):
     document = hand.desk.session.document
-    hand.key(Qt.Key.Key_O)
+    hand.key(Qt.Key.Key_A, CONTROL)
     hand.until(lambda: hasattr(hand.desk.overseeing, "dialog") and hand.desk.overseeing.dialog.isVisible())
     hand.desk.overseeing.dialog.activateWindow()
     hand.until(lambda: QApplication.activeWindow() is hand.desk.overseeing.dialog)
-    hand.key(Qt.Key.Key_A, CONTROL)
     hand.key(Qt.Key.Key_E, CONTROL, SHIFT)
     hand.until(lambda: len(document.treatments) == SHOTS)
     assert all(any(isinstance(step, Tone) for step in ladder) for ladder in document.treatments.values())

@@ -11,6 +11,7 @@ from bluffline.errors import BlufflineError
 from bluffline.folders import UserFolder
 
 _MOST_BYTES, _KEPT = 1_000_000, 3
+on_the_way = logging.getLogger("bluffline")  # what is told on the way, which nobody keeps unless it is asked for
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +48,7 @@ def log_path() -> Path:
 @cache
 def logger() -> logging.Logger:
     """The log, begun when it is first needed; where its folder can't be written to, nothing is kept and nothing breaks."""
-    log = logging.getLogger("bluffline")
+    log = on_the_way
     log.propagate = False
     try:
         log_path().parent.mkdir(parents=True, exist_ok=True)
@@ -56,6 +57,7 @@ def logger() -> logging.Logger:
         )
     except OSError:
         handler = logging.NullHandler()
+    handler.setLevel(logging.ERROR)
     handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
     log.addHandler(handler)
     return log

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -429,6 +429,13 @@ class Desk(QMainWindow):
             self, "About Bluffline",
             f"Bluffline {__version__}\nBroadcast quality control: measure, judge, correct, prove.\nGPL-3.0-or-later.",
         )  # fmt: skip
+
+    def event(self, event: QEvent | None) -> bool:
+        """Whatever is done at once, as the painting of all that has changed, is done with the interpreter in hand.
+
+        Else each row of a list asks for it dozens of times, and waits for whatever computes beside it.
+        """
+        return super().event(event)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)

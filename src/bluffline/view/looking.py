@@ -52,8 +52,8 @@ class Looking:
     """How it is looked at.
 
     ``centre``: the pixel in the middle of a zoomed picture; ``angle``: of the wipe, degrees anticlockwise from upright;
-    ``reach``: whether that of the step on the bench is shown; ``for_reach``: whether what is drawn next is to be part of it;
-    ``until``: whether the ladder is shown no further than the rung on the bench.
+    ``safe``: whether safe areas are shown; ``reach``: whether that of the step on the bench is; ``for_reach``: whether what is
+    drawn next is to be part of it; ``until``: whether the ladder is shown no further than the rung on the bench.
     """
 
     zoom: int = 0
@@ -64,6 +64,7 @@ class Looking:
     flipped: bool = False
     hatching: bool = True
     zones: bool = False
+    safe: bool = False
     field: Field = Field.BOTH
     isolate: Isolate = Isolate.NOTHING
     reach: bool = False

@@ -26,8 +26,8 @@ class Overseeing:
     def __init__(self, session: Session, jobs: Jobs, beside: Jobs, proposing: Proposing, window: QWidget) -> None:
         self._session, self._jobs, self._beside, self._proposing, self._window = session, jobs, beside, proposing, window
 
-    def show(self) -> None:
-        """Make a card of every shot and show them all."""
+    def show(self, *, all_picked: bool = False) -> None:
+        """Make a card of every shot and show them all; what is done there is done to those that are picked."""
         session = self._session
         survey, shots, findings, treatments = (
             session.survey,
@@ -48,9 +48,9 @@ class Overseeing:
                 survey, shots, findings, treatments, lambda done: monitor.at("Shots", done, len(shots), "shots"), faces
             )
 
-        self._jobs.start(Kind.SHOTS, job, self._show_cards)
+        self._jobs.start(Kind.SHOTS, job, partial(self._show_cards, all_picked))
 
-    def _show_cards(self, cards: list[ShotCard]) -> None:
+    def _show_cards(self, all_picked: bool, cards: list[ShotCard]) -> None:
         assert self._session.programme is not None
         dialog = ShotsDialog(cards, self._session.programme, self._session.place.shot, usable_aims(), self._window)
         dialog.chosen.connect(self._session.place.go_to)
@@ -59,6 +59,8 @@ class Overseeing:
         dialog.brought.connect(self._proposing.match_shots)
         dialog.proposed.connect(partial(self._proposed, dialog))
         dialog.compared.connect(self.compare)
+        if all_picked:
+            dialog.pick_all()
         self.dialog = dialog
         show_until_closed(dialog)
 

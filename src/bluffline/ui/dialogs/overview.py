@@ -266,7 +266,7 @@ class ShotsDialog(QDialog):
         first.addWidget(self.told)
         first.addStretch(1)
         every = QShortcut(QKeySequence(QKeySequence.StandardKey.SelectAll), self)
-        every.activated.connect(self._pick_all)
+        every.activated.connect(self.pick_all)
         holder = _Board()
         holder.setObjectName("window")
         holder.keyed.connect(self._keyed)
@@ -332,7 +332,8 @@ class ShotsDialog(QDialog):
         self._last = number
         self._refresh()
 
-    def _pick_all(self) -> None:
+    def pick_all(self) -> None:
+        """Pick every shot."""
         self.picked = set(self.widgets)
         self._refresh()
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from bluffline.measure.areas import Area, Shape
 from bluffline.ui.style.style import TEXT, font, image_of
+from bluffline.view.safe_areas import SAFE_AREAS
 from bluffline.view.zones import ZONES, swatch
 
 Point = tuple[float, float]
@@ -46,6 +47,16 @@ def label(painter: QPainter, text: str, place: QPointF, within: QRect, *, before
     painter.fillRect(QRectF(left, place.y(), width, 20), QColor(20, 20, 20, 190))
     painter.setPen(TEXT)
     painter.drawText(QRectF(left, place.y(), width, 20), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def safe_areas(painter: QPainter, size: tuple[int, int], place: Callable[[Point], QPointF], within: QRect) -> None:
+    """The outlines inside which action and graphics are safe, in a picture of so many columns and rows, and what they are."""
+    for area in SAFE_AREAS:
+        left, top, right, bottom = area.box(*size)
+        stroke(painter, [place(corner) for corner in ((left, top), (right, top), (right, bottom), (left, bottom))], closed=True)
+    _, top, right, _ = SAFE_AREAS[-1].box(*size)  # at the top, since captions stand at the foot
+    words = ", ".join(f"{area.title} {100 - 2 * area.margin:g} %" for area in SAFE_AREAS)
+    label(painter, f"safe: {words}", place((right, top)) + QPointF(-6, 6), within, before=True)
 
 
 def zone_key(painter: QPainter, box: QRect) -> None:

@@ -14,7 +14,7 @@ from bluffline.charts.reference import Layout
 from bluffline.measure.areas import Area, Shape
 from bluffline.measure.region import Region
 from bluffline.ui.chart.marks import ChartMarks
-from bluffline.ui.picture.overlays import label, outline, stroke, zone_key
+from bluffline.ui.picture.overlays import label, outline, safe_areas, stroke, zone_key
 from bluffline.ui.picture.reach_marks import ReachMarks
 from bluffline.ui.style.style import SURROUND, TEXT, TINT, font, image_of
 from bluffline.view.looking import Compare, Looking, LookingModel, Tool
@@ -221,7 +221,15 @@ class ShownPicture(QWidget):
 
     def _draw(self, painter: QPainter, box: QRectF, name: str, words: str) -> None:
         painter.drawImage(box, self._image(name))
+        self._draw_safe(painter, box)
         label(painter, words + self._mapped, QPointF(box.left() + 8, box.top() + 8), self.box)
+
+    def _draw_safe(self, painter: QPainter, box: QRectF) -> None:
+        if self._look.safe:
+            painter.save()
+            painter.setClipRect(box)
+            safe_areas(painter, self._size, partial(self.point_of, box=box), self.box)
+            painter.restore()
 
     @property
     def _mapped(self) -> str:
@@ -249,6 +257,7 @@ class ShownPicture(QWidget):
         painter.setPen(QPen(TINT, 1.5))
         painter.drawLine(middle - along, middle + along)
         painter.restore()
+        self._draw_safe(painter, box)
         label(painter, first_words + self._mapped, QPointF(middle.x() - 8, box.top() + 8), self.box, before=True)
         label(painter, second_words + self._mapped, QPointF(middle.x() + 8, box.top() + 8), self.box)
 
