@@ -131,7 +131,8 @@ SWAPS: dict[type[ast.AST], type[ast.AST]] = {
 }  # fmt: skip
 # Which tests should notice a change in a package.
 WATCHED = {
-    "treat": ("treat",), "rules": ("rules", "survey", "prove"), "survey": ("survey", "rules", "prove", "cli/test_checking.py"),
+    "treat": ("treat", "test_golden.py"), "survey": ("survey", "rules", "prove", "cli/test_checking.py"),
+    "rules": ("rules", "survey", "prove", "test_golden.py", "cli/test_work_and_waivers.py"),
     "propose": ("propose", "survey", "prove"), "prove": ("prove", "report"), "gauges": ("gauges", "measure/test_scopes.py"),
     "session": ("session", "ui/test_late_and_lost.py"),
 }  # fmt: skip

@@ -114,3 +114,19 @@ def test_a_limit_that_is_moved_takes_the_knee_along_and_no_other_figure_does():
     assert ceiling.figured("limit", 80.0) == SoftCeiling(80.0, 109.5, 79.0)
     assert ceiling.figured("limit", 100.0) == SoftCeiling(100.0, 109.5, 90)
     assert ceiling.figured("peak", 105.0) == SoftCeiling(103, 105.0, 90)
+
+
+@pytest.mark.parametrize("points", [(3.0, 90.0), (40.0, 60.0), (-20.0, 15.0)])
+def test_white_and_black_are_pulled_as_near_as_one_percent_to_one_another(points):
+    step = Tone(black_point=points[0], white_point=points[1])
+    bounds = {(grip.name, grip.component): (grip.comes_in, grip.least, grip.greatest) for grip in step.grips(0.0, 50.0, 100.0)}
+    declared = {
+        one.key: (one.declared.least, one.declared.greatest) for one in step.figures() if hasattr(one.declared, "least")
+    }
+    assert bounds["white", None] == (100.0, max(points[0] + 1, declared["white_point"][0]), declared["white_point"][1])
+    assert bounds["black", None] == (0.0, declared["black_point"][0], min(points[1] - 1, declared["black_point"][1]))
+    for component in (None, 0, 1, 2):
+        assert bounds["grey", component] == (50.0, *declared["gamma"])
+    for component in (0, 1, 2):
+        assert bounds["white", component] == (100.0, *declared["gain"])
+        assert bounds["black", component] == (0.0, *declared["lift"])
