@@ -5,6 +5,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.measure import flash_kernels as kernels
 from bluffline.measure.flashes import signal_at
 from bluffline.measure.region import Region
 from bluffline.signal.colorimetry import HDR_WHITE, to_light
@@ -32,7 +33,5 @@ def brightness(planes: Planes, source: SignalFormat, region: Region, peak: float
     left, right, top, bottom = region.edges
     rows = np.unique(np.linspace(top, bottom - 1, min(_DOWN, bottom - top)).round().astype(np.int64))
     columns = np.unique(np.linspace(left, right - 1, min(_ACROSS, right - left)).round().astype(np.int64))
-    red, green, blue = signal_at(planes, source, rows, columns)
-    greatest = np.maximum(np.maximum(red, green), blue)
-    light = _table()[np.clip(greatest * np.float32(_FINE) + np.float32(0.5), 0, _FINE).astype(np.int32)]
+    light = kernels.looked_up(signal_at(planes, source, rows, columns).max(axis=0), _table(), np.float32(_FINE))
     return float(light.mean()), 100.0 * float((light > peak).mean())

@@ -6,6 +6,38 @@ from bluffline.loops import loop
 
 
 @loop
+def components(luma, cb, cr, rows, site_rows, columns, site_columns, scale, gains, found):
+    """R′, G′ and B′ of the points where rows and columns meet, with the chroma that each is stored with, into (3, P) float32.
+
+    scale: luma's black and its share of a code, chroma's zero and its share of a code; gains: of red by Cr, green by Cb and Cr,
+    blue by Cb; all float32.
+    """
+    black, fine, zero, chroma_fine = scale
+    red_cr, green_cb, green_cr, blue_cb = gains
+    point = 0
+    for n in range(len(rows)):
+        line, blues, reds = luma[rows[n]], cb[site_rows[n]], cr[site_rows[n]]
+        for m in range(len(columns)):
+            y = (np.float32(line[columns[m]]) - black) * fine
+            b = (np.float32(blues[site_columns[m]]) - zero) * chroma_fine
+            r = (np.float32(reds[site_columns[m]]) - zero) * chroma_fine
+            found[0, point] = y + red_cr * r
+            found[1, point] = y + green_cb * b + green_cr * r
+            found[2, point] = y + blue_cb * b
+            point += 1
+
+
+@loop
+def looked_up(signal, table, steps):
+    """What a table says of a signal, (..., P) float32, so many steps to 1; what lies beyond its ends is held there."""
+    found, most = np.empty_like(signal), np.float32(len(table) - 1)
+    for place in np.ndindex(signal.shape):
+        step = signal[place] * steps + np.float32(0.5)
+        found[place] = table[np.int32(min(max(step, np.float32(0)), most))]
+    return found
+
+
+@loop
 def _apart(dark, light, step, bright, contrast):
     """Whether two states differ by as much as counts: by a step, or in contrast where even the darker one is bright."""
     difference = light - dark

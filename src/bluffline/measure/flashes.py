@@ -1,6 +1,5 @@
 """Flashes [BT1702]: what of a picture brightens and darkens, or turns red and back, how often within a second."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from math import ceil
@@ -90,19 +89,19 @@ def lights(planes: Planes, source: SignalFormat, white: float) -> tuple[Light, .
     return tuple(_shown(signal_at(planes, source, rows, grid.columns), source, white) for rows in grid.rows)
 
 
-def signal_at(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> list[Single]:
-    """R′, G′ and B′ of points, (P,) each, 0 … 1; each point has the chroma that it is stored with."""
+def signal_at(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> Single:
+    """R′, G′ and B′ of points, (3, P), 0 … 1; each point has the chroma that it is stored with."""
     levels, single = source.levels, np.float32
-    own = planes if source.model is Model.RGB else planes[:1]
-    luma, *rest = (plane[np.ix_(rows, columns)].ravel().astype(single) for plane in own)
-    luma = (luma - single(levels.black)) * single(1 / levels.swing)
-    if rest:
-        return [luma, *((part - single(levels.black)) * single(1 / levels.swing) for part in rest)]
-    sites = np.ix_(source.sites_of_rows[rows], columns // 2 if source.halved[0] else columns)
-    gains = ChromaGains.of(source.matrix)
-    cb, cr = ((plane[sites].ravel().astype(single) - single(levels.zero)) * single(1 / levels.span) for plane in planes[1:])
-    green = luma + single(gains.green_cb) * cb + single(gains.green_cr) * cr
-    return [luma + single(gains.red_cr) * cr, green, luma + single(gains.blue_cb) * cb]
+    if source.model is Model.RGB:
+        parts = np.stack([plane[np.ix_(rows, columns)].ravel().astype(single) for plane in planes])
+        return (parts - single(levels.black)) * single(1 / levels.swing)
+    scale = single(levels.black), single(1 / levels.swing), single(levels.zero), single(1 / levels.span)
+    own = ChromaGains.of(source.matrix)
+    gains = single(own.red_cr), single(own.green_cb), single(own.green_cr), single(own.blue_cb)
+    sites = source.sites_of_rows[rows], columns // 2 if source.halved[0] else columns
+    found = np.empty((3, len(rows) * len(columns)), single)
+    kernels.components(*planes, rows, sites[0], columns, sites[1], scale, gains, found)
+    return found
 
 
 @lru_cache(maxsize=8)
@@ -111,11 +110,9 @@ def _light_of(transfer: str) -> Single:
     return to_light(np.arange(2 * _FINE) / _FINE, transfer).astype(np.float32)
 
 
-def _shown(signal: Sequence[Single], source: SignalFormat, white: float) -> Light:
+def _shown(signal: Single, source: SignalFormat, white: float) -> Light:
     weights = [np.float32(weight) for weight in rgb_to_xyz(source.primaries)[1]]
-    table = _light_of(source.transfer)
-    places = (np.clip(part * np.float32(_FINE) + np.float32(0.5), 0, len(table) - 1).astype(np.int32) for part in signal)
-    red, green, blue = (table[place] for place in places)
+    red, green, blue = kernels.looked_up(signal, _light_of(source.transfer), np.float32(_FINE))
     luminance = weights[0] * red + weights[1] * green + weights[2] * blue
     scale: Any = np.float32(white)
     if source.transfer == "pq":

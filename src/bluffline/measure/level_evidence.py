@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from bluffline.measure import survey_kernels as kernels
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Levels, Range
-from bluffline.signal.matrix import ycbcr_to_rgb
+from bluffline.signal.matrix import ChromaGains
 
 _CLEAR = 0.015  # of the narrow swing: nearer to black or white, noise and rounding stray
 _BAND = 0.06  # of the narrow swing: how far codes are looked at on either side of black and white
@@ -128,23 +128,11 @@ def _ends_of_full(planes: Planes, source: SignalFormat, parts: Sequence[tuple[in
     levels = Levels.of(source.bit_depth, Range.FULL)
     near = _NEAR + _ROUNDING / (1 << source.bit_depth)
     across, down = (1 + halved for halved in source.halved)
-    met = np.zeros(4)
-    looked = 0
-    for left, right, top, bottom in parts:
-        rows = np.arange(-(-top // _EVERY) * _EVERY, bottom, _EVERY)[:, None]
-        columns = np.arange(-(-left // _EVERY) * _EVERY, right, _EVERY)[None]
-        if not rows.size or not columns.size:
-            continue
-        y = (planes[0][rows, columns].astype(np.float32) - levels.black) / levels.swing
-        sites = rows // down, columns // across
-        cb, cr = ((plane[sites].astype(np.float32) - levels.zero) / levels.span for plane in planes[1:])
-        rgb = ycbcr_to_rgb(np.stack([y, cb, cr], axis=-1), source.matrix)
-        least, greatest = rgb.min(axis=-1), rgb.max(axis=-1)
-        coloured = np.maximum(np.abs(cb), np.abs(cr)) > _COLOURED
-        met += [
-            np.count_nonzero((np.abs(least) < near) & coloured), np.count_nonzero(least < -_BEYOND * near),
-            np.count_nonzero((np.abs(greatest - 1) < near) & coloured), np.count_nonzero(greatest > 1 + _BEYOND * near),
-        ]  # fmt: skip
-        looked += y.size
+    scale = tuple(np.float32(code) for code in (levels.black, levels.swing, levels.zero, levels.span))
+    own = ChromaGains.of(source.matrix)
+    gains = tuple(np.float32(gain) for gain in (own.red_cr, own.green_cb, own.green_cr, own.blue_cb))
+    bounds = np.float32(near), np.float32(_BEYOND * near), np.float32(_COLOURED)
+    found = [kernels.ends_of_full(*planes, part, _EVERY, (across, down), scale, gains, *bounds) for part in parts]
+    *met, looked = np.sum(found, axis=0).tolist()
     names = ("black_met", "black_passed", "white_met", "white_passed")
-    return dict(zip(names, (met / max(looked, 1)).tolist(), strict=True))
+    return {name: count / max(looked, 1) for name, count in zip(names, met, strict=True)}

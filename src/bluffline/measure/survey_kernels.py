@@ -203,6 +203,45 @@ def block_sums(plane, left, right, top, bottom, columns, rows, row_step):
 
 
 @loop
+def _apart(line, before, first, after):
+    total = np.int64(0)
+    for x in range(first, after):
+        total += abs(np.int64(line[x]) - np.int64(before[x]))
+    return total
+
+
+@loop
+def ends_of_full(luma, cb, cr, region, every, apart, scale, gains, near, beyond, coloured):
+    """How R′G′B′ meets its ends, of every ``every``-th column and row of a region, with the chroma that each is stored with.
+
+    apart: luma samples from one chroma site to the next, across and down. scale: black, swing, zero and span of full range in
+    codes, gains: of red by Cr, green by Cb and Cr, blue by Cb, all float32. Returns, as pixels: coloured ones whose least
+    component lies within ``near`` of 0, those that lie more than ``beyond`` under it, the same of the greatest at and over 1,
+    and all that were looked at.
+    """
+    left, right, top, bottom = region
+    across, down = apart
+    black, swing, zero, span = scale
+    red_cr, green_cb, green_cr, blue_cb = gains
+    one = np.float32(1)
+    met_black = passed_black = met_white = passed_white = looked = np.int64(0)
+    for row in range(-(-top // every) * every, bottom, every):
+        for column in range(-(-left // every) * every, right, every):
+            site_row, site = row // down, column // across
+            y = (np.float32(luma[row, column]) - black) / swing
+            b, r = (np.float32(cb[site_row, site]) - zero) / span, (np.float32(cr[site_row, site]) - zero) / span
+            red, green, blue = y + red_cr * r, y + green_cb * b + green_cr * r, y + blue_cb * b
+            least, greatest = min(red, green, blue), max(red, green, blue)
+            has_colour = max(abs(b), abs(r)) > coloured
+            met_black += has_colour and abs(least) < near
+            passed_black += least < -beyond
+            met_white += has_colour and abs(greatest - one) < near
+            passed_white += greatest > one + beyond
+            looked += 1
+    return met_black, passed_black, met_white, passed_white, looked
+
+
+@loop
 def change(samples, before, tile):
     """How far samples (H, W) are from those before: the sum of all differences, and the greatest mean of a square of ``tile``.
 
@@ -213,12 +252,11 @@ def change(samples, before, tile):
     sums = np.zeros(columns, np.int64)
     total, most = np.int64(0), 0.0
     for y in range(height):
-        for x in range(width):
-            apart = abs(np.int64(samples[y, x]) - np.int64(before[y, x]))
+        for place in range(columns):
+            apart = _apart(samples[y], before[y], place * tile, min((place + 1) * tile, width))
             total += apart
-            place = x // tile
-            if place < columns:
-                sums[place] += apart
+            sums[place] += apart
+        total += _apart(samples[y], before[y], min(columns * tile, width), width)
         if (y + 1) % tile == 0:
             most = max(most, sums.max() / (tile * tile))
             sums[:] = 0

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from bluffline.figures import figure
 from bluffline.measure.counted import Limits, luma_codes, ycbcr_planes
 from bluffline.measure.frame_measure import FrameMeasure
+from bluffline.propose.knees import sparing
 from bluffline.propose.lights import Offer
 from bluffline.rules.catalogue import answered
 from bluffline.rules.columns import percent_columns
@@ -100,7 +101,7 @@ def propose(
     for _ in range(_ROUNDS):
         treatment = _together(kept, steps)
         broken = _broken(survey, treatment, samples)
-        added = _remedies(survey, treatment, broken, _extremes_after(survey, treatment, samples, (low, high)))
+        added = _remedies(survey, treatment, broken, _extremes_after(survey, treatment, samples, (low, high)), samples)
         if not added:
             break
         steps += added
@@ -181,7 +182,7 @@ def _broad_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
 
 
 def _remedies(
-    survey: Survey, treatment: Treatment, broken: dict[str, float], extremes: tuple[float, float]
+    survey: Survey, treatment: Treatment, broken: dict[str, float], extremes: tuple[float, float], samples: "_Samples"
 ) -> list[tuple[Step, str]]:
     """The steps that are still missing, tone before chroma: a ceiling often mends R′G′B′ as well."""
     limits = survey.rules.limits
@@ -191,13 +192,25 @@ def _remedies(
     together = "outside" in broken and not broken.keys() & {"luma-high", "luma-low", "rgb-high", "rgb-low"}
     over, under = (rule in broken or (together and broken.get(f"{rule}-share", 0) > 0) for rule in ("luma-high", "luma-low"))
     if over and SoftCeiling not in have:
-        added.append((SoftCeiling.towards(high, limits.luma[1]), _told("over", "reaches", high, limits.luma[1])))
+        ceiling = SoftCeiling.towards(high, limits.luma[1])
+        told = _told("over", "reaches", high, limits.luma[1])
+        added.append((sparing(ceiling, _tones(survey, treatment, samples), survey.source, limits.luma), told))
     if under and SoftFloor not in have:
-        added.append((SoftFloor.towards(low, limits.luma[0]), _told("under", "falls to", low, limits.luma[0])))
+        floor = SoftFloor.towards(low, limits.luma[0])
+        told = _told("under", "falls to", low, limits.luma[0])
+        added.append((sparing(floor, _tones(survey, treatment, samples), survey.source, limits.luma), told))
     if not added and ChromaRein not in have and ("rgb-high" in broken or "rgb-low" in broken or together):
         area = max(broken.get(rule, 0) for rule in ("rgb-high", "rgb-low", "outside"))
         added.append((ChromaRein(*limits.rgb), f"R′G′B′ is outside on {area:.1f} % of the picture"))
     return added
+
+
+def _tones(survey: Survey, treatment: Treatment, samples: "_Samples") -> list[NDArray[np.int64]]:
+    """How many pixels of the active picture stand at each luma code under a treatment, by sample frame."""
+    treat, region, source = FrameTreatment(treatment, survey.source, region=survey.region), survey.region, survey.source
+    lumas = (ycbcr_planes(treat.apply(planes, frame), source)[0] for frame, planes in samples)
+    parts = (luma[region.y : region.y + region.height, region.x : region.x + region.width] for luma in lumas)
+    return [np.bincount(part.ravel(), minlength=1 << source.bit_depth) for part in parts]
 
 
 def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:

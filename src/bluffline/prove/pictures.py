@@ -1,7 +1,6 @@
 """The frames of a programme as they are to be written: treated by their shots, all others as they stand."""
 
 import os
-from bisect import bisect_right
 from collections.abc import Generator, Mapping, Sequence
 from concurrent.futures import Executor, ThreadPoolExecutor
 from enum import StrEnum
@@ -18,7 +17,7 @@ from bluffline.media.reader import Frame, Reader
 from bluffline.media.riders import Riders
 from bluffline.media.writer import Writer
 from bluffline.prove.across import across
-from bluffline.rules.shots import Shot
+from bluffline.rules.shots import Shot, shot_at
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.convert import convert
 from bluffline.signal.format import Planes, SignalFormat
@@ -49,7 +48,6 @@ def pictures(
     MediaError : a frame can't be decoded, or the source has changed since it was opened
     """
     programme = writer.programme
-    starts = [shot.first for shot in shots]
     prepared = across(shots, treatments, writer.format, region)
     run = range(programme.frame_count) if frames is None else frames
 
@@ -58,8 +56,7 @@ def pictures(
             return frame.number, None, frame.riders, None
         refuse_other_light(frame.format, source, frame.number)
         planes = convert(frame.planes, frame.format, writer.format, dither=True)
-        shot = bisect_right(starts, frame.number) - 1
-        treatment = prepared.get(shot)
+        treatment = prepared.get(shot_at(shots, frame.number))
         treated = treatment.apply(planes, frame.number, halves) if treatment else planes
         held = treated if keep_unreadable is KeepUnreadable.HOLD else None
         return frame.number, writer.picture(treated), frame.riders, held  # and nothing else that is as large

@@ -9,7 +9,7 @@ import numpy as np
 
 from bluffline.measure.bars import read_bars
 from bluffline.measure.frame_signal import FrameSignal
-from bluffline.measure.spots import Spots, SpotSearch
+from bluffline.measure.spots import LEAST_PICTURES, Spots, SpotSearch
 from bluffline.media.reader import Reader
 from bluffline.rules.each.chart import ChartAsked
 from bluffline.rules.each.line_up import LineUpAsked
@@ -42,6 +42,8 @@ def charts_in(survey: Survey, rule: ChartAsked, reader: Reader, monitor: Monitor
 def spots_in(survey: Survey, reader: Reader, monitor: Monitor) -> Spots:
     """The single pixels that stand out in pictures of the programme's own form that are unlike one another."""
     search, frames = SpotSearch(survey.source, survey.region), _unlike(survey)
+    if len(frames) < LEAST_PICTURES:  # whatever stands out in them, nothing could be told
+        return Spots(len(frames), ())
     for number, frame in enumerate(frames, 1):
         planes = reader.planes(frame)
         if planes is not None:

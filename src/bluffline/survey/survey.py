@@ -1,6 +1,5 @@
 """Surveying a programme: every frame measured once, shots and findings from that."""
 
-from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
@@ -35,7 +34,7 @@ from bluffline.rules.finding import Finding, Waiver
 from bluffline.rules.judging import judge
 from bluffline.rules.rules import Rules
 from bluffline.rules.severity import Severity
-from bluffline.rules.shots import Shot, TransitionSearch, find_shots
+from bluffline.rules.shots import Shot, TransitionSearch, find_shots, shot_at
 from bluffline.rules.waivers import waived
 from bluffline.signal.colorimetry import one_light
 from bluffline.signal.format import Planes, SignalFormat
@@ -250,8 +249,7 @@ def _measure(survey: Survey, watched: tuple[Frame, FieldVote]) -> _Told:
     riding = ridden(frame.riders, survey.programme.frame_rate)
     if frame.planes is None or frame.format is None:
         return None, frame.format, riding, vote
-    place = bisect_right(survey.exact, frame.number, key=lambda shot: shot.first) - 1
-    strict = place >= 0 and frame.number in survey.exact[place]
+    strict = bool(survey.exact) and frame.number in survey.exact[shot_at(survey.exact, frame.number)]
     rules = exacting(survey.rules) if strict else survey.rules
     thorough = frame.number % THOROUGH_EVERY == 0
     measure = measure_by_rules(frame.planes, frame.format, survey.region, rules, thorough=thorough)
