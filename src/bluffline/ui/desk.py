@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
@@ -45,6 +45,7 @@ from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.said import SaidDialog
 from bluffline.ui.facts import Facts
 from bluffline.ui.findings.list import FindingsList
+from bluffline.ui.focus import FocusLine, go_on, is_for_focus
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
 from bluffline.ui.ladder.bench import Bench
@@ -117,13 +118,13 @@ class Desk(QMainWindow):
         self.held_keys = HeldKeys(self.viewer, self)
         self._build()
         self.facts = Facts(
-            session, self.viewer, self.measuring, self.header,
-            {"Skyline": self.skyline_card, "Picture": self.picture_card, **self.pages.pages},
-        )  # fmt: skip
+            session, self.viewer, self.measuring, self.header, self.skyline_card, self.picture_card, self.pages.pages
+        )
         self.acts = self.menus.acts
         self.viewer.actions = list(self.acts.values())
         self._connect()
         self._refresh_all()
+        self.focus_line = FocusLine(self)
         self.resize(1280, 800)
         self.skyline.setFocus()
 
@@ -278,7 +279,7 @@ class Desk(QMainWindow):
         self.player.pause()
         self.places.setCurrentIndex(int(to_shift))
         self.header.programme_row.setVisible(not to_shift)
-        (self.shifting.place if to_shift else self.skyline).setFocus()
+        (self.shifting.place if to_shift else self.skyline).setFocus(Qt.FocusReason.ShortcutFocusReason)
         self.refresh_commands()
 
     def show_page(self, name: str) -> None:
@@ -430,11 +431,21 @@ class Desk(QMainWindow):
             f"Bluffline {__version__}\nBroadcast quality control: measure, judge, correct, prove.\nGPL-3.0-or-later.",
         )  # fmt: skip
 
+    def focusNextPrevChild(self, on: bool) -> bool:
+        """Tab goes through the desk in the order of the work."""
+        beneath = self.viewer.cards[:1] if self.gauges.setup.beneath else []
+        here = (self.skyline_card, self.pages, self.picture_card, *beneath, self.bench, self.lights, self.viewer.board)
+        return go_on((self.header, *((self.shifting.place,) if self.in_hand else here)), back=not on)
+
     def event(self, event: QEvent | None) -> bool:
         """Whatever is done at once, as the painting of all that has changed, is done with the interpreter in hand.
 
-        Else each row of a list asks for it dozens of times, and waits for whatever computes beside it.
+        Else each row of a list asks for it dozens of times, and waits for whatever computes beside it. Keys that what Tab has
+        come to understands by itself are its own, and no command's.
         """
+        if isinstance(event, QKeyEvent) and event.type() is QEvent.Type.ShortcutOverride and is_for_focus(event, self):
+            event.accept()
+            return True
         return super().event(event)
 
     def showEvent(self, event: QShowEvent | None) -> None:

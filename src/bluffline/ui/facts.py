@@ -20,10 +20,11 @@ class Facts:
     """Tells them anew when asked: each method what a change of one kind touches."""
 
     def __init__(
-        self, session: Session, viewer: Viewer, measuring: Measuring, header: Header, heads: Mapping[str, Card | Page]
-    ) -> None:
+        self, session: Session, viewer: Viewer, measuring: Measuring, header: Header, skyline: Card, picture: Card,
+        heads: Mapping[str, Page],
+    ) -> None:  # fmt: skip
         self._session, self._viewer, self._measuring, self._header = session, viewer, measuring, header
-        self._heads = heads
+        self._skyline, self._picture, self._heads = skyline, picture, heads
         self._added: dict[int, int] = {}  # findings that coding adds, as they were told of
         self._left = QTimer(heads["Findings"])  # thousands of shots are counted after what the hand did is drawn
         self._left.setSingleShot(True)
@@ -32,11 +33,11 @@ class Facts:
     def tell_survey(self) -> None:
         """Within which limits the programme is looked at, and how much is left."""
         if self._session.survey is None:
-            self._heads["Skyline"].set_facts("")
+            self._skyline.set_facts("")
             self._heads["Findings"].set_facts("")
             return
         limits = self._session.rules.limits
-        self._heads["Skyline"].set_facts(
+        self._skyline.set_facts(
             f"luma pale, R′G′B′ behind it · limits: luma {percent(limits.luma[0], 0)} … {percent(limits.luma[1], 0)} dashed, "
             f"R′G′B′ {percent(limits.rgb[0], 0)} … {percent(limits.rgb[1], 0)} dotted · outside hatched"
         )
@@ -74,18 +75,26 @@ class Facts:
         preview = viewer.preview
         measure = preview.measure if preview is not None and preview.frame == session.place.frame else None
         treated = bool(session.document.treatment) and not viewer.held_source
+        reached = "not measured yet"
         if measure is not None:
             levels = session.source.levels
             luma = _between(levels.percent(measure.y_min), levels.percent(measure.y_max))
-            place += f" · luma {luma} · R′G′B′ {_between(measure.rgb_min, measure.rgb_max)}"
+            reached = f"luma {luma} · R′G′B′ {_between(measure.rgb_min, measure.rgb_max)}"
+            place += f" · {reached}"
         look = viewer.look.state
         place += f" · {look.field} shown" if session.source.interlaced and look.field is not Field.BOTH else ""
         place += f" · {look.zoom}:1" if look.zoom else ""
-        self._heads["Picture"].set_facts(place)
+        self._picture.set_facts(place)
         self._heads["Treatment"].set_facts("" if session.document.treatment else "untreated")
         self._heads["Areas"].set_facts("" if session.document.areas else "none is drawn: R draws one")
         for gauge_card in viewer.cards:
             gauge_card.set_facts(self._measuring.facts_of(gauge_card.gauge.instrument, treated=treated))
+            gauge_card.speak(reached)
+        self._picture.speak(place)
+        where = f"shot {session.place.shot + 1} of {len(session.shots)}" if session.shots else "not surveyed yet"
+        self._skyline.speak(
+            f"frame {session.place.frame} of {session.programme.frame_count}, {where}, {session.must_fix_count} must fix"
+        )
 
     @property
     def _transition(self) -> str:

@@ -319,6 +319,7 @@ COMMANDS: tuple[Command, ...] = (
 
 HELD_KEYS = (("S", "Hold to see the source"),)
 MOUSE = (
+    ("Focus", "Tab goes from place to place; Space presses, arrows go through rows, the menu key opens a menu"),
     ("In hand", "Enter opens, C certifies, G legalises, D delivers; O off, B back, P profile, T time on air"),
     ("Skyline", "click or drag: go there; wheel: zoom; Shift and drag: move; double-click: all"),
     ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, a drag moves it"),

@@ -211,6 +211,8 @@ class ChartPanel(QWidget):
                 choices.addWidget(button, row, column)
         choices.setColumnStretch(1, 1)
         scroll, words = QScrollArea(), QScrollArea()
+        scroll.setAccessibleName("Patches of the chart")
+        words.setAccessibleName("What the fit comes to")
         for area, widget in ((scroll, self._patches), (words, self._words)):
             area.setWidgetResizable(True)
             area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

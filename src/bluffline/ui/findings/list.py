@@ -19,13 +19,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.rules.catalogue import aspect_of, headline, part_of, rule_title
+from bluffline.rules.catalogue import aspect_of, headline, part_of
 from bluffline.rules.finding import Finding
 from bluffline.rules.rule import Aspect
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
-from bluffline.ui.findings.rows import FINDING, KEY, FindingRows
+from bluffline.ui.findings.rows import FINDING, KEY, FindingRows, title_of
 from bluffline.ui.style.style import DIM, TEXT, TINT, font
 
 _ROW = 38
@@ -127,6 +127,7 @@ class FindingsList(QWidget):
         counts = Counter(finding.severity for finding in found)
         for severity, button in self.severities.items():
             button.setText(f"{counts[severity]} {severity.rpartition(' ')[2]}")
+        self.tree.setAccessibleDescription(", ".join(f"{counts[severity]} {severity}" for severity in Severity))
         shown = [finding for finding in found if finding.severity in self._session.place.severities]
         if self._order is Order.RULE:
             shown.sort(key=lambda finding: (list(Severity).index(finding.severity), finding.rule))
@@ -198,7 +199,7 @@ class _Tree(QTreeView):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Findings")
+        self.setAccessibleName("List of findings")
 
 
 class _FindingDelegate(QStyledItemDelegate):
@@ -232,17 +233,18 @@ class _FindingDelegate(QStyledItemDelegate):
         assert model is not None and session.programme is not None
         count = model.rowCount(index)
         if isinstance(key, str):
-            title = key.capitalize() if isinstance(key, Aspect) else rule_title(key)
             facts = f"{count} finding{'s' if count > 1 else ''}"
         else:
             left = session.left_in(key)
-            title, facts = f"Shot {key + 1}", session.programme.label(session.shots[key].first)
+            facts = session.programme.label(session.shots[key].first)
             if added := session.added_by_coding().get(key):
                 facts = f"coding adds {added} · {facts}"
             if left is not None:  # how it was tried holds for all its findings, so it is said once
                 told = f"{left or 'none'} left"
                 facts = f"{told} · {facts}" if session.as_written else f"{told} (before coding)"
-        x, y = box.left() + 6.0, box.top() + 24.0
+        if self._tree.hasFocus() and self._tree.currentIndex() == index:
+            _mark_current(painter, box.adjusted(0, 10, 0, 0))
+        title, x, y = title_of(key), box.left() + 6.0, box.top() + 24.0
         down = self._tree.isExpanded(index)
         corners = ((-4, -2), (4, -2), (0, 3)) if down else ((-2, -4), (-2, 4), (3, 0))
         painter.setPen(Qt.PenStyle.NoPen)
@@ -257,9 +259,7 @@ class _FindingDelegate(QStyledItemDelegate):
 
     def _paint_finding(self, painter: QPainter, box: QRect, finding: Finding, *, current: bool) -> None:
         if current:
-            painter.setPen(QPen(TINT, 1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(box).adjusted(0.5, 1.5, -0.5, -1.5), 3, 3)
+            _mark_current(painter, box)
         outcome = self._session.outcome(finding)
         draw_mark(painter, QPointF(box.left() + 13, box.top() + 13), finding.severity, TEXT)
         done = finding.waiver is not None or (outcome is not None and outcome.answered)
@@ -274,3 +274,9 @@ class _FindingDelegate(QStyledItemDelegate):
         if finding.waiver is not None:
             told, outcome = f"waived by {finding.waiver.by}: {finding.waiver.reason}", None
         painter.drawText(upper.translated(0, 16), _LEFT, told if outcome is None else str(replace(outcome, coded=True)))
+
+
+def _mark_current(painter: QPainter, box: QRect) -> None:
+    painter.setPen(QPen(TINT, 1))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRoundedRect(QRectF(box).adjusted(0.5, 1.5, -0.5, -1.5), 3, 3)

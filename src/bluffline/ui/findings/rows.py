@@ -6,8 +6,9 @@ from typing import Any
 from PyQt6.QtCore import QModelIndex, QObject, Qt
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 
-from bluffline.rules.catalogue import headline
+from bluffline.rules.catalogue import headline, rule_title
 from bluffline.rules.finding import Finding
+from bluffline.rules.rule import Aspect
 from bluffline.session.session import Session
 
 FINDING = Qt.ItemDataRole.UserRole + 1
@@ -53,8 +54,10 @@ class FindingRows(QStandardItemModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         group = index.parent()
         if not group.isValid():
-            known = role == KEY and index.row() < len(self.groups)
-            return self.groups[index.row()][0] if known else super().data(index, role)
+            if index.row() >= len(self.groups) or role not in (KEY, Qt.ItemDataRole.AccessibleTextRole):
+                return super().data(index, role)
+            key, found = self.groups[index.row()]
+            return key if role == KEY else f"{title_of(key)}, {len(found)} finding{'s' * (len(found) > 1)}"
         findings = self.groups[group.row()][1] if group.row() < len(self.groups) else []
         finding = findings[index.row()] if index.row() < len(findings) else None  # a row that is about to go has none
         if role == FINDING or finding is None:
@@ -69,6 +72,11 @@ class FindingRows(QStandardItemModel):
         when = f"{programme.label(finding.first_frame)} to {programme.label(finding.last_frame)}"
         waiver = f"; waived by {finding.waiver.by}: {finding.waiver.reason}" if finding.waiver is not None else ""
         return f"{finding.severity}: {finding.reason}, {when}{waiver}"
+
+
+def title_of(key: int | str) -> str:
+    """What a group is called."""
+    return f"Shot {key + 1}" if isinstance(key, int) else key.capitalize() if isinstance(key, Aspect) else rule_title(key)
 
 
 def _row(words: str = "") -> QStandardItem:

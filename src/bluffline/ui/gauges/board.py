@@ -57,6 +57,10 @@ class GaugeCard(QFrame):
         """Change the facts."""
         self._facts.setText(text)
 
+    def speak(self, text: str) -> None:
+        """Say what the gauge shows, to whoever can't see it."""
+        self.gauge.setAccessibleDescription(f"{self.gauge.instrument.title}, {self.facts}: {text}")
+
 
 class GaugeBoard(QWidget):
     """The gauges of slots ``first`` to ``first + 3``, as many as the setup shows."""

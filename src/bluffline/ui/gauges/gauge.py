@@ -55,7 +55,7 @@ class Gauge(QWidget):
         self._chosen: Box | None = None
         self.setMinimumSize(150, 70)
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Gauge {slot + 1}")
 
     def sizeHint(self) -> QSize:

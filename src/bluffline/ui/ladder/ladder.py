@@ -46,6 +46,7 @@ class Ladder(QListWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Ladder of the shot in view")
         self.itemPressed.connect(self._pressed)
+        self.itemActivated.connect(self._pressed)
         document, place = session.document, session.place
         for event in (document.changed, place.changed, place.rung_changed, session.survey_changed):
             event.connect(self.refresh)
@@ -105,6 +106,7 @@ class Ladder(QListWidget):
                     item.setToolTip(f"{row.step.text}\n{row.warning}".strip())
                     item.setText(f"{(row.rung or 0) + 1} {row.step.title}: {row.step.text}")
                 self.addItem(item)
+        self.setAccessibleDescription("; ".join(row.step.title for row in rows if row.step is not None) or "untreated")
         chosen = next((n for n, row in enumerate(rows) if row.rung is not None and row.rung == self._session.place.rung), -1)
         self.setCurrentRow(chosen)
         viewport = self.viewport()
@@ -216,9 +218,11 @@ class Ladder(QListWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         assert event is not None
-        index = self.indexAt(event.pos())
+        by_key = event.reason() is QContextMenuEvent.Reason.Keyboard
+        index = self.currentIndex() if by_key else self.indexAt(event.pos())
         if index.isValid():
-            self.menu_for(self.row_of(index)).exec(event.globalPos())
+            below = self.viewport().mapToGlobal(self.visualRect(index).bottomLeft())  # type: ignore[union-attr]
+            self.menu_for(self.row_of(index)).exec(below if by_key else event.globalPos())
 
     def menu_for(self, row: Row) -> QMenu:
         """What can be done with a rung, or with all under a heading."""

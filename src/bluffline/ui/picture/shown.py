@@ -50,6 +50,7 @@ class ShownPicture(QWidget):
         self.source_only = False
         self.setMinimumSize(320, 150)
         self.setAccessibleName("Picture")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         model.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:

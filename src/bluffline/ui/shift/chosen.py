@@ -53,6 +53,7 @@ class Chosen(QFrame):
         self._found = _Found()
         self._found.setObjectName("steps")
         scrolled = QScrollArea()
+        scrolled.setAccessibleName("What was found in the file")
         scrolled.setWidget(self._found)
         scrolled.setWidgetResizable(True)
         scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -76,8 +76,8 @@ class ShiftPlace(QWidget):
         self.list.setItemDelegate(FilePainter(self.list))
         self.list.acted.connect(self._act)
         self.list.doubleClicked.connect(lambda _: self._act("open"))
-        self._head = _Head(self.list, self.rows)
-        self._head.chosen.connect(self._sort)
+        self.head = _Head(self.list, self.rows)
+        self.head.chosen.connect(self._sort)
         self.chosen = Chosen()
         self.chosen.setFixedWidth(306)
         self.chosen.asked.connect(self._act)
@@ -86,7 +86,7 @@ class ShiftPlace(QWidget):
         within = QVBoxLayout(listed)
         within.setContentsMargins(6, 4, 4, 6)
         within.setSpacing(0)
-        within.addWidget(self._head)
+        within.addWidget(self.head)
         within.addWidget(self.list, 1)
         self._counted = QFrame()
         self._counted.setObjectName("card")
@@ -176,7 +176,7 @@ class ShiftPlace(QWidget):
     def _sort(self, title: str) -> None:
         picked, here = {file.path for file in self.picked}, self.current
         self.rows.sort_by(title)
-        self._head.update()
+        self.head.update()
         self._pick(picked, here.path if here is not None else None)
         self._show_chosen()
 
@@ -188,7 +188,7 @@ class ShiftPlace(QWidget):
 
 
 class _Head(QWidget):
-    """The names of the columns; a click on one sorts by it."""
+    """The names of the columns; a click on one, or arrows, sort by it, and Space the other way round."""
 
     chosen = pyqtSignal(str)
 
@@ -198,6 +198,7 @@ class _Head(QWidget):
         self.setFixedHeight(22)
         self.setMouseTracking(True)
         self.setAccessibleName("Columns of the files in hand")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def _sorted_at(self, x: float) -> str:
         """The column at a place that can be sorted by; empty where there is none."""
@@ -216,6 +217,15 @@ class _Head(QWidget):
         assert event is not None
         if title := self._sorted_at(event.position().x()):
             self.chosen.emit(title)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Space: 0}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        titles = list(ORDERS)
+        self.chosen.emit(titles[(titles.index(self._rows.order) + step) % len(titles)])
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -1,9 +1,9 @@
-"""How many files are in which state: a strip whose parts are told apart by pattern and words; a click filters the list."""
+"""How many files are in which state: a strip whose parts are told apart by pattern and words; a click or arrows filter."""
 
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from bluffline.shift.file_in_hand import FileInHand
@@ -27,7 +27,8 @@ class Strip(QWidget):
         super().__init__()
         self.setFixedHeight(40)
         self.setAccessibleName("Files by state")
-        self.setToolTip("Click to show these files only; click again to show all")
+        self.setToolTip("Click, or use the arrows, to show these files only; click again to show all")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._counts: list[tuple[str, frozenset[State], int, QBrush]] = []
         self._only: frozenset[State] | None = None
 
@@ -38,6 +39,7 @@ class Strip(QWidget):
             for (words, states), brush in zip(GROUPS, _BRUSHES, strict=True)
         ]
         self._counts = [each for each in counted if each[2]]
+        self.setAccessibleDescription(", ".join(_told(words, count) for words, _, count, _ in self._counts))
         if self._only is not None and self._only not in [states for _, states, _, _ in self._counts]:
             self._choose(None)
         self.update()
@@ -62,8 +64,7 @@ class Strip(QWidget):
             painter.drawRect(QRectF(box.left() + 0.5, 3.5, box.width() - 1, 9))
             painter.setPen(TINT if chosen else TEXT)
             painter.setFont(font(12))
-            told = f"{count} {ONE.get(words, words) if count == 1 else words}"
-            painter.drawText(QRectF(box.left(), 17, box.width(), 20), Qt.AlignmentFlag.AlignLeft, told)
+            painter.drawText(QRectF(box.left(), 17, box.width(), 20), Qt.AlignmentFlag.AlignLeft, _told(words, count))
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -72,7 +73,20 @@ class Strip(QWidget):
             if box.contains(event.position()):
                 self._choose(None if states == self._only else states)
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        choices = [None, *(states for _, states, _, _ in self._counts)]
+        self._choose(choices[(choices.index(self._only) + step) % len(choices)])
+
     def _choose(self, states: frozenset[State] | None) -> None:
         self._only = states
         self.chosen.emit(states)
         self.update()
+
+
+def _told(words: str, count: int) -> str:
+    return f"{count} {ONE.get(words, words) if count == 1 else words}"

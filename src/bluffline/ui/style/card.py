@@ -12,6 +12,7 @@ class Card(QFrame):
     def __init__(self, title: str, matter: QWidget, foot: QWidget | None = None) -> None:
         super().__init__()
         self.setObjectName("card")
+        self._matter = matter
         self._title = QLabel(title)
         self._title.setFont(font(13, bold=True))
         self._facts = Line(font(12))
@@ -40,6 +41,10 @@ class Card(QFrame):
     def set_facts(self, text: str) -> None:
         """Change the facts."""
         self._facts.setText(text)
+
+    def speak(self, text: str) -> None:
+        """Say what the matter shows, to whoever can't see it."""
+        self._matter.setAccessibleDescription(text)
 
     @property
     def facts(self) -> str:

@@ -134,7 +134,7 @@ QToolButton#tab { background: transparent; border: none; border-bottom: 2px soli
     color: #acacac; padding: 1px 3px }
 QToolButton#tab:checked { color: #e6e6e6; border-bottom-color: #d6c7a0 }
 QToolButton#quiet { background: transparent; border-color: transparent; padding: 1px 6px; color: #c8c8c8 }
-QToolButton#count { background: transparent; border-color: transparent; padding: 1px 1px; color: #808080 }
+QToolButton#count { background: transparent; border-color: transparent; padding: 1px 1px; color: #9c9c9c }
 QToolButton#count:hover { border-color: #acacac }
 QToolButton#count:checked { color: #e6e6e6; border-color: #545454 }
 QToolButton#quiet:hover { border-color: #acacac }
