@@ -168,7 +168,7 @@ def test_words_stand_out_by_four_and_a_half_to_one(dressed):
     """But for what is off, which may be paler [WCAG21, 1.4.3]."""
     sheet = dressed.styleSheet()
     words = {TEXT.name(), DIM.name()}
-    for rule in re.findall(r"^[^{}]*\{[^}]*\}", sheet, re.M):
+    for rule in re.findall(r"^[^{}]*\{[^}]*\}", sheet, re.MULTILINE):
         if "background: #" not in rule.partition("{")[2] and ":disabled" not in rule:
             words |= set(re.findall(r"(?<!-)color: (#\w{6})", rule))
     grounds = [each.name() for each in (GROUND, CARD, WELL)] + ["#3c3c3c"]
