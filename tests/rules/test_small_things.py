@@ -9,7 +9,7 @@ from bluffline.errors import RulesError
 from bluffline.measure.frame_measure import measure_frame
 from bluffline.measure.region import Region
 from bluffline.measure.table import SurveyTable
-from bluffline.rules.aims import load_aims
+from bluffline.rules.aims import load_aims, shipped_aims
 from bluffline.rules.each.clipping import Clipping
 from bluffline.rules.evidence import ShotEvidence, Surveyed
 from bluffline.rules.pictures import ShotPicture, shot_pictures
@@ -88,3 +88,13 @@ def test_highlights_that_lie_hardly_above_black_are_no_aim(tmp_path):
     assert load_aims().levels.highlights == (25, 95)
 
 
+def test_what_is_bearable_reaches_beyond_every_aim():
+    aims = shipped_aims()
+    eased, levels, away = aims.eased, aims.levels, aims.leeway
+    assert eased.levels.black == levels.black + away.black
+    assert eased.levels.highlights == (levels.highlights[0] - away.highlights, levels.highlights[1])
+    for name in ("middle", "face"):
+        (low, high), (eased_low, eased_high) = getattr(levels, name), getattr(eased.levels, name)
+        assert (eased_low, eased_high) == (low - away.middle, high + away.middle)
+    low, high = aims.colour.chroma
+    assert eased.colour.chroma == (max(low - away.chroma, 0), high + away.chroma)

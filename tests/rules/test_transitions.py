@@ -105,3 +105,10 @@ def test_a_dissolve_is_found_however_much_has_moved_before_it():
     one, other = pictures(1, 150, move=3), pictures(2, 52)
     _, found = surveyed([*one[:138], *mixed(one[138:], other[:12]), *other[12:]])
     assert [each.kind for each in found] == [TransitionKind.DISSOLVE] and abs(found[0].last - 149) <= 2
+
+
+def test_a_long_dissolve_is_found_though_cuts_came_before():
+    shots = [pictures(seed, 60) for seed in (20, 21, 22, 23)]
+    _, found = surveyed([*shots[0][:30], *shots[1][:30], *shots[2][:30], *mixed(shots[2][30:60], shots[3][:30]), *shots[3][30:]])
+    assert [each.kind for each in found] == [TransitionKind.DISSOLVE]
+    assert abs(found[0].first - 90) <= 3 and abs(found[0].last - 119) <= 3
