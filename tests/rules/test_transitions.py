@@ -108,7 +108,7 @@ def test_a_dissolve_is_found_however_much_has_moved_before_it():
 
 
 def test_a_long_dissolve_is_found_though_cuts_came_before():
-    shots = [pictures(seed, 60) for seed in (20, 21, 22, 23)]
-    _, found = surveyed([*shots[0][:30], *shots[1][:30], *shots[2][:30], *mixed(shots[2][30:60], shots[3][:30]), *shots[3][30:]])
+    a, b, one, other = (pictures(seed, 60) for seed in (20, 21, 22, 23))
+    _, found = surveyed([*a[:30], *b[:30], *one[:30], *mixed(one[30:], other[:30]), *other[30:]])
     assert [each.kind for each in found] == [TransitionKind.DISSOLVE]
     assert abs(found[0].first - 90) <= 3 and abs(found[0].last - 119) <= 3
