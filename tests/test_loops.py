@@ -27,7 +27,7 @@ def figure():
 def test_a_loop_that_calls_another_follows_a_change_in_the_other_ones_file(tmp_path):
     package = tmp_path / "bluffline"
     package.mkdir()
-    for name in ("__init__.py", "loops.py", "folders.py"):
+    for name in ("__init__.py", "later.py", "loops.py", "folders.py"):
         shutil.copy(Path(bluffline.__file__).parent / name, package)
     (package / "upper_kernels.py").write_text(UPPER)
     for figure in (3, 4, 3, 5, 6):

@@ -12,21 +12,35 @@ import hashlib
 import os
 import shutil
 import sys
+import threading
+from importlib.abc import MetaPathFinder
 from pathlib import Path
 
 import llvmlite.binding
 
 from bluffline.folders import UserFolder
 
-# Numba looks for SciPy's linear algebra at every start, 0.3 s of it, and does without where there is none. No loop needs it.
-_algebra = sys.modules.get("scipy.linalg")
-sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+
+class _NoAlgebra(MetaPathFinder):
+    """Numba looks for SciPy's linear algebra when it is loaded, 0.3 s of it, and does without where there is none.
+
+    No loop needs it; another thread may.
+    """
+
+    def __init__(self) -> None:
+        self._here = threading.get_ident()
+
+    def find_spec(self, name: str, _path: object, _target: object = None) -> None:
+        if name == "scipy.linalg" and threading.get_ident() == self._here:
+            raise ModuleNotFoundError(name=name)
+
+
+_none = _NoAlgebra()
+sys.meta_path.insert(0, _none)
 try:
     import numba.np.arraymath
 finally:
-    del sys.modules["scipy.linalg"]
-    if _algebra is not None:
-        sys.modules["scipy.linalg"] = _algebra
+    sys.meta_path.remove(_none)
 
 _PACKAGE = Path(__file__).parent
 _TEXTS = 3  # how many are kept: today's, and those of programs that may still run

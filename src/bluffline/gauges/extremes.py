@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from bluffline.gauges.trace_kernels import silhouette
+from bluffline.gauges import trace_kernels as kernels
 from bluffline.measure.counted import Limits
 
 Columns = Mapping[str, NDArray[np.float64]]
@@ -38,7 +38,7 @@ def draw_extremes(
     if not len(taken):
         return False
     span = max(int(np.ceil((frames[1] - frames[0]) / width)), 1)
-    silhouette(  # type: ignore[call-arg]  # a kernel's own arguments are not declared to the type checker
+    kernels.silhouette(  # type: ignore[call-arg]  # a kernel's own arguments are not declared to the type checker
         *(_extremes(each, taken, span) for each in columns),
         np.linspace(percent[1], percent[0], height), np.array([*limits.luma, *limits.rgb]), image,
     )  # fmt: skip

@@ -15,10 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import plateau_kernels as kernels
+from bluffline.measure import survey_kernels
 from bluffline.measure.counted import rgb_arithmetic
-from bluffline.measure.plateau_kernels import SPAN
 from bluffline.measure.region import Region
-from bluffline.measure.survey_kernels import count_codes
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Levels
 
@@ -84,9 +83,9 @@ def find_plateau(
     middle = middle if top else end - middle
     low, high = max(middle - zone, 0), min(middle + zone, end)
     tones, noise, unrest, spans = _tones(parts, low, high, end + 1)
-    if spans * SPAN < _LEAST_SHARE * sum(part.size for part in parts) / 2 or noise > _GRAINLESS * percent:
+    if spans * kernels.SPAN < _LEAST_SHARE * sum(part.size for part in parts) / 2 or noise > _GRAINLESS * percent:
         return NO_PLATEAU
-    lower, level, upper = (float(np.searchsorted(tones, share * spans)) / SPAN for share in (0.25, 0.5, 0.75))
+    lower, level, upper = (float(np.searchsorted(tones, share * spans)) / kernels.SPAN for share in (0.25, 0.5, 0.75))
     if upper - lower > max(_ALIKE * percent, _ALIKE_NOISE * noise, _ALIKE_UNREST * unrest, _ALIKE_CODES):
         return NO_PLATEAU
     half = max(2.5 * noise, 2.5 * unrest, _ALIKE * percent, 0.6)
@@ -104,18 +103,18 @@ def find_plateau(
 
 
 def _tones(parts: Sequence[NDArray[Any]], low: int, high: int, bins: int) -> tuple[NDArray[np.int64], float, float, int]:
-    """Tones in a zone, each the sum of `SPAN` pixels.
+    """Tones in a zone, each the sum of `kernels.SPAN` pixels.
 
     Returns
     -------
     their cumulative counts; the deviation from pixel to pixel, and of tones from those a little way off, in codes; their number
     """
-    sums, apart = np.zeros(bins * SPAN, np.int64), np.zeros(64 * SPAN, np.int64)
-    steps = np.zeros((SPAN - 1, 64), np.int64)
+    sums, apart = np.zeros(bins * kernels.SPAN, np.int64), np.zeros(64 * kernels.SPAN, np.int64)
+    steps = np.zeros((kernels.SPAN - 1, 64), np.int64)
     for part in parts:
         kernels.count_tones(part, low, high, sums, steps, apart)
     cumulative = np.cumsum(sums)
-    return cumulative, _deviation(steps.sum(axis=0)), _deviation(apart) / SPAN, int(cumulative[-1])
+    return cumulative, _deviation(steps.sum(axis=0)), _deviation(apart) / kernels.SPAN, int(cumulative[-1])
 
 
 def _deviation(differences: NDArray[np.int64]) -> float:
@@ -186,7 +185,7 @@ def find_component_plateaus(planes: Planes, source: SignalFormat, parts: Sequenc
 
     def plateau(plane: NDArray[Any]) -> Plateau:
         looked = [plane[top:bottom, left:right] for left, right, top, bottom in boxes]
-        histogram = sum(count_codes(part, 0, part.shape[1], 0, part.shape[0], bins) for part in looked)
+        histogram = sum(survey_kernels.count_codes(part, 0, part.shape[1], 0, part.shape[0], bins) for part in looked)
         return find_plateau(looked, histogram, levels.swing, levels.black + room, top=True)
 
     # Nobody tells how chroma was filtered; a component that was clipped is flat in one of the two ways.

@@ -1,9 +1,9 @@
 """The certificate: what was wrong, what was done, what was measured after; as data."""
 
+from importlib.metadata import version
 from typing import Any
 
 import av
-import numba
 import numpy as np
 
 from bluffline import __version__
@@ -63,7 +63,7 @@ def same_samples_written(proof: Proof) -> bool:
 def versions() -> dict[str, str]:
     """The program and the libraries that measured and wrote."""
     libraries = {name: ".".join(map(str, number)) for name, number in av.library_versions.items()}
-    return {"bluffline": __version__, "PyAV": av.__version__, "NumPy": np.__version__, "numba": numba.__version__} | libraries
+    return {"bluffline": __version__, "PyAV": av.__version__, "NumPy": np.__version__, "numba": version("numba")} | libraries
 
 
 def step_report(step: Step) -> dict[str, Any]:

@@ -11,11 +11,11 @@ from bluffline.errors import SettingsError
 from bluffline.signal.colorimetry import camera_light, rgb_to_xyz, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.format import SignalFormat
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.kinds.cdl import Cdl
 from bluffline.treat.kinds.chroma_by_luma import ChromaByLuma
 from bluffline.treat.kinds.lut import Lut
 from bluffline.treat.ladder import Treatment, apply_to_colours, in_force
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import LumaStep, Step
 
 SIZES = (17, 33, 65)

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.errors import SettingsError
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Points
 
 Float = NDArray[np.floating[Any]]

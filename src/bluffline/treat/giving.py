@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from bluffline.signal.colorimetry import rgb_to_xyz, to_light, xyz_to_lab
 from bluffline.signal.difference import delta_e_2000
 from bluffline.signal.matrix import ChromaGains, Matrix
-from bluffline.treat.rein_kernels import CELLS, REACH
+from bluffline.treat.code_kernels import CELLS, REACH
 
 _EXCESSES = 0.02, 0.06, 0.12, 0.25  # how far over a limit colours are tried, as shares of 0 … 1
 _SHARES = np.linspace(0.02, 0.98, 17)  # of the excess that luma takes

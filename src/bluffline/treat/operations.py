@@ -9,7 +9,7 @@ import numpy as np
 from numpy.polynomial import chebyshev
 from numpy.typing import NDArray
 
-from bluffline.treat.row_kernels import Code
+from bluffline.treat.code_kernels import Code
 
 Float = NDArray[np.floating[Any]]
 

@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.signal.format import SignalFormat
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.look import Look
 from bluffline.treat.ladder import Treatment, in_force, split_limits
 from bluffline.treat.operations import Operation, folded
 from bluffline.treat.reach import EVERYWHERE, NO_CHROMA_BOUND, NO_LUMA_BOUND, Key, Reach
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import LumaStep, NeighbourStep, Step
 
 ENDS = tuple(np.float32(end) for end in (0.0, NO_CHROMA_BOUND, *NO_LUMA_BOUND))

@@ -3,10 +3,9 @@
 import numpy as np
 
 from bluffline.loops import free_loop
+from bluffline.treat.code_kernels import CELLS, REACH
 
 _ZERO, _HALF, _LEAST = np.float32(0), np.float32(0.5), np.float32(1e-12)
-REACH = 0.6  # Cb and Cr from −REACH to REACH are told apart; what is beyond counts as there
-CELLS = 32  # of a table of them, along each
 _COLUMN = 2 * (CELLS + 1)  # entries of one Cb: for every Cr what luma takes at the high and at the low limit
 
 

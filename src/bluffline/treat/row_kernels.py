@@ -3,44 +3,16 @@
 Functions only; `plan` prepares what they take. Operations and their figures: `operations`, and the kinds that compile to them.
 """
 
-from enum import IntEnum
-
 import numpy as np
 
 from bluffline.loops import free_loop, loop
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.colour_kernels import bands_row, gained_row, gamut_row, hue_nudge_row, hues_row, luma_row, shifted_row
 from bluffline.treat.power_kernels import LEAST, camera_row, exp2, log2, power_row
 from bluffline.treat.reach_kernels import key_row
 from bluffline.treat.rein_kernels import asked_of, luma_share
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
-
-
-class Code(IntEnum):
-    """What the pass is told to do to a row."""
-
-    AFFINE = 0
-    POWER = 1
-    SPLINE = 2
-    ROOT_POLYNOMIAL = 3
-    HUE_NUDGE = 4
-    CUBE = 5
-    ROLL_OFF = 6
-    REIN = 7
-    SOFT_ENDS = 8
-    KEEP = 9
-    HOLD_CHROMA = 10
-    REACH = 11
-    MIX = 12
-    TRANSFER = 13
-    TABLE = 14
-    CAMERA = 15
-    LUMA_CURVE = 16
-    CHROMA_BY_LUMA = 17
-    BANDS = 18
-    HUES = 19
-    LUMA_MASK = 20
-    GAMUT = 21
 
 
 @free_loop

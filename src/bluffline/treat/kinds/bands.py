@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from bluffline.errors import SettingsError, require
 from bluffline.figures import figure
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.hands import Grip, Picked
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Drawn, Float, Number, Signal, Step
 
 MOST_BANDS = 5

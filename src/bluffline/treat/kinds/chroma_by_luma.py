@@ -7,10 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.figures import figure
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.curves import HELD, follow_curve, table_of
 from bluffline.treat.hands import Picked
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Curve, Float, LumaStep, Number, Points, Signal
 
 LEVEL: Points = ((0.0, 1.0), (100.0, 1.0))

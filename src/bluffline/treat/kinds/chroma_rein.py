@@ -9,10 +9,9 @@ from numpy.typing import NDArray
 from bluffline.errors import require
 from bluffline.figures import figure
 from bluffline.signal.matrix import ChromaGains
+from bluffline.treat.code_kernels import REACH, Code
 from bluffline.treat.giving import luma_shares
 from bluffline.treat.operations import Operation
-from bluffline.treat.rein_kernels import REACH
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Heading, Measured, Number, Signal, Step
 
 NO_REIN = -50.0, 150.0

@@ -6,10 +6,10 @@ from typing import Annotated, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.curves import AS_IT_IS, curves, follow_curve, table_of
 from bluffline.treat.hands import Picked
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Choice, Curve, Float, Number, Points, Signal, Step
 
 LINE: Points = ((0.0, 0.0), (100.0, 100.0))

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from bluffline.errors import require
 from bluffline.figures import figure
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.hands import Picked
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Number, Signal, Step
 
 _SKIN_HUE = 123.0  # degrees on the vectorscope

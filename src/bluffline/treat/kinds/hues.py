@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 
 from bluffline.figures import figure
 from bluffline.signal.matrix import rgb_to_ycbcr, ycbcr_to_rgb
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.curves import HELD, follow_curve
 from bluffline.treat.hands import LEAST_CHROMA, Picked
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Curve, Float, Number, Points, Signal, Step
 
 NONE_BELOW, ALL_FROM = LEAST_CHROMA, 8.0  # percent of chroma, 100 · √(Cb² + Cr²): near-greys are left alone

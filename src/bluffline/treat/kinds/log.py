@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from bluffline.errors import require
 from bluffline.figures import figure
 from bluffline.signal.colorimetry import camera_signal
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.encodings import ENTRIES, GREATEST, LEAST, Encoding, encoding, encodings, to_primaries
 from bluffline.treat.kinds.soft_ceiling import roll_off, rolling
 from bluffline.treat.operations import Affine, Operation, from_light
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Choice, Float, Measured, Number, Signal, Step
 
 NO_ENCODING, MEASURED = "", "from measured extremes"

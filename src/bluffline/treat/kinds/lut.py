@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from bluffline.errors import require
 from bluffline.figures import figure
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Signal, Step, Told
 
 # Tables in use, by their content: the same one is held once, however many shots have it.

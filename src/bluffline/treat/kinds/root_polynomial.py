@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from bluffline.errors import require
 from bluffline.signal.colorimetry import camera_light, camera_signal
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.kinds.matrix import Row, require_rows
 from bluffline.treat.operations import Operation, from_light, to_light
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Signal, Step, Told
 
 ROOT_TERMS = {2: 6, 3: 13}  # by degree [ROOTPOLY]

@@ -7,8 +7,8 @@ import numpy as np
 
 from bluffline.errors import require
 from bluffline.figures import figure
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.operations import Operation
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Float, Heading, LumaStep, Measured, Number, Signal, Told
 
 NO_CEILING = 120.0  # percent: no code stands so high

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from bluffline.errors import require
 from bluffline.figures import figure
 from bluffline.signal.colorimetry import camera_light, camera_signal
+from bluffline.treat.code_kernels import Code
 from bluffline.treat.hands import Grip
 from bluffline.treat.kinds.cdl import saturating
 from bluffline.treat.operations import Affine, Operation, from_light, powers, to_light
-from bluffline.treat.row_kernels import Code
 from bluffline.treat.step import Channels, Float, Number, Signal, Step, Told
 
 _PARTS = ("master", "R′", "G′", "B′")
