@@ -112,3 +112,12 @@ def test_a_long_dissolve_is_found_though_cuts_came_before():
     _, found = surveyed([*a[:30], *b[:30], *one[:30], *mixed(one[30:], other[:30]), *other[30:]])
     assert [each.kind for each in found] == [TransitionKind.DISSOLVE]
     assert abs(found[0].first - 90) <= 3 and abs(found[0].last - 119) <= 3
+
+
+@pytest.mark.parametrize("by", [1, None])
+def test_what_ends_where_a_look_ends_is_found_and_once(by):
+    """A survey is looked through by 256 frames."""
+    one = pictures(30, 256)
+    down = [frame * (1 - n / 21) for n, frame in enumerate(one[236:], 1)]
+    _, found = surveyed([*one[:236], *down, *[np.zeros((90, 160))] * 6, *pictures(31, 150)], by=by)
+    assert found == [Transition(TransitionKind.FADE_OUT, 236, 255)]
