@@ -3,12 +3,13 @@
 import re
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QPushButton, QWidget
 
 from bluffline.treat.kinds.tone import Tone
 from bluffline.ui.focus import stops
+from bluffline.ui.ladder.figures import FigureBox
 from bluffline.ui.style.style import CARD, DIM, GROUND, TEXT, WELL
 
 Tab, Back = Qt.Key.Key_Tab, Qt.Key.Key_Backtab
@@ -123,6 +124,33 @@ def test_what_has_the_focus_is_seen_from_a_key_on_until_a_click(surveyed_desk, q
     qtbot.mouseClick(desk.skyline, Qt.MouseButton.LeftButton, pos=desk.skyline.rect().center())
     qtbot.mouseClick(desk.picture, Qt.MouseButton.LeftButton, pos=desk.picture.rect().center())
     assert not line.isVisible()
+
+
+def test_what_has_the_focus_may_go_and_so_may_its_dialog(surveyed_desk, qtbot):
+    desk = surveyed_desk
+    desk.session.document.add_step(Tone)
+    desk.session.place.choose(0)
+    qtbot.waitUntil(lambda: any(box.isVisible() for box in desk.bench.findChildren(FigureBox)))
+    assert any(isinstance(press(desk, Tab), FigureBox) for _ in range(40))
+    desk.session.document.undo()
+    qtbot.waitUntil(lambda: not desk.focus_line.isVisible())
+    dialog = QDialog(desk)
+    row = QHBoxLayout(dialog)
+    for words in ("One", "Another"):
+        row.addWidget(QPushButton(words))
+    dialog.show()
+    qtbot.waitExposed(dialog)
+    dialog.activateWindow()
+    qtbot.waitUntil(dialog.isActiveWindow)
+    press(dialog, Tab, 2)
+    assert desk.focus_line.isVisible() and desk.focus_line.window() is dialog
+    dialog.close()
+    dialog.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    desk.activateWindow()
+    qtbot.waitUntil(desk.isActiveWindow)
+    desk.skyline.setFocus(Qt.FocusReason.ShortcutFocusReason)
+    assert desk.focus_line.isVisible() and desk.focus_line.window() is desk
 
 
 def test_stops_are_read_line_by_line_and_what_is_off_or_hidden_is_none(qtbot, dressed):

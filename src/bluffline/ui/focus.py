@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QRect, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QRegion
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QApplication, QScrollArea, QWidget
@@ -56,11 +57,9 @@ def go_on(places: Sequence[QWidget], *, back: bool) -> bool:
     at = order.index(now) + (-1 if back else 1) if now in order else (-1 if back else 0)
     stop = order[at % len(order)]
     stop.setFocus(Qt.FocusReason.BacktabFocusReason if back else Qt.FocusReason.TabFocusReason)
-    around = stop.parentWidget()
-    while around is not None:
+    for around in _above(stop):
         if isinstance(around, QScrollArea):
             around.ensureWidgetVisible(stop)
-        around = around.parentWidget()
     return True
 
 
@@ -78,6 +77,12 @@ def _by_key(window: QWidget) -> bool:
     return window.testAttribute(Qt.WidgetAttribute.WA_KeyboardFocusChange)
 
 
+def _above(widget: QWidget | None) -> Iterator[QWidget]:
+    while widget is not None:
+        yield widget
+        widget = widget.parentWidget()
+
+
 class FocusLine(QWidget):
     """A line about what has the focus in a window or its dialogs, from when a key has taken it there until a click does."""
 
@@ -91,11 +96,16 @@ class FocusLine(QWidget):
         application.focusChanged.connect(self._follow)
 
     def _follow(self, _: QWidget | None, now: QWidget | None) -> None:
-        self._about.removeEventFilter(self)
+        if not sip.isdeleted(self._about):  # what had the focus may be gone
+            self._about.removeEventFilter(self)
+        self._about = self._desk
         self.hide()
+        self.setParent(self._desk)  # a dialog takes what stands in it along when it goes
         window = now.window() if now is not None else None
-        if now is None or window is None or not (window is self._desk or self._desk.isAncestorOf(window)):
+        if now is None or window is None or self._desk not in _above(window):
             return
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:  # Qt notes what keys do, and never forgets it
+            window.setAttribute(Qt.WidgetAttribute.WA_KeyboardFocusChange, False)
         if _by_key(window):
             self._about = now
             now.installEventFilter(self)
