@@ -41,6 +41,21 @@ def test_frozen_frames_are_the_same_but_for_coding_for_longer_than_is_allowed():
         assert bool(frozen(moved, begun)) is there, (anew, tile)
 
 
+def test_coding_that_begins_anew_is_bridged_where_two_frames_on_both_sides_are_the_same():
+    number = np.arange(60)
+    for moves, last in ((None, 39), (32, 29), (28, 27)):
+        moved = np.where((number >= 10) & (number < 40) & (number != moves), 0.0, 5.0)
+        assert frozen(moved, np.where(number == 30, 8.9, 0.0)) == [(9, last, Severity.LOOK)], moves
+
+
+def test_what_creeps_is_no_freeze_from_twelve_times_the_noise_on():
+    moved = np.where((np.arange(60) >= 10) & (np.arange(60) < 50), 0.0, 5.0)
+    for drift, told in ((1.5, 1), (1.51, 0)):
+        table = table_of(60, pixel_change=moved, tile_change=0.0, drift=drift)
+        findings = found("frozen", table, "[frozen]\nseconds = 0.6\nnoise = 0.125")
+        assert [each.reason for each in findings] == ["Frozen for 1.64 s"] * told
+
+
 def test_a_shot_that_stands_from_cut_to_cut_is_a_still_however_it_is_divided_by_hand():
     still = np.r_[50.0, np.zeros(39)]
     for cut in ([Shot(0, 39)], [Shot(0, 19), Shot(20, 39)], [Shot(0, 7), Shot(8, 11), Shot(12, 39)]):
@@ -144,6 +159,15 @@ def test_film_is_out_of_step_where_its_pattern_breaks_and_holds_again():
     moved = np.full(100, 5.0)
     moved[2::5] = 0.1
     assert repeated(moved) == []
+
+
+@pytest.mark.parametrize(("again", "told"), [((30, 40), [(30, 40)]), ((30, 41), [(30, 30), (41, 41)])])
+def test_repeats_that_lie_close_together_are_one(again, told):
+    """Closer than the gap that the rules have: ten frames of fifty a second."""
+    moved = np.full(80, 5.0)
+    moved[list(again)] = 0.1
+    table = table_of(80, pixel_change=moved, tile_change=0.0)
+    assert frames(found("repeat", table, "[repeat]\nmotion = 0.3", Surveyed(WHOLE, 50.0, complete=True, source=SOURCE))) == told
 
 
 def test_length_shape_and_sound_are_held_as_closely_as_they_are_told():

@@ -180,6 +180,15 @@ def test_silence_is_told_from_as_long_as_it_may_last():
     assert frames(of_sound("silence", heard(7 * hop, begins=1.0, trouble="it stops"), "silence_seconds = 1.0")) == [(0, 24)]
 
 
+@pytest.mark.parametrize(("heard_between", "told"), [(1, [(25, 79)]), (2, [(25, 49), (55, 79)])])
+def test_silences_that_lie_close_together_are_one(heard_between, told):
+    """Closer than the gap that the rules have, 0.2 s."""
+    power = np.full((100, 2), 0.01)
+    power[10:20] = power[20 + heard_between : 32] = 1e-9
+    silences = of_sound("silence", heard(100, power=power), "silence_seconds = 0.5")
+    assert frames(silences) == told and [each.runs for each in silences] == [3 - len(told)] * len(told)
+
+
 def test_left_against_right_is_told_where_both_are_heard_for_long_enough():
     hop = int(1 / HOP)
     against = np.full(10 * hop, 0.01)

@@ -114,6 +114,9 @@ def test_active_format_is_that_of_the_picture_within_a_twenty_fifth():
         told = found("afd", table, "[afd]", surveyed=replace(told_by(), region=region))
         assert bool(told) is wrong, height
     assert not found("afd", table_of(30, afd=3), "[afd]"), "a code that holds no shape"
+    (one,) = found("afd", table_of(30, afd=-1), "[afd]\ncode = 10")
+    assert frames([one]) == [(0, 29)] and one.reason == "AFD is missing: 10 is asked for"
+    assert not found("afd", table_of(30, afd=-1), "[afd]"), "nothing is said, and nothing asked"
 
 
 def test_active_format_is_held_against_the_picture_of_its_own_shot():

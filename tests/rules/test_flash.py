@@ -32,6 +32,7 @@ def test_flashes_are_one_finding_from_the_first_to_the_last(clip, codec, lit, pe
     (found,) = [each for each in survey.findings() if each.rule == "flash"]
     last_lit = max(n for n in range(FIRST, LAST + 1) if (n - FIRST) % period == 0)
     assert (found.severity, found.first_frame, found.last_frame) == (Severity.MUST_FIX, FIRST, last_lit)
+    assert found.frames == last_lit - FIRST + 1
     assert found.worst_value == -(-25 // period) and found.worst_area > 60
     assert found.reason.startswith(f"{-(-25 // period)} flashes a second: over ")
     assert found.shot == next(n for n, shot in enumerate(survey.shots()) if found.worst_frame in shot)
