@@ -317,9 +317,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("about", "Help", "About Bluffline", (), lambda h: h.show_about(), _always),
 )
 
-HELD_KEYS = (("S", "Hold to see the source"),)
+OTHER_KEYS = {  # by the menu that they stand beside; they are no commands
+    "View": (("S", "Hold to see the source"),),
+    "Help": (("Tab", "From place to place"), ("Space", "Press what Tab is at"), ("arrows", "Through its rows")),
+}
 MOUSE = (
-    ("Focus", "Tab goes from place to place; Space presses, arrows go through rows, the menu key opens a menu"),
     ("In hand", "Enter opens, C certifies, G legalises, D delivers; O off, B back, P profile, T time on air"),
     ("Skyline", "click or drag: go there; wheel: zoom; Shift and drag: move; double-click: all"),
     ("Picture", "drag the wipe, with Shift turn it; wheel zooms to 1:1 and 4:1, a drag moves it"),

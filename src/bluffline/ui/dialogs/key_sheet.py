@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from bluffline.ui.actions.commands import COMMANDS, HELD_KEYS, MENUS, MOUSE
+from bluffline.ui.actions.commands import COMMANDS, MENUS, MOUSE, OTHER_KEYS
 from bluffline.ui.dialogs.layout import close_button, dim, lay_out
 from bluffline.ui.style.style import font
 
@@ -49,9 +49,8 @@ class KeySheet(QDialog):
                             QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in command.keys
                         )
                         row = self._line(grid, row, keys, command.title.removesuffix(" …"))
-                if menu == "View":
-                    for key, text in HELD_KEYS:
-                        row = self._line(grid, row, key, text)
+                for key, text in OTHER_KEYS.get(menu, ()):
+                    row = self._line(grid, row, key, text)
             grid.setRowStretch(row, 1)
             columns.addLayout(grid)
         mouse = QHBoxLayout()
