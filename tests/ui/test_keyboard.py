@@ -121,9 +121,12 @@ def test_what_has_the_focus_is_seen_from_a_key_on_until_a_click(surveyed_desk, q
     desk.turn_to_shift()
     assert line.isVisible(), "what a command takes the focus to is seen as well"
     desk.turn_to_shift()
+    assert line.isVisible()
     qtbot.mouseClick(desk.skyline, Qt.MouseButton.LeftButton, pos=desk.skyline.rect().center())
     qtbot.mouseClick(desk.picture, Qt.MouseButton.LeftButton, pos=desk.picture.rect().center())
     assert not line.isVisible()
+    desk.turn_to_shift()
+    assert not line.isVisible(), "whoever uses the mouse is not bothered"
 
 
 def test_what_has_the_focus_may_go_and_so_may_its_dialog(surveyed_desk, qtbot):

@@ -45,7 +45,7 @@ from bluffline.ui.dialogs.layout import asked, show_until_closed
 from bluffline.ui.dialogs.said import SaidDialog
 from bluffline.ui.facts import Facts
 from bluffline.ui.findings.list import FindingsList
-from bluffline.ui.focus import FocusLine, go_on, is_for_focus
+from bluffline.ui.focus import FocusLine, by_key, go_on, is_for_focus
 from bluffline.ui.gauges.measuring import Measuring
 from bluffline.ui.header import Header
 from bluffline.ui.ladder.bench import Bench
@@ -277,9 +277,10 @@ class Desk(QMainWindow):
 
     def _turn(self, to_shift: bool) -> None:
         self.player.pause()
+        reason = Qt.FocusReason.ShortcutFocusReason if by_key(self) else Qt.FocusReason.OtherFocusReason
         self.places.setCurrentIndex(int(to_shift))
         self.header.programme_row.setVisible(not to_shift)
-        (self.shifting.place if to_shift else self.skyline).setFocus(Qt.FocusReason.ShortcutFocusReason)
+        (self.shifting.place if to_shift else self.skyline).setFocus(reason)
         self.refresh_commands()
 
     def show_page(self, name: str) -> None:

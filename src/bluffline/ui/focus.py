@@ -66,14 +66,15 @@ def go_on(places: Sequence[QWidget], *, back: bool) -> bool:
 def is_for_focus(event: QKeyEvent, window: QWidget) -> bool:
     """Whether a key belongs to what a key has taken the focus to: to press a button, to go through the rows of a list."""
     now = QApplication.focusWidget()
-    if now is None or event.modifiers() != Qt.KeyboardModifier.NoModifier or not _by_key(window):
+    if now is None or event.modifiers() != Qt.KeyboardModifier.NoModifier or not by_key(window):
         return False
     if isinstance(now, QAbstractButton):
         return event.key() == Qt.Key.Key_Space
     return isinstance(now, QAbstractItemView) and event.key() in _THROUGH_ROWS
 
 
-def _by_key(window: QWidget) -> bool:
+def by_key(window: QWidget) -> bool:
+    """Whether a key has taken the focus of a window to where it is."""
     return window.testAttribute(Qt.WidgetAttribute.WA_KeyboardFocusChange)
 
 
@@ -104,9 +105,7 @@ class FocusLine(QWidget):
         window = now.window() if now is not None else None
         if now is None or window is None or self._desk not in _above(window):
             return
-        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:  # Qt notes what keys do, and never forgets it
-            window.setAttribute(Qt.WidgetAttribute.WA_KeyboardFocusChange, False)
-        if _by_key(window):
+        if by_key(window):
             self._about = now
             now.installEventFilter(self)
             self.setParent(window)
