@@ -59,7 +59,7 @@ class GaugeCard(QFrame):
 
     def speak(self, text: str) -> None:
         """Say what the gauge shows, to whoever can't see it."""
-        self.gauge.setAccessibleDescription(f"{self.gauge.instrument.title}, {self.facts}: {text}")
+        self.gauge.setAccessibleDescription(f"{', '.join(filter(None, (self.gauge.instrument.title, self.facts)))}: {text}")
 
 
 class GaugeBoard(QWidget):
