@@ -3,9 +3,19 @@
 import re
 
 import pytest
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
 
 from bluffline.treat.kinds.tone import Tone
 from bluffline.ui.focus import stops
@@ -58,6 +68,41 @@ def test_whatever_tab_comes_to_has_a_name_of_its_own(surveyed_desk, page):
         desk.show_page(page)
     names = [said(each) for each in walked(desk)]
     assert all(names) and len(set(names)) == len(names) > 5
+
+
+DIALOGS = (
+    "facts", "signal", "light", "shots", "put-stock", "keys", "said", "kept-work", "find", "paste", "prove", "who", "waive",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("act", DIALOGS)
+def test_whatever_a_dialog_asks_has_a_name(surveyed_desk, qtbot, act):
+    desk = surveyed_desk
+    desk.session.go_to_worst()
+    desk.session.document.add_step(Tone)
+    qtbot.waitUntil(lambda: desk.jobs.kind is None)
+    desk.refresh_commands()
+    looked = []
+
+    def look():
+        dialog = next((each for each in QApplication.topLevelWidgets() if isinstance(each, QDialog) and each.isVisible()), None)
+        if dialog is None:
+            return
+        waiting.stop()
+        named = {label.buddy() for label in dialog.findChildren(QLabel)}
+        fields = QLineEdit, QComboBox, QAbstractSpinBox
+        for each in stops([dialog]):
+            inner = isinstance(each, QLineEdit) and isinstance(each.parentWidget(), QComboBox | QAbstractSpinBox)
+            told = each.accessibleName() or (not isinstance(each, fields) and said(each)) or each in named
+            looked.append(inner or bool(told) or each)
+        dialog.close()
+
+    waiting = QTimer()
+    waiting.timeout.connect(look)
+    waiting.start(20)
+    desk.acts[act].trigger()
+    qtbot.waitUntil(lambda: not waiting.isActive())
+    assert looked and all(each is True for each in looked), looked
 
 
 def test_what_is_drawn_says_what_it_shows_and_says_it_anew(surveyed_desk, qtbot):

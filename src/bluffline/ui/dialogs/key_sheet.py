@@ -73,6 +73,7 @@ class KeySheet(QDialog):
         whole.addLayout(columns)
         whole.addLayout(mouse)
         scrolled = QScrollArea()
+        scrolled.setAccessibleName("All keys")
         scrolled.setWidget(page)
         scrolled.setWidgetResizable(True)
         scrolled.setFrameShape(QFrame.Shape.NoFrame)

@@ -1,7 +1,7 @@
 """What all dialogs share: their margins, their buttons, and labels that stand back."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLayout, QVBoxLayout, QWidget
 
 
 def lay_out(dialog: QDialog, *parts: QWidget | QLayout) -> None:
@@ -51,6 +51,13 @@ def close_button(dialog: QDialog) -> QDialogButtonBox:
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
     buttons.rejected.connect(dialog.reject)
     return buttons
+
+
+def add_row(form: QFormLayout, title: str, field: QWidget) -> None:
+    """Put a field in a form beside what it is called, which is its name for whoever can't see it as well."""
+    label = dim(title)
+    label.setBuddy(field)
+    form.addRow(label, field)
 
 
 def dim(text: str) -> QLabel:

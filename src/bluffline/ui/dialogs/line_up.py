@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from bluffline.figures import figure
 from bluffline.measure.bars import Bar, BarsReading
 from bluffline.media.signals import SIGNALS, TestSignal
-from bluffline.ui.dialogs.layout import cancel_button, close_button, dim, lay_out
+from bluffline.ui.dialogs.layout import add_row, cancel_button, close_button, dim, lay_out
 from bluffline.ui.dialogs.target import TargetRows
 from bluffline.ui.style.style import font, percent, signed
 
@@ -86,7 +86,7 @@ class SignalDialog(QDialog):
             ("Signal", self._name), ("Size", self._size), ("Frames a second", self._rate), ("Depth", self._depth),
             ("Duration", self._seconds),
         ):  # fmt: skip
-            form.addRow(dim(title), field)
+            add_row(form, title, field)
         self.rows.add_to(form)
         buttons = cancel_button(self)
         self.rows.add_button(buttons, "Make and open")

@@ -120,6 +120,7 @@ class _Board(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Shots")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -274,6 +275,7 @@ class ShotsDialog(QDialog):
         self._grid.setSpacing(8)
         self._grid.setContentsMargins(8, 8, 8, 8)
         self._area = area = QScrollArea()
+        area.setAccessibleName("Page of shots")
         area.setWidget(holder)
         area.setWidgetResizable(True)
         self.strip = LevelsStrip(cards, aims)

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from bluffline.errors import BlufflineError
 from bluffline.media.codecs import CODECS, Codec, codec_for
+from bluffline.ui.dialogs.layout import add_row, dim
 
 
 class TargetRows:
@@ -51,10 +52,8 @@ class TargetRows:
         line.setSpacing(8)
         line.addWidget(self.path, 1)
         line.addWidget(browse)
-        for title, field in (("Codec", self.codecs), ("File", line)):
-            label = QLabel(title)
-            label.setProperty("role", "dim")
-            form.addRow(label, field)
+        add_row(form, "Codec", self.codecs)
+        form.addRow(dim("File"), line)
 
     def add_button(self, buttons: QDialogButtonBox, text: str) -> None:
         """Add the button that writes, enabled for as long as nothing would go wrong."""

@@ -30,7 +30,7 @@ from bluffline.session.session import Session
 from bluffline.survey.monitor import Monitor
 from bluffline.survey.survey import unreadable_frames
 from bluffline.ui.actions.runner import JobRunner
-from bluffline.ui.dialogs.layout import cancel_button, dim, lay_out
+from bluffline.ui.dialogs.layout import add_row, cancel_button, dim, lay_out
 from bluffline.ui.dialogs.target import TargetRows
 
 _RATES = tuple(Fraction(n * 1000, 1001) for n in (24, 30, 60)) + tuple(map(Fraction, (24, 25, 30, 50, 60)))
@@ -88,7 +88,7 @@ class WriteDialog(QDialog):
         left_out.setMinimumHeight(left_out.heightForWidth(_ROOM))  # a form has no more height for a label than it had at first
         form.addRow(dim("Not judged"), left_out)
         if unreadable:
-            form.addRow(dim("Unreadable frames"), self._keep)
+            add_row(form, "Unreadable frames", self._keep)
             words.setText(
                 f"{words.text()} {len(unreadable)} frames can't be read ({frame_list(unreadable)}): the file can be "
                 "written, but not proved."
