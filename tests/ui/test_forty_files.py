@@ -44,9 +44,9 @@ def test_desk(shelf, desk, qtbot, tmp_path):
     here = place.current
     for title, first in (("Found", {"torn.mov", "empty.mxf"}), ("Length", {"long.mkv"}), ("Programme", {"empty.mxf"})):
         left = next(left + 4 for name, left, _ in columns(place.list.viewport().width()) if name == title)
-        qtbot.mouseClick(place._head, LEFT, pos=QPoint(left, 8))
+        qtbot.mouseClick(place.head, LEFT, pos=QPoint(left, 8))
         assert place.rows.files[0].path.name in first and place.current == here and place.picked == [here]
-    qtbot.mouseClick(place._head, LEFT, pos=QPoint(left, 8))
+    qtbot.mouseClick(place.head, LEFT, pos=QPoint(left, 8))
     assert place.rows.files[-1].path.name == "empty.mxf", "the other way round"
     for state, key in ((State.GOOD, Qt.Key.Key_C), (State.TO_FIX, Qt.Key.Key_G)):
         place.strip._choose(frozenset({state}))
