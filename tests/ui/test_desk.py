@@ -450,7 +450,7 @@ def test_a_command_is_found_by_a_word_and_done(surveyed_desk, qtbot, monkeypatch
             dialog.hide()
             return dialog.result() == dialog.DialogCode.Accepted
 
-        monkeypatch.setattr("bluffline.ui.desk.asked", answer)
+        monkeypatch.setattr("bluffline.ui.actions.helping.asked", answer)
         desk.acts["find"].trigger()
 
     by_typing(Qt.Key.Key_Return, words="last fra")

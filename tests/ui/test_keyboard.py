@@ -164,7 +164,9 @@ def test_what_has_the_focus_is_seen_from_a_key_on_until_a_click(surveyed_desk, q
     now = QApplication.focusWidget()
     qtbot.waitUntil(lambda: line.geometry().center() == now.mapTo(desk, now.rect().center()))
     desk.turn_to_shift()
+    now = QApplication.focusWidget()
     assert line.isVisible(), "what a command takes the focus to is seen as well"
+    qtbot.waitUntil(lambda: line.geometry().center() == now.mapTo(desk, now.rect().center()))
     desk.turn_to_shift()
     assert line.isVisible()
     qtbot.mouseClick(desk.skyline, Qt.MouseButton.LeftButton, pos=desk.skyline.rect().center())

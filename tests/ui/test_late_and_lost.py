@@ -378,7 +378,7 @@ def test_dialogs_that_are_closed_are_gone(surveyed_desk, qtbot, monkeypatch):
     for kind in (QDialog, QMessageBox):
         monkeypatch.setattr(kind, "exec", lambda dialog: shown.append(type(dialog).__name__) or 0)
     desk.programmes.show_facts()
-    desk.show_keys()
+    desk.helping.show_keys()
     desk.work.prove_and_write()
     desk.programmes.make_signal()
     desk.work.ask("Is it?", "It is")

@@ -6,13 +6,12 @@ from bluffline.loops import loop
 
 
 @loop
-def components(luma, cb, cr, rows, site_rows, columns, site_columns, scale, gains, found):
+def components(luma, cb, cr, rows, site_rows, columns, site_columns, codes, gains, found):
     """R′, G′ and B′ of the points where rows and columns meet, with the chroma that each is stored with, into (3, P) float32.
 
-    scale: luma's black and its share of a code, chroma's zero and its share of a code; gains: of red by Cr, green by Cb and Cr,
-    blue by Cb; all float32.
+    codes and gains: of `rgb_arithmetic`.
     """
-    black, fine, zero, chroma_fine = scale
+    black, fine, zero, chroma_fine = codes
     red_cr, green_cb, green_cr, blue_cb = gains
     point = 0
     for n in range(len(rows)):

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import flash_kernels as kernels
+from bluffline.measure.counted import rgb_arithmetic
 from bluffline.signal.colorimetry import HDR_WHITE, HLG_GAMMA, HLG_PEAK, rgb_to_xyz, to_light
 from bluffline.signal.format import Model, Planes, Scan, SignalFormat
-from bluffline.signal.matrix import ChromaGains
 
 _STEP, _BRIGHT, _CONTRAST = 20.0, 160.0, 1 / 17  # cd/m² that count; from where contrast counts instead, and how much [BT1702]
 _RED_STEP, _RED_SHARE, _RED_SCALE = 20.0, 0.8, 320.0  # of R − G − B, and of R in all three where red is saturated [WCAG22]
@@ -95,12 +95,10 @@ def signal_at(planes: Planes, source: SignalFormat, rows: NDArray[np.int64], col
     if source.model is Model.RGB:
         parts = np.stack([plane[np.ix_(rows, columns)].ravel().astype(single) for plane in planes])
         return (parts - single(levels.black)) * single(1 / levels.swing)
-    scale = single(levels.black), single(1 / levels.swing), single(levels.zero), single(1 / levels.span)
-    own = ChromaGains.of(source.matrix)
-    gains = single(own.red_cr), single(own.green_cb), single(own.green_cr), single(own.blue_cb)
+    *_, codes, gains = rgb_arithmetic(source)
     sites = source.sites_of_rows[rows], columns // 2 if source.halved[0] else columns
     found = np.empty((3, len(rows) * len(columns)), single)
-    kernels.components(*planes, rows, sites[0], columns, sites[1], scale, gains, found)
+    kernels.components(*planes, rows, sites[0], columns, sites[1], codes, gains, found)
     return found
 
 

@@ -7,15 +7,15 @@ picture that was graded beyond black and white stops anywhere.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bluffline.measure import survey_kernels as kernels
+from bluffline.measure.counted import rgb_arithmetic
 from bluffline.signal.format import Model, Planes, SignalFormat
 from bluffline.signal.levels import Levels, Range
-from bluffline.signal.matrix import ChromaGains
 
 _CLEAR = 0.015  # of the narrow swing: nearer to black or white, noise and rounding stray
 _BAND = 0.06  # of the narrow swing: how far codes are looked at on either side of black and white
@@ -125,14 +125,11 @@ def level_evidence(
 
 def _ends_of_full(planes: Planes, source: SignalFormat, parts: Sequence[tuple[int, int, int, int]]) -> dict[str, float]:
     """How R′G′B′ meets its ends where the picture is read as full range, at every fourth column and row."""
-    levels = Levels.of(source.bit_depth, Range.FULL)
+    *_, codes, gains = rgb_arithmetic(replace(source, range=Range.FULL))
     near = _NEAR + _ROUNDING / (1 << source.bit_depth)
     across, down = (1 + halved for halved in source.halved)
-    scale = tuple(np.float32(code) for code in (levels.black, levels.swing, levels.zero, levels.span))
-    own = ChromaGains.of(source.matrix)
-    gains = tuple(np.float32(gain) for gain in (own.red_cr, own.green_cb, own.green_cr, own.blue_cb))
     bounds = np.float32(near), np.float32(_BEYOND * near), np.float32(_COLOURED)
-    found = [kernels.ends_of_full(*planes, part, _EVERY, (across, down), scale, gains, *bounds) for part in parts]
+    found = [kernels.ends_of_full(*planes, part, _EVERY, (across, down), codes, gains, *bounds) for part in parts]
     *met, looked = np.sum(found, axis=0).tolist()
     names = ("black_met", "black_passed", "white_met", "white_passed")
     return {name: count / max(looked, 1) for name, count in zip(names, met, strict=True)}

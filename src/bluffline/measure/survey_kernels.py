@@ -211,25 +211,25 @@ def _apart(line, before, first, after):
 
 
 @loop
-def ends_of_full(luma, cb, cr, region, every, apart, scale, gains, near, beyond, coloured):
+def ends_of_full(luma, cb, cr, region, every, apart, codes, gains, near, beyond, coloured):
     """How R′G′B′ meets its ends, of every ``every``-th column and row of a region, with the chroma that each is stored with.
 
-    apart: luma samples from one chroma site to the next, across and down. scale: black, swing, zero and span of full range in
-    codes, gains: of red by Cr, green by Cb and Cr, blue by Cb, all float32. Returns, as pixels: coloured ones whose least
-    component lies within ``near`` of 0, those that lie more than ``beyond`` under it, the same of the greatest at and over 1,
-    and all that were looked at.
+    apart: luma samples from one chroma site to the next, across and down. codes and gains: of `rgb_arithmetic`. Returns, as
+    pixels: coloured ones whose least component lies within ``near`` of 0, those that lie more than ``beyond`` under it, the
+    same of the greatest at and over 1, and all that were looked at.
     """
     left, right, top, bottom = region
     across, down = apart
-    black, swing, zero, span = scale
+    black, fine, zero, chroma_fine = codes
     red_cr, green_cb, green_cr, blue_cb = gains
     one = np.float32(1)
     met_black = passed_black = met_white = passed_white = looked = np.int64(0)
     for row in range(-(-top // every) * every, bottom, every):
         for column in range(-(-left // every) * every, right, every):
             site_row, site = row // down, column // across
-            y = (np.float32(luma[row, column]) - black) / swing
-            b, r = (np.float32(cb[site_row, site]) - zero) / span, (np.float32(cr[site_row, site]) - zero) / span
+            y = (np.float32(luma[row, column]) - black) * fine
+            b = (np.float32(cb[site_row, site]) - zero) * chroma_fine
+            r = (np.float32(cr[site_row, site]) - zero) * chroma_fine
             red, green, blue = y + red_cr * r, y + green_cb * b + green_cr * r, y + blue_cb * b
             least, greatest = min(red, green, blue), max(red, green, blue)
             has_colour = max(abs(b), abs(r)) > coloured

@@ -171,11 +171,15 @@ def _without_the_thin(survey: Survey, samples: "_Samples", extremes: tuple[float
     return max(low, min(least, dark)), min(high, max(most, light))
 
 
+def _active_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
+    region = survey.region
+    return ycbcr_planes(planes, survey.source)[0][region.y : region.y + region.height, region.x : region.x + region.width]
+
+
 def _broad_luma(planes: Planes, survey: Survey) -> NDArray[Any]:
     """Luma of the active picture; what is beyond a limit and thin, on legal ground, stands at the limit."""
-    region, source = survey.region, survey.source
-    luma = ycbcr_planes(planes, source)[0][region.y : region.y + region.height, region.x : region.x + region.width]
-    dark, light = luma_codes(survey.rules.limits, source)
+    luma = _active_luma(planes, survey)
+    dark, light = luma_codes(survey.rules.limits, survey.source)
     opened, closed = scipy.ndimage.grey_opening(luma, _THIN), scipy.ndimage.grey_closing(luma, _THIN)
     held = np.where(opened > light, luma, np.minimum(luma, light))
     return np.where(closed < dark, held, np.maximum(held, dark))
@@ -207,10 +211,9 @@ def _remedies(
 
 def _tones(survey: Survey, treatment: Treatment, samples: "_Samples") -> list[NDArray[np.int64]]:
     """How many pixels of the active picture stand at each luma code under a treatment, by sample frame."""
-    treat, region, source = FrameTreatment(treatment, survey.source, region=survey.region), survey.region, survey.source
-    lumas = (ycbcr_planes(treat.apply(planes, frame), source)[0] for frame, planes in samples)
-    parts = (luma[region.y : region.y + region.height, region.x : region.x + region.width] for luma in lumas)
-    return [np.bincount(part.ravel(), minlength=1 << source.bit_depth) for part in parts]
+    treat, codes = FrameTreatment(treatment, survey.source, region=survey.region), 1 << survey.source.bit_depth
+    lumas = (_active_luma(treat.apply(planes, frame), survey) for frame, planes in samples)
+    return [np.bincount(luma.ravel(), minlength=codes) for luma in lumas]
 
 
 def _bare_limits(survey: Survey) -> list[tuple[Step, str]]:

@@ -7,14 +7,12 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QSh
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
-    QMessageBox,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from bluffline import __version__
 from bluffline.media.codecs import CODECS
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.jobs import Kind
@@ -26,6 +24,7 @@ from bluffline.ui.actions.carrying import Carrying
 from bluffline.ui.actions.delivering import Delivering
 from bluffline.ui.actions.editing import Editing
 from bluffline.ui.actions.for_shot import ForShot
+from bluffline.ui.actions.helping import Helping
 from bluffline.ui.actions.long_work import LongWork
 from bluffline.ui.actions.luts import Luts
 from bluffline.ui.actions.offering import Offering
@@ -39,10 +38,6 @@ from bluffline.ui.actions.trying import Trying
 from bluffline.ui.actions.who import Who
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
-from bluffline.ui.dialogs.find_command import FindCommandDialog
-from bluffline.ui.dialogs.key_sheet import KeySheet
-from bluffline.ui.dialogs.layout import asked, show_until_closed
-from bluffline.ui.dialogs.said import SaidDialog
 from bluffline.ui.facts import Facts
 from bluffline.ui.findings.list import FindingsList
 from bluffline.ui.focus import FocusLine, by_key, go_on, is_for_focus
@@ -121,6 +116,7 @@ class Desk(QMainWindow):
             session, self.viewer, self.measuring, self.header, self.skyline_card, self.picture_card, self.pages.pages
         )
         self.acts = self.menus.acts
+        self.helping = Helping(self.acts, self.header, self.refresh_commands, self)
         self.viewer.actions = list(self.acts.values())
         self._connect()
         self._refresh_all()
@@ -408,29 +404,7 @@ class Desk(QMainWindow):
             return "open"
         return "legalise" if self.session.must_fix_count and not self.session.document.treatments else "prove"
 
-    # Help and ending -----------------------------------------------------------------------------------------------
-
-    def show_keys(self) -> None:
-        """Show the key sheet."""
-        asked(KeySheet(self))
-
-    def find_command(self) -> None:
-        """Ask for a word of a command, and do it."""
-        self.refresh_commands()
-        dialog = FindCommandDialog(self.acts, self)
-        if asked(dialog):
-            self.acts[dialog.chosen].trigger()
-
-    def show_said(self) -> None:
-        """Show what was said, with its times."""
-        show_until_closed(SaidDialog(self.header.said, self))
-
-    def show_about(self) -> None:
-        """Say what this is."""
-        QMessageBox.about(
-            self, "About Bluffline",
-            f"Bluffline {__version__}\nBroadcast quality control: measure, judge, correct, prove.\nGPL-3.0-or-later.",
-        )  # fmt: skip
+    # Keys and ending -----------------------------------------------------------------------------------------------
 
     def focusNextPrevChild(self, on: bool) -> bool:
         """Tab goes through the desk in the order of the work."""

@@ -1,6 +1,7 @@
 """Where the keyboard is: the order in which Tab goes through places, and a line about what it has come to."""
 
 from collections.abc import Iterator, Sequence
+from itertools import takewhile
 
 from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QRect, Qt
@@ -11,6 +12,9 @@ from bluffline.ui.style.style import TINT
 
 _WIDTH = 2  # pixels
 _LINE = 40  # pixels: what is higher stands beside more than one line
+_MOVES = frozenset(
+    {QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Show, QEvent.Type.Hide, QEvent.Type.ParentChange}
+)
 _THROUGH_ROWS = frozenset(
     {Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End}
 )
@@ -90,6 +94,7 @@ class FocusLine(QWidget):
     def __init__(self, desk: QWidget) -> None:
         super().__init__(desk)
         self._desk, self._about = desk, desk
+        self._around: list[QWidget] = []  # it, and what it lies in: each may move
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.hide()
         application = QApplication.instance()
@@ -97,9 +102,10 @@ class FocusLine(QWidget):
         application.focusChanged.connect(self._follow)
 
     def _follow(self, _: QWidget | None, now: QWidget | None) -> None:
-        if not sip.isdeleted(self._about):  # what had the focus may be gone
-            self._about.removeEventFilter(self)
-        self._about = self._desk
+        for each in self._around:
+            if not sip.isdeleted(each):  # what had the focus may be gone
+                each.removeEventFilter(self)
+        self._about, self._around = self._desk, []
         self.hide()
         self.setParent(self._desk)  # a dialog takes what stands in it along when it goes
         window = now.window() if now is not None else None
@@ -107,13 +113,17 @@ class FocusLine(QWidget):
             return
         if by_key(window):
             self._about = now
-            now.installEventFilter(self)
+            self._around = list(takewhile(lambda each: each is not window, _above(now)))
+            for each in self._around:
+                each.installEventFilter(self)
             self.setParent(window)
             self._place()
 
     def _place(self) -> None:
         around = self.parentWidget()
-        assert around is not None
+        if sip.isdeleted(self._about) or around is None or around is not self._about.window():  # it went, or moved there
+            self.hide()
+            return
         place = QRect(self._about.mapTo(around, self._about.rect().topLeft()), self._about.size())
         self.setGeometry(place.adjusted(-_WIDTH, -_WIDTH, _WIDTH, _WIDTH).intersected(around.rect()))
         inner = self.rect().adjusted(_WIDTH, _WIDTH, -_WIDTH, -_WIDTH)
@@ -122,7 +132,7 @@ class FocusLine(QWidget):
         self.raise_()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() in (QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Show, QEvent.Type.Hide):
+        if event is not None and event.type() in _MOVES:
             self._place()
         return super().eventFilter(watched, event)
 

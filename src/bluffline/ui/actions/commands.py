@@ -311,10 +311,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("shift-air", "Shift", "Air times from a CSV …", (), lambda h: h.shifting.choose_air_times(), _always),
     Command("shift-where", "Shift", "Where the work is done …", (), lambda h: h.shifting.choose_machines(), _always),
     Command("who", "Shift", "Who is at the desk …", (), lambda h: h.who.ask(), _always, apart=True),
-    Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.show_keys(), _always),
-    Command("find", "Help", "Find a command …", ("F4",), lambda h: h.find_command(), _always),
-    Command("said", "Help", "What was said …", (), lambda h: h.show_said(), _always),
-    Command("about", "Help", "About Bluffline", (), lambda h: h.show_about(), _always),
+    Command("keys", "Help", "Key sheet", ("F1",), lambda h: h.helping.show_keys(), _always),
+    Command("find", "Help", "Find a command …", ("F4",), lambda h: h.helping.find_command(), _always),
+    Command("said", "Help", "What was said …", (), lambda h: h.helping.show_said(), _always),
+    Command("about", "Help", "About Bluffline", (), lambda h: h.helping.show_about(), _always),
 )
 
 OTHER_KEYS = {  # by the menu that they stand beside; they are no commands

@@ -1,6 +1,6 @@
 """Who does what on the desk: for each subject the one controller that commands act by."""
 
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from bluffline.session.gauges import GaugeModel
 from bluffline.session.session import Session
@@ -26,6 +26,9 @@ from bluffline.ui.ladder.reaching import Reaching
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
+
+if TYPE_CHECKING:  # it shows commands, which act by this
+    from bluffline.ui.actions.helping import Helping
 
 
 class Hands(Protocol):
@@ -55,6 +58,7 @@ class Hands(Protocol):
     overseeing: Overseeing
     shifting: Shifting
     who: Who
+    helping: "Helping"
 
     def cancel(self) -> None:
         """Stop what is running; else put down the tool in hand."""
@@ -76,15 +80,3 @@ class Hands(Protocol):
 
     def place_chart(self) -> None:
         """Place the chart by hand, with its panel open."""
-
-    def show_keys(self) -> None:
-        """Show the key sheet."""
-
-    def find_command(self) -> None:
-        """Ask for a word of a command, and do it."""
-
-    def show_said(self) -> None:
-        """Show what was said, with its times."""
-
-    def show_about(self) -> None:
-        """Say what this is."""
