@@ -41,6 +41,8 @@ screenshots: $(READY)
 	$(BIN)/python docs/draw_kinds.py
 
 PIP := $(BIN)/pip install --quiet --disable-pip-version-check
+# What modules are compiled to is kept even where the environment keeps none: each start would compile them anew.
+KEPT := PYTHONDONTWRITEBYTECODE=
 
 # What the desk needs to run, and the loops of its first picture.
 $(SHOWN): requirements-demo.lock pyproject.toml
@@ -49,14 +51,14 @@ $(SHOWN): requirements-demo.lock pyproject.toml
 	$(PIP) --no-compile --require-hashes -r requirements-demo.lock
 	$(PIP) --no-deps --no-build-isolation -e .
 	@echo "Compiling the loops of the first picture, half a minute; it is done once."
-	$(BIN)/python -m bluffline.view.warm --first
+	$(KEPT) $(BIN)/python -m bluffline.view.warm --first
 	@touch $@
 
 # And what developers need beside it.
 $(READY): requirements.lock $(SHOWN)
 	$(PIP) --require-hashes -r requirements.lock
 	@echo "Compiling the other measuring loops, about a minute; it is done once."
-	$(BIN)/python -m bluffline.view.warm
+	$(KEPT) $(BIN)/python -m bluffline.view.warm
 	$(BIN)/python -m compileall -q src
 	@touch $@
 

@@ -63,7 +63,10 @@ def test_the_model_drops_what_no_longer_holds(result):
     model.place_in_middle(1280, 720)
     (x0, y0), _, (x2, y2), _ = model.chart_frame.corners
     assert (x0 + x2, y0 + y2) == pytest.approx((1280, 720)) and (x2 - x0) / (y2 - y0) == pytest.approx(1.5)
-    assert len(told) == 7
+    model.place_in_middle(600, 4000)
+    (x0, _), (x1, _), *_ = model.chart_frame.corners
+    assert x1 - x0 == pytest.approx(0.6 * 600), "as wide as a narrow picture allows"
+    assert len(told) == 8
 
 
 def test_patches_come_to_what_they_ought_to_be_through_the_fit(result):

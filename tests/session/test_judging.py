@@ -103,11 +103,20 @@ def test_shots_are_split_and_joined_at_the_frame_in_view_and_it_is_undone(sessio
     assert session.shots[2] == Shot(18, 23) and session.document.treatments == {1: CEILING, 2: REIN}
     session.place.go_to(14)
     session.document.join_shot()
+    assert session.document.undoes == "Join shots 1 and 2"
     assert session.shots == [Shot(0, 17), Shot(18, 23)] and session.document.treatments == {1: REIN}
     assert session.document.work.aside == (Aside(Shot(12, 17), CEILING),), "what fits no shot is kept aside"
     session.place.go_to(3)
     with pytest.raises(SettingsError, match="no shot before the first"):
         session.document.join_shot()
+
+
+def test_findings_stand_in_the_shots_of_their_frames_until_those_are_judged(session):
+    session.judge_again = lambda: None
+    session.place.go_to(6)
+    session.document.split_shot()
+    assert session.shots == [Shot(0, 5), Shot(6, 11), Shot(12, 23)] and session.findings
+    assert all(found.worst_frame in session.shots[found.shot] for found in session.findings)
 
 
 def test_shots_divided_by_hand_outlast_another_survey(session):

@@ -73,6 +73,8 @@ def test_a_change_in_a_group_is_one_in_all_its_shots(document, session):
     assert document.treatments == {0: (Tone(0.7, heading=Heading.GROUP),), 1: (Tone(0.7, heading=Heading.GROUP),)}
     document.set_group("kiln yard", [1])
     assert document.treatments.keys() == {1} and [group.name for group in document.groups] == ["kiln yard"]
+    session.place.next_shot(-1)
+    assert document.groups == [], "the shot in view is in none"
     document.set_group("kiln yard", [])
     assert not document.treatments
     with pytest.raises(SettingsError, match="needs a name"):

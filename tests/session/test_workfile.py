@@ -6,6 +6,7 @@ import sqlite3
 import subprocess
 import sys
 from contextlib import closing
+from dataclasses import replace
 from types import MappingProxyType
 
 import numpy as np
@@ -84,8 +85,10 @@ def test_a_name_need_not_be_text(programme, tmp_path):
 def test_what_was_done_here_is_not_lost_to_work_that_is_brought(saved, programme, tmp_path):
     session, store, opened = taken(programme, tmp_path)
     session.document.set_treatment(0, REIN, "by hand")
-    store.keep(opened.known, session.document.found, session.document.work)
+    moved = replace(AREA, area=AREA.area.moved(3, 0))
+    store.keep(opened.known, session.document.found, replace(session.document.work, areas=(AREA, moved)))
     session, _, _ = taken(saved, tmp_path)
+    assert session.document.work.areas == (AREA, moved.renamed("logo – a here")), "one that both have is there once"
     assert session.document.treatments == {2: CEILING} and session.document.work.aside == (Aside(Shot(0, 11), REIN),)
     session.document.undo()
     assert session.document.treatments == {0: REIN} and session.shots == SHOTS
