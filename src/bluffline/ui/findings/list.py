@@ -1,9 +1,8 @@
 """The findings, folded by shot, by rule or by what they are about; a click goes there."""
 
-from collections import Counter
+from collections.abc import Sequence
 from dataclasses import replace
 from enum import StrEnum
-from itertools import groupby
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup, QIcon, QPainter, QPen, QPolygonF
@@ -25,7 +24,7 @@ from bluffline.rules.rule import Aspect
 from bluffline.rules.severity import Severity
 from bluffline.session.session import Session
 from bluffline.ui.findings.marks import draw_mark, drawn_mark
-from bluffline.ui.findings.rows import FINDING, KEY, FindingRows, title_of
+from bluffline.ui.findings.rows import FINDING, KEY, FindingRows, Group, title_of
 from bluffline.ui.style.style import DIM, TEXT, TINT, font
 
 _ROW = 38
@@ -39,6 +38,9 @@ class Order(StrEnum):
     SHOT = "By shot"
     RULE = "By rule"
     ASPECT = "By kind"
+
+
+_RULE, _ASPECT, _SOUND = Order.RULE, Order.ASPECT, Aspect.SOUND  # asked for thousands of times, which enumerations are slow at
 
 
 class FindingsList(QWidget):
@@ -124,20 +126,30 @@ class FindingsList(QWidget):
     def refresh(self) -> None:
         """Show the session's findings; rows that stay as they were are left alone, so that a survey may grow at little cost."""
         found = self._session.findings
-        counts = Counter(finding.severity for finding in found)
+        each = [finding.severity for finding in found]
+        counts = {severity: each.count(severity) for severity in Severity}
         for severity, button in self.severities.items():
             button.setText(f"{counts[severity]} {severity.rpartition(' ')[2]}")
         self.tree.setAccessibleDescription(", ".join(f"{counts[severity]} {severity}" for severity in Severity))
-        shown = [finding for finding in found if finding.severity in self._session.place.severities]
-        if self._order is Order.RULE:
-            shown.sort(key=lambda finding: (list(Severity).index(finding.severity), finding.rule))
-        else:
-            shown.sort(key=self._last)
-        groups = [(key, list(each)) for key, each in groupby(shown, self._key)]
-        for row in self.rows.show(groups, self._empty_text()):
+        for row in self.rows.show(self._grouped(found), self._empty_text()):
             self.tree.setExpanded(row, True)
         self._retell()
         self._mark_selected()
+
+    def _grouped(self, found: Sequence[Finding]) -> list[Group]:
+        """What is shown, by what it is folded under, in the order in which that is listed."""
+        shown, groups = tuple(self._session.place.severities), dict[int | str, list[Finding]]()
+        for finding in found:
+            if finding.severity in shown:
+                groups.setdefault(self._key(finding), []).append(finding)
+        return sorted(groups.items(), key=self._listed)
+
+    def _listed(self, group: Group) -> tuple[int, str]:
+        """Where a group is listed: the gravest rules first, kinds in their order, and sound, which is no shot's, last."""
+        key, findings = group
+        if self._order is Order.RULE:
+            return min(list(Severity).index(finding.severity) for finding in findings), str(key)
+        return (list(Aspect).index(key) if isinstance(key, Aspect) else -1), ""
 
     def _empty_text(self) -> str:
         session = self._session
@@ -167,15 +179,10 @@ class FindingsList(QWidget):
 
     def _key(self, finding: Finding) -> int | str:
         """What a finding is folded under. Sound knows no cuts: it is no shot's."""
-        if self._order is Order.RULE:
+        if self._order is _RULE:
             return finding.rule
         aspect = aspect_of(finding)
-        return aspect if self._order is Order.ASPECT or aspect is Aspect.SOUND else finding.shot
-
-    def _last(self, finding: Finding) -> int:
-        """Which come after all others, where they are not folded by rule."""
-        aspect = aspect_of(finding)
-        return list(Aspect).index(aspect) if self._order is Order.ASPECT else int(aspect is Aspect.SOUND)
+        return aspect if self._order is _ASPECT or aspect is _SOUND else finding.shot
 
     def _clicked(self, index: QModelIndex) -> None:
         if index.data(KEY) is not None:

@@ -34,7 +34,8 @@ class FindingRows(QStandardItemModel):
         if not (groups and self.groups):
             self.clear()
             self._names = []
-        before, names = self._names, [key if isinstance(key, str) else self._session.shots[key].first for key, _ in groups]
+        before, counts = self._names, [len(findings) for _, findings in self.groups]
+        names = [key if isinstance(key, str) else self._session.shots[key].first for key, _ in groups]
         head = _in_common(before, names)
         tail = _in_common(before[head:][::-1], names[head:][::-1])
         self.groups, self._names = groups, names
@@ -44,10 +45,9 @@ class FindingRows(QStandardItemModel):
         root.insertRows(head, [_row() for _ in names[head : len(names) - tail]])
         if not groups:
             root.appendRow(_row(empty))
-        for place, (_, findings) in enumerate(groups):
-            row = root.child(place)
-            assert row is not None
-            if row.rowCount() != len(findings):
+        counts[head : len(counts) - tail] = [0] * (len(names) - tail - head)
+        for place, ((_, findings), count) in enumerate(zip(groups, counts, strict=True)):
+            if len(findings) != count and (row := root.child(place)) is not None:
                 row.setRowCount(len(findings))
         return [self.index(place, 0) for place in range(head, len(names) - tail)]
 
