@@ -1,9 +1,10 @@
 """What a result was asked of, and how it stands to what has been done since: `Document.settle` is the one place for that."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from bluffline.rules.shots import Shot
+from bluffline.session.work import Work
 from bluffline.treat.ladder import Treatment
 from bluffline.treat.step import Step
 
@@ -45,3 +46,32 @@ class Settled:
     def there(self) -> dict[int, int]:
         """All that are there still."""
         return {**self.same, **self.changed}
+
+
+def settled(asked: Asked, shots: Sequence[Shot], work: Work) -> Settled:
+    """What has become of the shots that something was asked about, by the shots and the work of now."""
+    now = {shot: number for number, shot in enumerate(shots)}
+    there = {number: now[asked.shots[number]] for number in asked.ladders if asked.shots[number] in now}
+    same = {number: other for number, other in there.items() if work.ladder(other) == asked.ladders[number]}
+    changed = {number: other for number, other in there.items() if number not in same}
+    return Settled(same, changed, tuple(number for number in asked.ladders if number not in there))
+
+
+def rung_now(asked: Asked, shots: Sequence[Shot], work: Work, *, behind: bool) -> tuple[int, int] | str:
+    """The shot and the place on its ladder that the step has by now which was asked about; a string says why it has none.
+
+    ``behind``: it was looked at behind the steps before it, which have to be what they were.
+    """
+    there = settled(asked, shots, work).there
+    if asked.number not in there:
+        return "its shot is no more"
+    shot, before = there[asked.number], asked.ladders[asked.number]
+    ladder = work.ladder(shot)
+    places = [place for place, step in enumerate(ladder) if step == asked.step]
+    if ladder != before and len(places) != 1:
+        return "the step can't be told from others like it any more" if places else "the step has changed meanwhile"
+    place = asked.rung if ladder == before else places[0]
+    assert place is not None, "a step is in question"
+    if behind and ladder[:place] != before[: asked.rung]:
+        return "the steps before it have changed meanwhile"
+    return shot, place

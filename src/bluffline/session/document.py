@@ -13,12 +13,12 @@ from bluffline.propose.propose import Proposal, luma_extremes
 from bluffline.rules.finding import Waiver
 from bluffline.rules.shots import Shot, shot_at
 from bluffline.session import rungs
-from bluffline.session.asked import Asked, Settled
+from bluffline.session.asked import Asked, Settled, rung_now, settled
 from bluffline.session.drawn import DrawnAreas
 from bluffline.session.event import Event
 from bluffline.session.history import History
 from bluffline.session.place import Place
-from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, FollowedArea, Shared, Treatments, Work, carried, own_step
+from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, Shared, Treatments, Work, beside, carried, own_step
 from bluffline.session.workfile import WorkFile
 from bluffline.survey.survey import Survey
 from bluffline.treat.ladder import Treatment, acts, with_step
@@ -63,26 +63,12 @@ class Document:
 
     def bring(self, file: WorkFile) -> None:
         """Take up work from a file of its own; what was done here and is not in it is kept aside, areas beside those of it."""
-        here, work = self.work, file.work
-        if here == Work():
+        work = file.work
+        if self.work == Work():
             self.found, self._grows = list(file.shots), False
         else:
-            shots = here.cuts.of(self.found)
-            gone = [Aside(shots[n], steps) for n, steps in here.treatments.items() if steps not in work.treatments.values()]
-            theirs = [each.steps for each in work.shared]
-            gone += [
-                Aside(shots[min(each.shots, default=0)], tuple(map(own_step, each.steps)))
-                for each in here.shared
-                if each.steps and each.steps not in theirs and shots
-            ]
-            work = carried(work, work.cuts.of(file.shots), work.cuts.of(self.found))
-            work = replace(
-                work,
-                aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)),
-                areas=(*work.areas, *_unknown(carried(here, shots, work.cuts.of(self.found)).areas, work.areas)),
-                waivers=(*work.waivers, *(waiver for waiver in here.waivers if waiver not in work.waivers)),
-            )
-        if work != here:
+            work = beside(work, file.shots, self.work, self.found)
+        if work != self.work:
             self._history.push(work, "Take up the work that was brought")
 
     def take_over(self, work: Work) -> None:
@@ -337,11 +323,7 @@ class Document:
 
     def settle(self, asked: Asked) -> Settled:
         """What has become of the shots that something was asked about."""
-        now = {shot: number for number, shot in enumerate(self._known.shots)}
-        there = {number: now[asked.shots[number]] for number in asked.ladders if asked.shots[number] in now}
-        same = {number: other for number, other in there.items() if self.work.ladder(other) == asked.ladders[number]}
-        changed = {number: other for number, other in there.items() if number not in same}
-        return Settled(same, changed, tuple(number for number in asked.ladders if number not in there))
+        return settled(asked, self._known.shots, self.work)
 
     def settle_step(self, asked: Asked, made: Callable[[Step], Step], act: str, *, behind: bool = False) -> str:
         """Give the step that was asked about what came of it, on its shot, whatever is in view and was done beside it since.
@@ -352,19 +334,10 @@ class Document:
         ------
         SettingsError : it can't be so
         """
-        there = self.settle(asked).there
-        if asked.number not in there:
-            return "its shot is no more"
-        shot, before = there[asked.number], asked.ladders[asked.number]
-        ladder = self.work.ladder(shot)
-        places = [place for place, step in enumerate(ladder) if step == asked.step]
-        if ladder != before and len(places) != 1:
-            return "the step can't be told from others like it any more" if places else "the step has changed meanwhile"
-        place = asked.rung if ladder == before else places[0]
-        assert place is not None, "a step is in question"
-        if behind and ladder[:place] != before[: asked.rung]:
-            return "the steps before it have changed meanwhile"
-        self._push(rungs.replaced(self.work, shot, place, made(asked.step)), act)
+        now = rung_now(asked, self._known.shots, self.work, behind=behind)
+        if isinstance(now, str):
+            return now
+        self._push(rungs.replaced(self.work, *now, made(asked.step)), act)
         return ""
 
     # Dividing ---------------------------------------------------------------------------------------------------------
@@ -437,16 +410,3 @@ class Document:
         """The areas, where they stand in the shot in view."""
         return tuple(followed.in_shot(self.shot) for followed in self._history.state.areas)
 
-
-def _unknown(areas: Sequence[FollowedArea], others: Sequence[FollowedArea]) -> list[FollowedArea]:
-    """Areas that are not among others, under names that those don't have."""
-    names, found = {other.area.name for other in others}, []
-    for area in areas:
-        if area in others:
-            continue
-        name = area.area.name
-        while name in names:
-            name += " here"
-        names.add(name)
-        found.append(area.renamed(name))
-    return found

@@ -247,6 +247,42 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     return replace(moved, treatments=MappingProxyType(treatments), aside=(*aside, *moved.aside))
 
 
+def beside(work: Work, made_for: Sequence[Shot], here: Work, found: Sequence[Shot]) -> Work:
+    """Work that was brought, carried to the shots of here; what was done here and is not in it is kept beside it.
+
+    ``made_for``: the shots that were found where it was made; ``found``: those that were found here.
+    """
+    shots = here.cuts.of(found)
+    gone = [Aside(shots[n], steps) for n, steps in here.treatments.items() if steps not in work.treatments.values()]
+    theirs = [each.steps for each in work.shared]
+    gone += [
+        Aside(shots[min(each.shots, default=0)], tuple(map(own_step, each.steps)))
+        for each in here.shared
+        if each.steps and each.steps not in theirs and shots
+    ]
+    work = carried(work, work.cuts.of(made_for), work.cuts.of(found))
+    return replace(
+        work,
+        aside=(*work.aside, *(kept for kept in (*here.aside, *gone) if kept not in work.aside)),
+        areas=(*work.areas, *_unknown(carried(here, shots, work.cuts.of(found)).areas, work.areas)),
+        waivers=(*work.waivers, *(waiver for waiver in here.waivers if waiver not in work.waivers)),
+    )
+
+
+def _unknown(areas: Sequence[FollowedArea], others: Sequence[FollowedArea]) -> list[FollowedArea]:
+    """Areas that are not among others, under names that those don't have."""
+    names, found = {other.area.name for other in others}, []
+    for area in areas:
+        if area in others:
+            continue
+        name = area.area.name
+        while name in names:
+            name += " here"
+        names.add(name)
+        found.append(area.renamed(name))
+    return found
+
+
 def _touched(shot: Shot, others: Sequence[Shot]) -> range:
     """The numbers of the shots, which follow one another, that have frames of a shot."""
     first = shot_at(others, shot.first)

@@ -1,7 +1,6 @@
 """The chart frame over the picture: its corners to drag, and in every patch the colour that it ought to have."""
 
 import math
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,14 +10,12 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from bluffline.charts.frame import ChartFrame, Point
 from bluffline.charts.reference import Layout
 from bluffline.errors import ChartError
-from bluffline.ui.picture.overlays import stroke
+from bluffline.ui.picture.overlays import OnScreen, stroke
 from bluffline.ui.style.style import INK, TEXT, TINT
 
 _NEAR = 12  # screen pixels from a corner that take hold of it
 _PATCH = 0.6  # share of a cell that is sampled, and drawn
 _GRIP = 6.0
-
-Place = Callable[[Point], QPointF]
 
 
 def screen_colour(rgb: NDArray[np.float64]) -> QColor:
@@ -42,7 +39,7 @@ class ChartMarks:
 
     # Hands ---------------------------------------------------------------------------------------------------------
 
-    def corner_at(self, point: QPointF, place: Place) -> int | None:
+    def corner_at(self, point: QPointF, place: OnScreen) -> int | None:
         """The corner under a point of the widget."""
         if self.frame is None:
             return None
@@ -50,7 +47,7 @@ class ChartMarks:
         nearest = int(np.argmin(gaps))
         return nearest if gaps[nearest] <= _NEAR else None
 
-    def grab(self, point: QPointF, place: Place) -> bool:
+    def grab(self, point: QPointF, place: OnScreen) -> bool:
         """Take hold of the corner under a point; whether there is one."""
         self._corner = self.corner_at(point, place)
         return self._corner is not None
@@ -71,7 +68,7 @@ class ChartMarks:
 
     # Drawing -------------------------------------------------------------------------------------------------------
 
-    def draw(self, painter: QPainter, place: Place) -> None:
+    def draw(self, painter: QPainter, place: OnScreen) -> None:
         """Outline, patches and corners; the chart's own upper left corner is filled."""
         if self.frame is None or self._layout is None:
             return

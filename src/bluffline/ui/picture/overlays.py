@@ -13,9 +13,10 @@ from bluffline.view.safe_areas import SAFE_AREAS
 from bluffline.view.zones import ZONES, swatch
 
 Point = tuple[float, float]
+OnScreen = Callable[[Point], QPointF]  # where a point of the picture is drawn
 
 
-def outline(area: Area, place: Callable[[Point], QPointF]) -> list[QPointF]:
+def outline(area: Area, place: OnScreen) -> list[QPointF]:
     """The corners of an area, or points round an ellipse, where ``place`` puts them."""
     left, top, right, bottom = area.box
     if area.shape is Shape.POLYGON:
@@ -49,7 +50,7 @@ def label(painter: QPainter, text: str, place: QPointF, within: QRect, *, before
     painter.drawText(QRectF(left, place.y(), width, 20), Qt.AlignmentFlag.AlignCenter, text)
 
 
-def safe_areas(painter: QPainter, size: tuple[int, int], place: Callable[[Point], QPointF], within: QRect) -> None:
+def safe_areas(painter: QPainter, size: tuple[int, int], place: OnScreen, within: QRect) -> None:
     """The outlines inside which action and graphics are safe, in a picture of so many columns and rows, and what they are."""
     for area in SAFE_AREAS:
         left, top, right, bottom = area.box(*size)

@@ -1,15 +1,12 @@
 """The areas that the step on the bench reaches, drawn over the picture and taken by the edge."""
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
 
 from bluffline.treat.reach import ReachArea, area_in_samples
-from bluffline.ui.picture.overlays import Point, distance, outline
+from bluffline.ui.picture.overlays import OnScreen, distance, outline
 from bluffline.ui.style.style import TINT
 
-Place = Callable[[Point], QPointF]
 _GRIP = 5  # pixels from a line that take hold of it
 
 
@@ -24,7 +21,7 @@ class ReachMarks:
         """Show areas as they stand on the frame in view, of a picture of a size."""
         self.areas, self._size = areas, size
 
-    def at(self, point: QPointF, place: Place) -> int | None:
+    def at(self, point: QPointF, place: OnScreen) -> int | None:
         """The area whose line is under a point."""
         for number in reversed(range(len(self.areas))):
             path = self._line(number, place)
@@ -32,7 +29,7 @@ class ReachMarks:
                 return number
         return None
 
-    def draw(self, painter: QPainter, place: Place) -> None:
+    def draw(self, painter: QPainter, place: OnScreen) -> None:
         """Draw every area's lines."""
         painter.setBrush(Qt.BrushStyle.NoBrush)
         high = place((0, self._size[1])).y() - place((0, 0)).y()
@@ -52,5 +49,5 @@ class ReachMarks:
                 painter.setPen(soft)
                 painter.drawPath(around.createStroke(line).united(line).simplified())
 
-    def _line(self, number: int, place: Place) -> list[QPointF]:
+    def _line(self, number: int, place: OnScreen) -> list[QPointF]:
         return outline(area_in_samples(self.areas[number], *self._size), place)
