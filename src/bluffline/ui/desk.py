@@ -4,14 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QMainWindow,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QMainWindow
 
 from bluffline.media.codecs import CODECS
 from bluffline.session.gauges import GaugeModel
@@ -36,6 +29,7 @@ from bluffline.ui.actions.shifting import Shifting
 from bluffline.ui.actions.stocking import Stocking
 from bluffline.ui.actions.trying import Trying
 from bluffline.ui.actions.who import Who
+from bluffline.ui.arrangement import Arrangement
 from bluffline.ui.chart.charting import Charting
 from bluffline.ui.chart.panel import WIDTH as CHART_WIDTH
 from bluffline.ui.facts import Facts
@@ -53,7 +47,6 @@ from bluffline.ui.picture.held import HeldKeys
 from bluffline.ui.picture.player import Player
 from bluffline.ui.picture.viewer import Viewer
 from bluffline.ui.skyline.skyline import Skyline
-from bluffline.ui.style.card import Card
 from bluffline.ui.style.pages import Page, Pages
 
 _TITLE_BAR = 36  # pixels that a window manager puts above a window, at most
@@ -125,60 +118,20 @@ class Desk(QMainWindow):
         self.skyline.setFocus()
 
     def _build(self) -> None:
-        self.skyline_card = Card("Skyline", self.skyline)
-        self.findings_card = Page(self.findings, _LEFT)
-        self.picture_card = Card("Picture", self.picture, self.viewer.probe.line)
-        self.areas_card = Page(self.viewer.panel, _LEFT)
-        self.treatment_card = Page(self.treatment, _LEFT)
-        self.chart_card = Page(self.charting.panel, CHART_WIDTH + 20)
+        self.findings_card, self.areas_card = Page(self.findings, _LEFT), Page(self.viewer.panel, _LEFT)
+        self.treatment_card, self.chart_card = Page(self.treatment, _LEFT), Page(self.charting.panel, CHART_WIDTH + 20)
         self.pages = Pages(
             {
                 "Findings": self.findings_card, "Treatment": self.treatment_card, "Chart": self.chart_card,
                 "Areas": self.areas_card,
             }
         )  # fmt: skip
-        upper = QWidget()
-        above = QVBoxLayout(upper)
-        above.setContentsMargins(0, 0, 0, 0)
-        above.addWidget(self.picture_card, 5)
-        above.addLayout(self.viewer.board.beneath, 3)
-        self.divider = QSplitter(Qt.Orientation.Vertical)
-        self.divider.addWidget(upper)
-        self.divider.addWidget(self.bench)
-        self.divider.addWidget(self.lights)
-        self.divider.setChildrenCollapsible(False)
-        self.divider.setStretchFactor(0, 1)
-        self.divider.setStretchFactor(1, 0)
-        self.divider.setHandleWidth(7)
-        self._lower = lower = QHBoxLayout()
-        lower.addWidget(self.pages)
-        lower.addWidget(self.divider)
-        lower.addWidget(self.viewer.board)
-        one = QWidget()
-        programme = QVBoxLayout(one)
-        programme.setContentsMargins(0, 0, 0, 0)
-        programme.addWidget(self.skyline_card)
-        programme.addLayout(lower, 1)
-        self.places = QStackedWidget()
-        self.places.addWidget(one)
-        self.places.addWidget(self.shifting.place)
-        whole = QVBoxLayout()
-        whole.setContentsMargins(8, 4, 8, 8)
-        whole.addWidget(self.header)
-        whole.addWidget(self.places, 1)
-        for layout in (above, lower, programme, whole):
-            layout.setSpacing(7)
-        centre = QWidget()
-        centre.setLayout(whole)
-        self.setCentralWidget(centre)
-        self._share_room()
-
-    def _share_room(self) -> None:
-        """One gauge or four get more of the width than two, which stand one above the other."""
-        setup = self.gauges.setup
-        self.viewer.board.setVisible(not (setup.beneath and setup.shown == 1))
-        self._lower.setStretch(1, 11)
-        self._lower.setStretch(2, 5 if setup.shown == 2 or setup.beneath else 9)
+        self.arrangement = Arrangement(
+            self.header, self.skyline, self.viewer, self.pages, self.bench, self.lights, self.shifting.place, self.gauges,
+            self.settings,
+        )  # fmt: skip
+        self.skyline_card, self.picture_card = self.arrangement.skyline_card, self.arrangement.picture_card
+        self.setCentralWidget(self.arrangement)
 
     def _connect(self) -> None:
         session = self.session
@@ -202,9 +155,6 @@ class Desk(QMainWindow):
         session.place.rung_changed.connect(self._rung_changed)
         self.treatment.ladder.refused.connect(self.header.say)
         self.treatment.added.connect(self.header.say)
-        self.bench.opened.connect(self._bench_opened)
-        self.lights.opened.connect(self._make_room)
-        self.divider.splitterMoved.connect(self._keep_divider)
         self.pages.turned.connect(self._turned)
         self.gauges.changed.connect(self._gauges_changed)
         self.work.ended.connect(self.refresh_commands)
@@ -262,7 +212,7 @@ class Desk(QMainWindow):
     @property
     def in_hand(self) -> bool:
         """Whether the files in hand are shown, and not the programme under control."""
-        return self.places.currentWidget() is self.shifting.place
+        return self.arrangement.in_hand
 
     def turn_to_shift(self) -> None:
         """Show the files in hand, or the desk again."""
@@ -274,9 +224,8 @@ class Desk(QMainWindow):
     def _turn(self, to_shift: bool) -> None:
         self.player.pause()
         reason = Qt.FocusReason.ShortcutFocusReason if by_key(self) else Qt.FocusReason.OtherFocusReason
-        self.places.setCurrentIndex(int(to_shift))
+        self.arrangement.turn(to_shift=to_shift, reason=reason)
         self.header.programme_row.setVisible(not to_shift)
-        (self.shifting.place if to_shift else self.skyline).setFocus(reason)
         self.refresh_commands()
 
     def show_page(self, name: str) -> None:
@@ -292,19 +241,6 @@ class Desk(QMainWindow):
         for gauge in self.viewer.gauges:
             gauge.update()
         self.refresh_commands()
-
-    def _make_room(self, needed: bool) -> None:
-        self.skyline.set_low(needed)
-        self.skyline_card.set_head(shown=not needed)
-
-    def _bench_opened(self, opened: bool) -> None:
-        self._make_room(opened)
-        if opened and self.settings.bench:
-            self.divider.setSizes([max(self.divider.height() - self.settings.bench, 0), self.settings.bench])
-
-    def _keep_divider(self) -> None:
-        self.settings.bench = self.divider.sizes()[1]
-        self.settings.save()
 
     def show_chart(self) -> None:
         """Turn to the chart panel, or let the chart go and turn to the findings."""
@@ -341,7 +277,6 @@ class Desk(QMainWindow):
     def _gauges_changed(self) -> None:
         self.settings.gauges = self.gauges.setup
         self.settings.save()
-        self._share_room()
         self.viewer.align()
         self.facts.tell_place()
 
