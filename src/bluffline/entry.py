@@ -8,6 +8,7 @@ from contextlib import suppress
 from typing import NoReturn
 
 from bluffline import stopping
+from bluffline.interpreter import loading
 
 
 def command() -> NoReturn:
@@ -55,9 +56,10 @@ def _stopped() -> int:
 
 def _run(words: list[str]) -> int:
     # Loaded only here, where a signal ends it like everything else.
-    from bluffline.cli.main import COMMANDS
-    from bluffline.cli.main import main as run_command
-    from bluffline.memory import keep_frame_memory
+    with loading():
+        from bluffline.cli.main import COMMANDS
+        from bluffline.cli.main import main as run_command
+        from bluffline.memory import keep_frame_memory
 
     keep_frame_memory()
     if words and words[0] in {*COMMANDS, "-h", "--help", "--version"}:
@@ -67,7 +69,7 @@ def _run(words: list[str]) -> int:
         return 2
     try:
         # Only here, so that the commands work, and start fast, where PyQt6 is not installed. Its loading must not be unwound.
-        with stopping.held():
+        with stopping.held(), loading():
             from bluffline.ui.application import run_desk
     except ImportError as error:
         print(f"bluffline: the desk can't be opened here: {error}.", file=sys.stderr)

@@ -2,9 +2,21 @@
 
 import gc
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 _AT_MOST = 0.0005  # seconds that a thread keeps the interpreter while another waits for it
 _SELDOM = 10_000, 20, 50  # objects that there are more of, and how many searches among the young to one among the older
+
+
+@contextmanager
+def loading() -> Iterator[None]:
+    """While modules are loaded nobody looks for what is not needed any more: all of it stays, and is gone through each time."""
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.enable()
 
 
 def answer_soon() -> None:

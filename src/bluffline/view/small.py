@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from bluffline.media.reader import Reader
 from bluffline.survey.survey import Survey
@@ -28,6 +27,8 @@ def hatched(survey: Survey, frames: Sequence[int], width: int) -> list[str | Non
 
 
 def _jpeg(pixels: NDArray[np.uint32]) -> str:
+    from PIL import Image  # which takes a while to load, and is asked for by certificates alone
+
     height, width = pixels.shape
     image = Image.fromarray(np.ascontiguousarray(pixels.view(np.uint8).reshape(height, width, 4)[..., 2::-1]))
     out = io.BytesIO()
