@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import MISSING, dataclass, fields, is_dataclass
 from enum import Enum
+from functools import cache
 from importlib import import_module
 from pkgutil import iter_modules
 from types import ModuleType, UnionType
@@ -58,7 +59,7 @@ def made(kind: type[Made], data: Any, where: str) -> Made:
         require(len(data) <= len(known), f"{where} must be a list of {len(known)} at most.")
         data = dict(zip(known, data, strict=False))
     require(isinstance(data, Mapping), f"{where} must be an object.")
-    hints = get_type_hints(kind, include_extras=True)
+    hints = _hints(kind)  # type: ignore[arg-type]
     values = {}
     for name, value in data.items():
         require(name in known, f"{where} has no figure {str(name)[:SHOWN]!r}; it has {', '.join(known)}.")
@@ -70,6 +71,11 @@ def made(kind: type[Made], data: Any, where: str) -> Made:
         return kind(**values)
     except ValueError as error:
         raise SettingsError(f"{where}: {error}.") from error
+
+
+@cache  # work on thousands of shots is thousands of steps of few kinds
+def _hints(kind: type) -> dict[str, Any]:
+    return get_type_hints(kind, include_extras=True)
 
 
 def checked(value: Any, hint: Any, where: str) -> Any:

@@ -1,12 +1,13 @@
 """The desk, driven by mouse and keys on the offscreen platform."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
@@ -125,6 +126,20 @@ def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
     mark = sky.mark_place(desk.session.findings[1])
     qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=mark.toPoint())
     assert desk.session.place.selected == desk.session.findings[1]
+
+
+def test_marks_follow_what_is_found(surveyed_desk, qtbot):
+    session, sky = surveyed_desk.session, surveyed_desk.skyline
+
+    def marks():
+        return sky.grab(QRect(0, 0, sky.width(), 20)).toImage()
+
+    marks()  # what was drawn while the survey grew stands a moment longer
+    qtbot.wait(50)
+    before = marks()
+    session.take_judged(replace(session._judged, findings=[]))
+    qtbot.waitUntil(lambda: marks() != before, timeout=WAIT)
+    assert not session.findings and marks() == marks(), "what comes a moment later is all that comes"
 
 
 def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):

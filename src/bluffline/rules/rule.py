@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 class Aspect(StrEnum):
     """What of a programme is judged: its pictures, what they do in time, or its sound."""
 
+    __hash__ = str.__hash__  # as of `Severity`
+
     PICTURE = "picture"
     TIME = "time"
     SOUND = "sound"

@@ -116,7 +116,7 @@ class Document:
         return self._shots_by(self.work.cuts)
 
     def _shots_by(self, cuts: Cuts) -> list[Shot]:
-        if self._mine[:2] != (cuts, self.found):
+        if self._mine[1] is not self.found or self._mine[0] != cuts:
             self._mine = cuts, self.found, cuts.of(self.found)
         return self._mine[2]
 

@@ -54,7 +54,8 @@ class Number:
     parts: tuple[str, ...] = ()
 
     def __contains__(self, value: float | Sequence[float]) -> bool:
-        return bool(np.all((np.asarray(value) >= self.least) & (np.asarray(value) <= self.greatest)))
+        parts = (value,) if isinstance(value, int | float | np.number) else value
+        return all(self.least <= part <= self.greatest for part in parts)
 
     def __str__(self) -> str:
         return f"between {self.least:g} and {self.greatest:g}"

@@ -73,6 +73,9 @@ class Skyline(QWidget):
         self._next = QTimer(self)  # after what changed has been told to all, and drawn by others
         self._next.setSingleShot(True)
         self._next.timeout.connect(self.redraw)
+        self._over = QTimer(self)  # once what is under the marks is drawn
+        self._over.setSingleShot(True)
+        self._over.timeout.connect(self._redraw_over)
         session.survey_changed.connect(self._next.start)
         session.document.changed.connect(self._rest.start)
         session.place.changed.connect(self._follow)
@@ -95,7 +98,7 @@ class Skyline(QWidget):
 
     def stop(self) -> None:
         """Draw nothing more of its own accord."""
-        for timer in (self._rest, self._more, self._next):
+        for timer in (self._rest, self._more, self._next, self._over):
             timer.stop()
 
     def _foresee(self) -> None:
@@ -129,6 +132,7 @@ class Skyline(QWidget):
     def show_all(self) -> None:
         """Zoom out to the whole programme."""
         self._start, self._end = 0.0, float(self._count)
+        self._stripped = None
         self.redraw()
 
     def zoom(self, factor: float, about: float) -> None:
@@ -252,20 +256,21 @@ class Skyline(QWidget):
     def _still(self, field: QRectF) -> QPixmap:
         """All but the place in view, which alone moves while the programme plays; drawn again when anything of it changes.
 
-        What is about to be drawn anew stands as it was until then: an act and its drawing are two waits, not one.
+        What is about to be drawn anew stands as it was until then: an act, its drawing and the drawing of its marks are three
+        waits, not one.
         """
         key = self._session.place.shot, self._session.place.selected, self.devicePixelRatioF()
         if self._drawn is None or (self._drawn[0] != key and not self._next.isActive()):
             drawn, painter = self._layer(self.height())
             painter.fillRect(field, WELL)
             self._draw_scale(painter, field)
-            if self._image is None:
+            if fresh := self._image is None:
                 self._image = self.drawn_silhouette(int(field.width()), int(field.height()))
             if self._image is not None:
                 painter.drawImage(field.topLeft(), self._image)
             self._draw_limits(painter, field)
             self._draw_shots(painter, field)
-            painter.drawPixmap(0, 0, self._strip(field))
+            painter.drawPixmap(0, 0, self._strip(field, soon=fresh))
             self._draw_selected(painter, field)
             painter.end()
             self._drawn = key, drawn
@@ -308,10 +313,19 @@ class Skyline(QWidget):
                 y = round(self._y_of(value)) + 0.5
                 painter.drawLine(QPointF(field.left(), y), QPointF(field.right(), y))
 
-    def _strip(self, field: QRectF) -> QPixmap:
-        """The findings in view, over the field; drawn again when they, or what is in view, are others."""
-        marks, key = self._marks(), (self._start, self._end, field.width(), self.devicePixelRatioF())
-        if self._stripped is None or self._stripped[0] is not marks or self._stripped[1] != key:
+    def _redraw_over(self) -> None:
+        self._drawn = None
+        self.update()
+
+    def _strip(self, field: QRectF, *, soon: bool) -> QPixmap:
+        """The findings in view, over the field; drawn again when they, or what is in view, are others.
+
+        ``soon``: in a moment, if only they are others.
+        """
+        marks, key = self._marks(), (self._start, self._end, field.width(), field.top(), self.devicePixelRatioF())
+        if soon and self._stripped is not None and self._stripped[0] is not marks and self._stripped[1] == key:
+            self._over.start()
+        elif self._stripped is None or self._stripped[0] is not marks or self._stripped[1] != key:
             drawn, painter = self._layer(int(field.top()))
             self._draw_marks(painter, field, marks)
             painter.end()
