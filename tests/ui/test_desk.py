@@ -137,9 +137,17 @@ def test_marks_follow_what_is_found(surveyed_desk, qtbot):
     marks()  # what was drawn while the survey grew stands a moment longer
     qtbot.wait(50)
     before = marks()
-    session.take_judged(replace(session._judged, findings=[]))
+    judged = session._judged
+    session.take_judged(replace(judged, findings=[]))
     qtbot.waitUntil(lambda: marks() != before, timeout=WAIT)
     assert not session.findings and marks() == marks(), "what comes a moment later is all that comes"
+    session.take_judged(judged)
+    qtbot.waitUntil(lambda: marks() == before, timeout=WAIT)
+    drawn = []
+    sky._over.timeout.connect(lambda: drawn.append(marks()))
+    session.survey_again()
+    qtbot.wait(100)
+    assert marks() != before and len(drawn) < 3, "nothing is measured yet, so nothing is marked, nor drawn for ever"
 
 
 def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):

@@ -264,13 +264,14 @@ class Skyline(QWidget):
             drawn, painter = self._layer(self.height())
             painter.fillRect(field, WELL)
             self._draw_scale(painter, field)
-            if fresh := self._image is None:
+            fresh = self._image is None
+            if fresh:
                 self._image = self.drawn_silhouette(int(field.width()), int(field.height()))
             if self._image is not None:
                 painter.drawImage(field.topLeft(), self._image)
             self._draw_limits(painter, field)
             self._draw_shots(painter, field)
-            painter.drawPixmap(0, 0, self._strip(field, soon=fresh))
+            painter.drawPixmap(0, 0, self._strip(field, soon=fresh and self._image is not None))
             self._draw_selected(painter, field)
             painter.end()
             self._drawn = key, drawn
