@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from bluffline.propose.knees import sparing
@@ -53,6 +53,7 @@ def test_it_begins_nearer_where_one_frame_of_a_shot_has_much_there(curve):
     st.lists(st.lists(st.integers(0, 10**6), min_size=1024, max_size=1024).map(np.array), min_size=1, max_size=3),
     st.floats(103, 180), st.floats(-60, -1),
 )  # fmt: skip
+@example([np.ones(1024, int)], np.nextafter(103, 200), np.nextafter(-1, -2))
 def test_whatever_a_shot_holds_little_that_is_legal_moves_and_tones_keep_their_order(frames, peak, trough):
     for curve in (SoftCeiling.towards(peak, LEGAL[1]), SoftFloor.towards(trough, LEGAL[0])):
         spared = sparing(curve, frames, SOURCE, LEGAL)

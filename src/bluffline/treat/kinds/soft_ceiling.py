@@ -86,10 +86,7 @@ def knee_room(excess: float) -> float:
 def rolling(sign: float, knee: float, peak: float, limit: float) -> Operation:
     """A roll-off of luma for the pass, all in percent; ``sign`` −1 at the toe."""
     knee, peak, limit = (value * sign / 100 for value in (knee, peak, limit))
-    softness = 0.0
-    if peak > limit > knee:
-        reach, room = peak - knee, limit - knee
-        softness = reach * room / (reach - room)
+    softness = _softness(peak - knee, limit - knee) if limit > knee else 0.0
     return Operation(Code.ROLL_OFF, (sign, knee, peak, limit, softness))
 
 
@@ -100,7 +97,11 @@ def roll_off(value: Float, knee: float, peak: float, limit: float) -> Float:
     """
     if peak <= limit:
         return value
-    reach, room = peak - knee, limit - knee
-    softness = reach * room / (reach - room)
+    reach, softness = peak - knee, _softness(peak - knee, limit - knee)
     over = np.clip(value - knee, 0, reach)
-    return np.where(value > knee, knee + over / (1 + over / softness), value)
+    return np.where(value > knee, knee + (over / (1 + over / softness) if softness else over), value)
+
+
+def _softness(reach: float, room: float) -> float:
+    """The c of `roll_off`; 0 where nothing is pressed together, as of a peak that is the limit but for rounding."""
+    return reach * room / (reach - room) if reach > room else 0.0
