@@ -1,26 +1,17 @@
 """The desk, driven by mouse and keys on the offscreen platform."""
 
 import json
-from dataclasses import replace
-from pathlib import Path
 
-import numpy as np
 import pytest
 from PIL import Image
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QUrl
-from PyQt6.QtGui import QDesktopServices, QDropEvent, QKeySequence, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QLabel
 
-from bluffline.media.codecs import CODECS
-from bluffline.media.target import certificate_paths
 from bluffline.rules.catalogue import headline
 from bluffline.rules.rulefile import load_rules
 from bluffline.rules.severity import Severity
-from bluffline.session.session import Session
-from bluffline.signal.format import NO_OVERRIDES, Overrides
-from bluffline.signal.matrix import Matrix
-from bluffline.survey.monitor import Monitor
-from bluffline.survey.survey import run_survey
+from bluffline.signal.format import NO_OVERRIDES
 from bluffline.treat.kinds.chroma_rein import ChromaRein
 from bluffline.treat.kinds.soft_ceiling import SoftCeiling
 from bluffline.ui.actions.commands import COMMANDS, MENUS
@@ -101,60 +92,6 @@ def test_a_click_on_a_finding_goes_to_its_worst_frame(surveyed_desk, qtbot):
         desk.session.place.selected == desk.session.findings[0]
         and desk.session.place.frame == desk.session.findings[0].worst_frame
     )
-
-
-def test_the_skyline_goes_zooms_and_shows_all(surveyed_desk, qtbot):
-    desk = surveyed_desk
-    sky, middle = desk.skyline, desk.skyline.height() // 2
-    qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=QPoint(round(sky.x_of(15.5)), middle))
-    assert desk.session.place.frame == 15
-    place = QPointF(sky.x_of(12), middle)
-    wheel = QWheelEvent(
-        place,
-        sky.mapToGlobal(place),
-        QPoint(),
-        QPoint(0, 240),
-        Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier,
-        Qt.ScrollPhase.NoScrollPhase,
-        False,
-    )
-    QApplication.sendEvent(sky, wheel)
-    assert sky.frame_at(place.x()) in (11, 12) and sky.x_of(24) > sky.width()
-    press(qtbot, desk, Qt.Key.Key_0)
-    assert sky.x_of(24) <= sky.width()
-    mark = sky.mark_place(desk.session.findings[1])
-    qtbot.mouseClick(sky, Qt.MouseButton.LeftButton, pos=mark.toPoint())
-    assert desk.session.place.selected == desk.session.findings[1]
-
-
-def test_marks_follow_what_is_found(surveyed_desk, qtbot):
-    session, sky = surveyed_desk.session, surveyed_desk.skyline
-
-    def marks():
-        return sky.grab(QRect(0, 0, sky.width(), 20)).toImage()
-
-    marks()  # what was drawn while the survey grew stands a moment longer
-    qtbot.wait(50)
-    before = marks()
-    judged = session._judged
-    session.take_judged(replace(judged, findings=[]))
-    qtbot.waitUntil(lambda: marks() != before, timeout=WAIT)
-    assert not session.findings and marks() == marks(), "what comes a moment later is all that comes"
-    session.take_judged(judged)
-    qtbot.waitUntil(lambda: marks() == before, timeout=WAIT)
-    drawn = []
-    sky._over.timeout.connect(lambda: drawn.append(marks()))
-    session.survey_again()
-    qtbot.wait(100)
-    assert marks() != before and len(drawn) < 3, "nothing is measured yet, so nothing is marked, nor drawn for ever"
-
-
-def test_the_silhouette_hatches_what_is_outside_and_nothing_else(surveyed_desk):
-    sky = surveyed_desk.skyline
-    image = sky.drawn_silhouette(240, 100)
-    grey = np.frombuffer(image.constBits().asstring(100 * image.bytesPerLine()), np.uint8).reshape(100, -1)[:, :240]
-    assert (grey[:, 130:] == 245).any() and not (grey[:, :110] == 245).any()
 
 
 def test_legalise_treats_the_shot_and_undo_takes_it_back(surveyed_desk, qtbot):
@@ -314,75 +251,6 @@ def test_a_survey_is_cancelled_and_begun_again(desk, qtbot, over_clip):
     with qtbot.waitSignal(desk.survey_done, timeout=WAIT):
         desk.programmes.survey_again()
     assert desk.session.surveyed
-
-
-def test_proof_writes_the_file_and_its_certificate(surveyed_desk, qtbot, tmp_path, monkeypatch):
-    desk = surveyed_desk
-    desk.work.legalise()
-    qtbot.waitUntil(lambda: bool(desk.session.document.treatments) and desk.jobs.kind is None, timeout=WAIT)
-    target = tmp_path / "legal.mkv"
-    with qtbot.waitSignal(desk.proved, timeout=WAIT):
-        desk.work.start_proof(target, "ffv1")
-    assert target.exists() and (tmp_path / "legal.mkv.certificate.html").exists()
-    assert "proved legal" in desk.header.message
-    result = desk.work.result_dialog
-    words = " ".join(label.text() for label in result.findChildren(QLabel))
-    assert result.isVisible() and "Picture proved legal" in words and "Luma over" in words
-    assert "Nothing is left" in result.left.text()
-    opened = []
-    monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toLocalFile()))
-    buttons = {button.text(): button for button in result.findChildren(QPushButton)}
-    buttons["Print it as PDF"].click()
-    qtbot.waitUntil(lambda: "lies beside the certificate" in desk.header.message, timeout=WAIT)
-    assert certificate_paths(target).printed.read_bytes().startswith(b"%PDF")
-    desk.acts["print"].trigger()  # of what is in view, which nobody has certified
-    qtbot.waitUntil(lambda: "There is no certificate" in desk.header.message, timeout=WAIT)
-    for words in ("Open the certificate", "Open its folder", "Close"):
-        buttons[words].click()
-    assert {Path(name) for name in opened} == {target.parent, target.with_name(f"{target.name}.certificate.html")}
-    assert not result.isVisible()
-
-
-def test_all_that_is_not_judged_can_be_read_before_writing(surveyed_desk, qtbot, monkeypatch):
-    monkeypatch.setattr("bluffline.ui.dialogs.write.not_judged", lambda _: ["size, rate and scan, length, " * 20])
-    dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
-    qtbot.addWidget(dialog)
-    dialog.show()
-    for label in dialog.findChildren(QLabel):
-        if label.isVisible() and label.wordWrap():
-            assert label.height() >= label.heightForWidth(label.width()), label.text()
-    dialog.done(0)
-
-
-def test_the_write_dialog_says_what_would_go_wrong(surveyed_desk, qtbot):
-    dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
-    qtbot.addWidget(dialog)
-    go = next(b for b in dialog.findChildren(QPushButton) if b.text() == "Prove and write")
-    assert go.isEnabled() and dialog.rows.target.suffix == ".mov"
-    dialog.rows.path.setText(str(surveyed_desk.session.programme.path))
-    assert not go.isEnabled()
-    dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("ffv1"))
-    assert "source itself" in dialog.rows.trouble.text()
-    assert dialog.handed.text().startswith("All frames are encoded anew: not every frame of it stands alone")
-    dialog.done(0)
-    surveyed_desk.session.survey_again(overrides=Overrides(matrix=Matrix.BT601))
-    dialog = WriteDialog(surveyed_desk.session, surveyed_desk)
-    qtbot.addWidget(dialog)
-    dialog.rows.codecs.setCurrentIndex(dialog.rows.codecs.findData("dnxhr"))
-    assert "can't say that its matrix is BT.601" in dialog.rows.trouble.text()
-    dialog.done(0)
-
-
-def test_the_write_dialog_begins_with_the_codec_of_the_source_and_says_what_is_handed_on(surveyed_desk, qtbot, tmp_path):
-    session = Session()
-    session.open(make_clip(tmp_path / "own.mkv", numbered, 12, options=dict(CODECS["ffv1"].options)))
-    run_survey(session.survey, Monitor())
-    session.refresh()
-    dialog = WriteDialog(session, surveyed_desk)
-    qtbot.addWidget(dialog)
-    assert (dialog.rows.codec.name, dialog.rows.target.suffix) == ("ffv1", ".mkv")
-    assert dialog.handed.text() == "Frames that are not treated go over as they are coded."
-    dialog.done(0)
 
 
 def test_facts_show_tags_and_take_the_operators_word(surveyed_desk, qtbot):

@@ -18,7 +18,7 @@ from bluffline.session.drawn import DrawnAreas
 from bluffline.session.event import Event
 from bluffline.session.history import History
 from bluffline.session.place import Place
-from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, Shared, Treatments, Work, beside, carried, own_step
+from bluffline.session.work import NO_CUTS, OWN, Aside, Cuts, Shared, Treatments, Work, brought_beside, carried, own_step
 from bluffline.session.workfile import WorkFile
 from bluffline.survey.survey import Survey
 from bluffline.treat.ladder import Treatment, acts, with_step
@@ -67,7 +67,7 @@ class Document:
         if self.work == Work():
             self.found, self._grows = list(file.shots), False
         else:
-            work = beside(work, file.shots, self.work, self.found)
+            work = brought_beside(work, file.shots, self.work, self.found)
         if work != self.work:
             self._history.push(work, "Take up the work that was brought")
 
@@ -409,4 +409,3 @@ class Document:
     def areas(self) -> tuple[Area, ...]:
         """The areas, where they stand in the shot in view."""
         return tuple(followed.in_shot(self.shot) for followed in self._history.state.areas)
-

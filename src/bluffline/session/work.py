@@ -247,7 +247,7 @@ def carried(work: Work, before: Sequence[Shot], now: Sequence[Shot]) -> Work:
     return replace(moved, treatments=MappingProxyType(treatments), aside=(*aside, *moved.aside))
 
 
-def beside(work: Work, made_for: Sequence[Shot], here: Work, found: Sequence[Shot]) -> Work:
+def brought_beside(work: Work, made_for: Sequence[Shot], here: Work, found: Sequence[Shot]) -> Work:
     """Work that was brought, carried to the shots of here; what was done here and is not in it is kept beside it.
 
     ``made_for``: the shots that were found where it was made; ``found``: those that were found here.
